@@ -1,0 +1,36 @@
+/// @file
+/// Sparse matrices of small square blocks, one block row per node.
+#pragma once
+
+#include <cstddef>
+#include <span>
+#include <vector>
+
+#include <Eigen/Core>
+#include <Eigen/SparseCore>
+
+namespace barelattice {
+
+/// Compressed block rows. Vectors hold the D components of a node next to each other.
+template <int D>
+struct BlockMatrix {
+  using Block = Eigen::Matrix<float, D, D, Eigen::RowMajor>;
+
+  std::vector<std::size_t> rowStart{0};  ///< block row r holds entries [rowStart[r], rowStart[r + 1])
+  std::vector<int> column;               ///< node of each entry
+  std::vector<Block> block;              ///< the entry itself
+
+  std::size_t rows() const { return rowStart.size() - 1; }
+
+  /// y = A x. Rows are independent: the same bits on any number of threads.
+  void apply(std::span<const float> x, std::span<float> y) const;
+
+  /// Inverse of every diagonal block. Degrees of freedom without stiffness get a zero row and column, so that
+  /// they stay where they are.
+  std::vector<Block> inverseDiagonal() const;
+
+  /// The same matrix for a direct solver; degrees of freedom without stiffness get a one on the diagonal.
+  Eigen::SparseMatrix<double> assembled() const;
+};
+
+}  // namespace barelattice

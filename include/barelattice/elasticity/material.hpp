@@ -1,0 +1,27 @@
+/// @file
+/// Isotropic linear-elastic materials.
+#pragma once
+
+#include <string>
+#include <vector>
+
+namespace barelattice {
+
+struct Material {
+  std::string name;
+  double modulus = 0;   ///< Young's modulus, Pa, above zero
+  double poisson = 0;   ///< Poisson's ratio, 0 up to kMostPoisson
+  double density = 0;   ///< kg/m3, above zero
+  double strength = 0;  ///< stress that must not be exceeded (yield), Pa, above zero
+};
+
+/// Above this Poisson's ratio the full-integration brick locks; such materials are refused.
+inline constexpr double kMostPoisson = 0.45;
+
+/// Common engineering materials with typical room-temperature values; a real part deserves its data sheet.
+const std::vector<Material>& builtinMaterials();
+
+/// @throws InputError naming the first property out of range.
+void validate(const Material& material);
+
+}  // namespace barelattice

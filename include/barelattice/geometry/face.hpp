@@ -1,0 +1,38 @@
+/// @file
+/// Picking a piece of a shape's boundary by what it is, not by a number.
+#pragma once
+
+#include <optional>
+#include <vector>
+
+#include "barelattice/geometry/shape.hpp"
+
+namespace barelattice {
+
+/// Which pieces of a boundary are meant. Every entry that is given must fit.
+struct FaceSelector {
+  Patch::Kind kind = Patch::Kind::plane;
+  std::optional<double> radius;   ///< cylinder: its radius (m), to 0.1 %
+  std::optional<bool> hole;       ///< cylinder: the wall of a hole, or the outside of a boss
+  std::optional<Vec3> direction;  ///< plane: out of the material; cylinder: along the axis, either sense; to 1 deg
+  std::optional<Vec3> near;       ///< of the pieces that fit, the `count` nearest to this point (m)
+  int count = 1;                  ///< how many pieces are meant, 1 or more
+};
+
+/// A piece of surface on which a support or a load acts.
+struct Face {
+  std::vector<SurfacePoint> points;  ///< a lattice of points covering the face; their areas add up to it
+  std::vector<Patch> patches;        ///< the analytic pieces the face was picked from
+
+  double area() const;    ///< m2
+  Vec3 centroid() const;  ///< m
+};
+
+/// Picks from the boundary of `shape`. A piece counts only where it lies on the boundary: a bore cut through
+/// a boss has the boss's length.
+/// @param spacing longest distance between neighbouring points of the face, m, above zero.
+/// @throws InputError if the number of pieces that fit is not `selector.count` (the message lists what there
+///   is to choose).
+Face selectFace(const Shape& shape, const FaceSelector& selector, double spacing);
+
+}  // namespace barelattice

@@ -1,0 +1,23 @@
+/// @file
+/// STL, the triangle format of printers: coordinates in millimetres, single precision.
+#pragma once
+
+#include <filesystem>
+
+#include "barelattice/geometry/triangle_mesh.hpp"
+
+namespace barelattice {
+
+/// Writes binary STL. The file appears whole or not at all.
+/// @throws RunError if the file cannot be written.
+void writeStl(const std::filesystem::path& path, const TriangleMesh& mesh);
+
+/// Reads binary STL and joins equal vertices.
+/// @throws InputError if the file is missing, truncated, not binary STL, or holds coordinates that are no numbers.
+TriangleMesh readStl(const std::filesystem::path& path);
+
+/// The mesh as it will read after writing: vertices rounded to the precision of the format. Rounding may merge
+/// vertices, so whoever checks a surface checks this one.
+TriangleMesh roundedToStl(const TriangleMesh& mesh);
+
+}  // namespace barelattice

@@ -1,0 +1,59 @@
+/// @file
+/// Triangle surfaces and what can be wrong with them.
+#pragma once
+
+#include <array>
+#include <cstddef>
+#include <string>
+#include <vector>
+
+#include "barelattice/geometry/vec.hpp"
+
+namespace barelattice {
+
+/// A surface of triangles that share vertices. Corners run counter-clockwise seen from outside the material.
+struct TriangleMesh {
+  std::vector<Vec3> vertices;                 ///< m
+  std::vector<std::array<int, 3>> triangles;  ///< indices into `vertices`
+
+  const Vec3& corner(std::size_t triangle, int i) const {
+    return vertices[static_cast<std::size_t>(triangles[triangle][static_cast<std::size_t>(i)])];
+  }
+  /// Enclosed volume by the divergence theorem, m3; meaningful for closed surfaces. Positive when the
+  /// triangles face outward.
+  double volume() const;
+  double area() const;  ///< m2
+  Box bounds() const;
+};
+
+/// How often each defect occurs; a solid's surface has none of them.
+struct MeshDefects {
+  std::size_t openEdges = 0;            ///< edges of one triangle only
+  std::size_t crowdedEdges = 0;         ///< edges of more than two triangles
+  std::size_t misorientedEdges = 0;     ///< edges two triangles run through in the same sense
+  std::size_t pinchedVertices = 0;      ///< vertices whose triangles form more than one fan
+  std::size_t degenerateTriangles = 0;  ///< triangles with a repeated vertex
+  std::size_t intersections = 0;        ///< pairs of triangles that cross or fold onto each other
+
+  bool sound() const {
+    return openEdges + crowdedEdges + misorientedEdges + pinchedVertices + degenerateTriangles + intersections == 0;
+  }
+  /// "sound", or the defects with their counts.
+  std::string text() const;
+};
+
+/// Counts the defects of the connectivity only. O(n log n).
+/// @param[out] suspects when given, receives the vertices next to defects, ascending.
+MeshDefects inspectTopology(const TriangleMesh& mesh, std::vector<int>* suspects = nullptr);
+
+/// Pairs of triangles that cross or fold onto each other, found through a tree of boxes. O(n log n) for
+/// well-shaped surfaces. Touching without crossing does not count.
+std::vector<std::array<int, 2>> findIntersections(const TriangleMesh& mesh);
+
+/// Counts all defects.
+MeshDefects inspectMesh(const TriangleMesh& mesh);
+
+/// Merges vertices with equal coordinates and drops triangles that lose a corner by it.
+TriangleMesh welded(const TriangleMesh& mesh);
+
+}  // namespace barelattice

@@ -1,0 +1,44 @@
+/// @file
+/// A tree of bounding boxes over triangles, for nearest points and overlaps.
+#pragma once
+
+#include <vector>
+
+#include "barelattice/geometry/triangle_mesh.hpp"
+
+namespace barelattice {
+
+/// The point of a surface nearest to a given one.
+struct NearestPoint {
+  int triangle = -1;
+  Vec3 position = Vec3::Zero();     ///< on the triangle, m
+  Vec3 barycentric = Vec3::Zero();  ///< weights of its corners, each 0 to 1, sum 1
+  double distance = 0;              ///< m, not negative
+};
+
+/// Holds a reference: the mesh must outlive the tree and stay as it is.
+class TriangleTree {
+ public:
+  explicit TriangleTree(const TriangleMesh& mesh);
+
+  /// The nearest point on the surface. The mesh must have a triangle. O(log n) typically.
+  NearestPoint nearest(const Vec3& point) const;
+
+  /// Appends every triangle whose bounding box meets `box`.
+  void appendOverlaps(const Box& box, std::vector<int>& triangles) const;
+
+ private:
+  struct Node {
+    Box box;
+    int first = 0;  // leaf: first entry of order_; inner: left child (the right one follows at second)
+    int second = 0;
+    int count = 0;  // above zero for a leaf
+  };
+  int build(int begin, int end, std::vector<Vec3>& centres);
+
+  const TriangleMesh& mesh_;
+  std::vector<int> order_;
+  std::vector<Node> nodes_;
+};
+
+}  // namespace barelattice

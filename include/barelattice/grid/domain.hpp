@@ -1,0 +1,54 @@
+/// @file
+/// The design space on the grid: how full each cell is, and which cells must stay solid.
+#pragma once
+
+#include <cstdint>
+#include <optional>
+#include <vector>
+
+#include "barelattice/geometry/shape.hpp"
+#include "barelattice/grid/grid.hpp"
+
+namespace barelattice {
+
+/// A plane across which the layout repeats as in a mirror. Only planes across a coordinate axis.
+struct MirrorPlane {
+  int axis = 0;   ///< the axis the plane is perpendicular to: 0 x, 1 y, 2 z
+  double at = 0;  ///< where it crosses that axis, m
+};
+
+/// The regions a domain is made of.
+struct Regions {
+  ShapePtr space;                ///< what the part may occupy
+  std::vector<ShapePtr> keeps;   ///< what must stay solid; solid also where it reaches out of `space`
+  std::vector<ShapePtr> clears;  ///< what must stay empty; wins over `space` and over `keeps`
+
+  /// Signed function of what may hold material: (space or keeps) without clears.
+  double available(const Vec3& point) const;
+  /// Signed function of what must hold material: keeps without clears. Positive everywhere without keeps.
+  double kept(const Vec3& point) const;
+  Box bounds() const;
+};
+
+/// The regions on the grid. Entries are per cell of `grid`.
+struct Domain {
+  Grid<3> grid;
+  std::vector<double> fill;         ///< share of the cell that lies in the available region, above 0 up to 1
+  std::vector<std::uint8_t> keep;   ///< 1 where the greater part of the filled share must stay solid
+
+  double cellVolume() const { return grid.frame().size * grid.frame().size * grid.frame().size; }
+  /// Volume of the available region, m3.
+  double volume() const;
+  /// Volume of the keep cells, m3.
+  double keepVolume() const;
+};
+
+/// Samples the regions on cells of edge `size` (m). Cells on a boundary are sampled at 5 x 5 x 5 points, so
+/// that volumes come out within about 0.1 % at 100 cells across. A mirror plane falls on cell boundaries.
+/// @throws InputError if no cell is filled or the box would hold more than `kMostCells` cells.
+Domain sampleRegions(const Regions& regions, double size, const std::optional<MirrorPlane>& mirror = std::nullopt);
+
+/// Largest box that is sampled: beyond it the index tables alone pass four gigabytes.
+inline constexpr double kMostCells = 5e8;
+
+}  // namespace barelattice

@@ -1,0 +1,54 @@
+/// @file
+/// The density filter: each cell takes the weighted mean of its surroundings.
+#pragma once
+
+#include <array>
+#include <vector>
+
+#include "barelattice/grid/grid.hpp"
+#include "barelattice/layout/layout_map.hpp"
+
+namespace barelattice {
+
+/// What the filter sees beyond the boundary of the domain (Clausen & Andreassen 2017).
+enum class FilterBoundary {
+  reflecting,  ///< nothing: the mean is taken over what exists. Members may run along the boundary unharmed.
+  empty,       ///< emptiness: members that touch the boundary need as much support as those inside, so
+               ///< material does not cling to the walls of the design space.
+};
+
+/// One neighbour in the filter's neighbourhood.
+struct FilterTap {
+  std::ptrdiff_t offset;  ///< in the box padded by the filter's reach
+  double weight;
+};
+
+/// Linear decay over the radius (Bruns & Tortorelli 2001, Bourdin 2001), weighted with the fill of the cells:
+///   out_i = sum_j w_ij v_j in_j / sum_j w_ij v_j,   w_ij = max(0, radius - distance_ij).
+/// Cost: one multiplication per pair of cells within the radius, in vectors of eight along the first axis.
+template <int D>
+class DensityFilter final : public LayoutMap {
+ public:
+  /// @param grid must outlive the filter.
+  /// @param fill share of each cell that exists, above 0 up to 1.
+  /// @param radius m; at or below one cell the filter does nothing.
+  DensityFilter(const Grid<D>& grid, std::vector<double> fill, double radius, FilterBoundary boundary);
+
+  void forward(std::span<const double> in, std::span<double> out) const override;
+  void backward(std::span<const double> in, std::span<const double> gradientOut,
+                std::span<double> gradientIn) const override;
+
+ private:
+  /// out_i = sum_j w_ij in_j over cells inside the domain.
+  void convolve(std::span<const double> in, std::span<double> out) const;
+
+  const Grid<D>& grid_;
+  std::vector<double> fill_;
+  std::vector<double> inverseWeight_;  // 1 / sum_j w_ij v_j
+  std::vector<FilterTap> taps_;
+  int reach_ = 0;                  // cells of padding on each side
+  std::vector<std::size_t> home_;  // where each run starts in the padded box
+  std::size_t paddedCells_ = 1;
+};
+
+}  // namespace barelattice

@@ -1,0 +1,89 @@
+/// @file
+/// The design loop: analyse, differentiate, update, sharpen, until nothing changes.
+#pragma once
+
+#include <functional>
+#include <memory>
+#include <optional>
+#include <string>
+#include <vector>
+
+#include "barelattice/layout/density_filter.hpp"
+#include "barelattice/layout/simple_maps.hpp"
+#include "barelattice/optimise/optimality_criteria.hpp"
+#include "barelattice/optimise/response.hpp"
+
+namespace barelattice {
+
+/// A layout problem on a grid: the stiffest layout of a given mass.
+template <int D>
+struct LayoutProblem {
+  const Grid<D>* grid = nullptr;
+  Material material;
+  std::vector<double> fill;            ///< share of each cell that exists
+  std::vector<std::uint8_t> keep;      ///< cells that stay solid
+  std::vector<std::size_t> held;       ///< supported degrees of freedom
+  std::vector<GridCase> cases;         ///< one or more, with weights that are not all zero
+  double massFraction = 0.5;           ///< of the full domain, above the share of the keeps, below 1
+  double filterRadius = 0;             ///< m
+  FilterBoundary filterBoundary = FilterBoundary::reflecting;
+  std::vector<int> mirror;             ///< partner of each cell (see mirrorPartners); empty for none
+};
+
+struct OptimiseOptions {
+  int maxIterations = 80;  ///< 1 or more
+  /// Sharpness of the projection, stage by stage; empty leaves the projection out.
+  std::vector<double> sharpness{1, 2, 4, 8, 16, 32};
+  int stageIterations = 12;       ///< a stage lasts at most this many iterations (the last one until the end)
+  double stageChange = 0.02;      ///< a stage but the last ends early when `change` falls below this
+  double finalChange = 0.004;     ///< the loop ends when `change` falls below this in the last stage
+  double loopTolerance = 1e-5;    ///< energy error of the solves while designing
+  double finalTolerance = 1e-8;   ///< energy error of the solves for the final layout
+  StiffnessLaw law;
+  OptimalityOptions update;
+};
+
+/// The intended smallest member (m) is reached with this filter radius (m). A strip narrower than 0.59 radii
+/// leaves the filter below one half in its middle and is projected away (for the linear decay, 1 - (1 - s)^2 =
+/// 1/2 at s = 0.29 radii of half width); members in practice come out at about one radius and more.
+inline double filterRadiusFor(double smallestMember) { return smallestMember; }
+
+struct IterationRecord {
+  int iteration = 0;        ///< from 1
+  double compliance = 0;    ///< weighted sum, J
+  double massFraction = 0;  ///< of the layout that was analysed
+  double change = 0;        ///< mass that moved in the update over the mass of the layout, 0 to 2
+  double sharpness = 0;     ///< of the projection; 0 without
+  int solverIterations = 0; ///< over all cases
+  double seconds = 0;       ///< wall time since the start
+};
+
+enum class OptimiseStop {
+  settled,         ///< the layout changes no more
+  iterationLimit,  ///< maxIterations were done
+  cancelled,       ///< the callback asked to stop
+};
+
+/// One sentence for people.
+std::string describe(OptimiseStop stop);
+
+/// The state of the loop after an iteration; returning false stops it there.
+using IterationCallback = std::function<bool(const IterationRecord&, const std::vector<double>& density)>;
+
+struct OptimiseResult {
+  OptimiseStop stop = OptimiseStop::settled;
+  std::vector<double> density;             ///< the final layout, one entry per cell
+  std::vector<IterationRecord> history;
+  double compliance = 0;                   ///< of the final layout, solved tightly, weighted sum, J
+  double massFraction = 0;
+  std::vector<double> caseCompliance;      ///< unweighted, J
+  std::vector<std::vector<double>> displacements;  ///< by case, m
+};
+
+/// Runs the loop. Deterministic: the same bits on any number of threads.
+/// @throws InputError if the problem contradicts itself; RunError if a solve fails.
+template <int D>
+OptimiseResult optimiseLayout(const LayoutProblem<D>& problem, const OptimiseOptions& options,
+                              const IterationCallback& callback = {});
+
+}  // namespace barelattice

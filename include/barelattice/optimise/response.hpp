@@ -1,0 +1,84 @@
+/// @file
+/// Goals and limits as functions of the density. A new goal or limit is a new response.
+#pragma once
+
+#include <span>
+#include <string>
+#include <vector>
+
+#include "barelattice/base/progress.hpp"
+#include "barelattice/elasticity/elastic_model.hpp"
+
+namespace barelattice {
+
+/// A scalar function of the physical density with its exact derivative.
+class Response {
+ public:
+  virtual ~Response() = default;
+  /// @param density one entry per cell, 0 to 1.
+  /// @param[out] gradient d(value)/d(density), one entry per cell.
+  virtual double evaluate(std::span<const double> density, std::span<double> gradient) = 0;
+};
+
+/// Mass of the layout over the mass of the full domain: sum(v rho) / sum(v).
+class MassFraction final : public Response {
+ public:
+  /// @param fill share of each cell that exists.
+  explicit MassFraction(std::vector<double> fill);
+  double evaluate(std::span<const double> density, std::span<double> gradient) override;
+  double value(std::span<const double> density) const;
+
+ private:
+  std::vector<double> fill_;
+  double total_;
+};
+
+/// How stiffness grows with density: modified SIMP (Bendsoe & Sigmund 1999; Sigmund 2007),
+///   share = v (floor + (1 - floor) rho^penalty).
+struct StiffnessLaw {
+  double penalty = 3;   ///< 1 or more; 3 makes intermediate densities uneconomical
+  double floor = 1e-9;  ///< stiffness of empty cells, above 0, so that every displacement is defined
+
+  double share(double density) const;
+  double derivative(double density) const;
+};
+
+/// One load case on the grid.
+struct GridCase {
+  std::string name;
+  double weight = 1;          ///< its share in the weighted sum, not negative
+  std::vector<double> force;  ///< N, ordered as gridDof says
+};
+
+/// Weighted sum of the compliances of all cases, J: C = sum_k w_k f_k^T u_k. Minimising it is the goal "stiffest".
+template <int D>
+class WeightedCompliance final : public Response {
+ public:
+  /// @param model must outlive the response. Its supports hold for all cases.
+  WeightedCompliance(ElasticModel<D>& model, std::vector<GridCase> cases, std::vector<double> fill, StiffnessLaw law);
+
+  /// @throws RunError when a solve fails, naming the case and the reason.
+  double evaluate(std::span<const double> density, std::span<double> gradient) override;
+
+  /// Tightens or relaxes the solves of coming evaluations.
+  void setTolerance(double energyTolerance) { options_.energyTolerance = energyTolerance; }
+  /// Progress within an evaluation, one report per case.
+  void setProgress(ProgressCallback progress) { progress_ = std::move(progress); }
+
+  const std::vector<GridCase>& cases() const { return cases_; }
+  /// Of the last evaluation, by case.
+  const std::vector<SolveReport>& reports() const { return reports_; }
+  const std::vector<std::vector<double>>& displacements() const { return displacements_; }
+
+ private:
+  ElasticModel<D>& model_;
+  std::vector<GridCase> cases_;
+  std::vector<double> fill_;
+  StiffnessLaw law_;
+  SolveOptions options_;
+  ProgressCallback progress_;
+  std::vector<std::vector<double>> displacements_;  // kept: each solve starts from the last design's answer
+  std::vector<SolveReport> reports_;
+};
+
+}  // namespace barelattice

@@ -1,0 +1,82 @@
+#include "barelattice/base/file.hpp"
+
+#include <fmt/format.h>
+#include <unistd.h>
+
+#include <cerrno>
+#include <cstdint>
+#include <cstring>
+#include <fstream>
+#include <sstream>
+
+#include "barelattice/base/error.hpp"
+
+namespace barelattice {
+namespace {
+
+constexpr std::string_view kAlphabet = "ABCDEFGHIJKLMNOPQRSTUVWXYZabcdefghijklmnopqrstuvwxyz0123456789+/";
+
+}  // namespace
+
+void writeFile(const std::filesystem::path& path, std::string_view content) {
+  std::filesystem::path part = path;
+  part += fmt::format(".{}.part", ::getpid());
+  errno = 0;
+  std::ofstream out(part, std::ios::binary);
+  out.write(content.data(), static_cast<std::streamsize>(content.size()));
+  out.close();
+  std::error_code fault;
+  if (out) std::filesystem::rename(part, path, fault);
+  if (!out || fault) {
+    const std::string cause = fault ? fault.message() : std::strerror(errno);
+    std::error_code ignored;
+    std::filesystem::remove(part, ignored);
+    throw RunError(fmt::format("cannot write {}: {}", path.string(), cause));
+  }
+}
+
+std::string readFile(const std::filesystem::path& path) {
+  errno = 0;
+  std::ifstream in(path, std::ios::binary);
+  std::ostringstream content;
+  if (in) content << in.rdbuf();
+  if (!in || std::filesystem::is_directory(path))
+    throw InputError(fmt::format("cannot read {}: {}", path.string(), errno ? std::strerror(errno) : "not a file"));
+  return std::move(content).str();
+}
+
+std::string toBase64(std::string_view bytes) {
+  std::string text;
+  text.reserve((bytes.size() + 2) / 3 * 4);
+  for (std::size_t i = 0; i < bytes.size(); i += 3) {
+    const std::size_t have = std::min<std::size_t>(3, bytes.size() - i);
+    std::uint32_t group = 0;
+    for (std::size_t k = 0; k < 3; ++k)
+      group = group << 8 | (k < have ? static_cast<unsigned char>(bytes[i + k]) : 0U);
+    for (std::size_t k = 0; k < 4; ++k) text += k <= have ? kAlphabet[group >> (18 - 6 * k) & 63U] : '=';
+  }
+  return text;
+}
+
+std::string fromBase64(std::string_view text) {
+  std::string bytes;
+  bytes.reserve(text.size() / 4 * 3);
+  std::uint32_t group = 0;
+  std::size_t have = 0;
+  std::size_t padding = 0;
+  for (const char c : text) {
+    if (c == ' ' || c == '\n' || c == '\r' || c == '\t') continue;
+    const std::size_t value = c == '=' ? 0 : kAlphabet.find(c);
+    if (value == std::string_view::npos || (padding && c != '=')) throw InputError("the base64 text is damaged");
+    padding += c == '=';
+    group = group << 6 | static_cast<std::uint32_t>(value);
+    if (++have % 4) continue;
+    if (padding > 2) throw InputError("the base64 text is damaged");
+    for (std::size_t k = 0; k < 3 - padding; ++k) bytes += static_cast<char>(group >> (16 - 8 * k) & 255U);
+    group = 0;
+  }
+  if (have % 4) throw InputError("the base64 text is cut short");
+  return bytes;
+}
+
+}  // namespace barelattice

@@ -1,0 +1,95 @@
+#include "barelattice/base/quantity.hpp"
+
+#include <fmt/format.h>
+
+#include <array>
+#include <charconv>
+#include <cmath>
+
+#include "barelattice/base/error.hpp"
+
+namespace barelattice {
+namespace {
+
+struct Unit {
+  std::string_view name;
+  Measure measure;
+  double inSi;
+};
+
+constexpr double kPound = 0.45359237;         // kg, exact by definition
+constexpr double kGravity = 9.80665;          // m/s2, exact by definition
+constexpr double kInch = 0.0254;              // m, exact by definition
+constexpr double kPoundForce = kPound * kGravity;
+
+constexpr std::array kUnits{
+    Unit{"mm", Measure::length, 1e-3},
+    Unit{"cm", Measure::length, 1e-2},
+    Unit{"m", Measure::length, 1},
+    Unit{"um", Measure::length, 1e-6},
+    Unit{"in", Measure::length, kInch},
+    Unit{"N", Measure::force, 1},
+    Unit{"kN", Measure::force, 1e3},
+    Unit{"MN", Measure::force, 1e6},
+    Unit{"lbf", Measure::force, kPoundForce},
+    Unit{"MPa", Measure::pressure, 1e6},
+    Unit{"GPa", Measure::pressure, 1e9},
+    Unit{"kPa", Measure::pressure, 1e3},
+    Unit{"Pa", Measure::pressure, 1},
+    Unit{"psi", Measure::pressure, kPoundForce / (kInch * kInch)},
+    Unit{"kg/m3", Measure::density, 1},
+    Unit{"g/cm3", Measure::density, 1e3},
+    Unit{"kg", Measure::mass, 1},
+    Unit{"g", Measure::mass, 1e-3},
+    Unit{"t", Measure::mass, 1e3},
+    Unit{"lb", Measure::mass, kPound},
+};
+
+std::string_view trimmed(std::string_view text) {
+  const auto first = text.find_first_not_of(" \t");
+  if (first == std::string_view::npos) return {};
+  return text.substr(first, text.find_last_not_of(" \t") - first + 1);
+}
+
+}  // namespace
+
+std::string unitsOf(Measure measure) {
+  std::string list;
+  for (const Unit& unit : kUnits)
+    if (unit.measure == measure) list += (list.empty() ? "" : ", ") + std::string(unit.name);
+  return list;
+}
+
+std::string nameOf(Measure measure) {
+  switch (measure) {
+    case Measure::length: return "a length";
+    case Measure::force: return "a force";
+    case Measure::pressure: return "a pressure";
+    case Measure::density: return "a density";
+    case Measure::mass: return "a mass";
+  }
+  return "a quantity";
+}
+
+double parseQuantity(std::string_view text, Measure measure) {
+  const std::string_view body = trimmed(text);
+  const std::string_view digits = body.starts_with('+') ? body.substr(1) : body;
+  double number = 0;
+  const auto [rest, fault] = std::from_chars(digits.data(), digits.data() + digits.size(), number);
+  if (fault != std::errc{} || !std::isfinite(number))
+    throw InputError(fmt::format("\"{}\" is not {}", text, nameOf(measure)),
+                     fmt::format("write a number and a unit ({})", unitsOf(measure)));
+  const std::string_view name = trimmed({rest, static_cast<std::size_t>(digits.data() + digits.size() - rest)});
+  const std::string cure = fmt::format("{} is written with one of: {}", nameOf(measure), unitsOf(measure));
+  if (name.empty()) throw InputError(fmt::format("\"{}\" has no unit", text), cure);
+  for (const Unit& unit : kUnits) {
+    if (unit.name != name) continue;
+    if (unit.measure != measure)
+      throw InputError(fmt::format("\"{}\" is {}, but {} is due here", text, nameOf(unit.measure), nameOf(measure)),
+                       cure);
+    return number * unit.inSi;
+  }
+  throw InputError(fmt::format("\"{}\" has the unknown unit \"{}\"", text, name), cure);
+}
+
+}  // namespace barelattice

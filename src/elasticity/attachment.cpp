@@ -1,0 +1,155 @@
+#include "barelattice/elasticity/attachment.hpp"
+
+#include <fmt/format.h>
+
+#include <Eigen/Eigenvalues>
+#include <algorithm>
+#include <cmath>
+#include <limits>
+
+#include "barelattice/base/error.hpp"
+#include "barelattice/base/quantity.hpp"
+#include "barelattice/elasticity/voxel_operator.hpp"
+
+namespace barelattice {
+namespace {
+
+/// The cell that holds `point`, or else the nearest existing one among its neighbours; -1 if there is none.
+int cellNear(const Grid<3>& grid, const Vec3& point) {
+  const GridFrame<3>& frame = grid.frame();
+  const Vec3 inCells = (point - frame.origin) / frame.size;
+  const Index<3> home{static_cast<int>(std::floor(inCells.x())), static_cast<int>(std::floor(inCells.y())),
+                      static_cast<int>(std::floor(inCells.z()))};
+  if (const int cell = grid.cellAt(home); cell >= 0) return cell;
+  int best = -1;
+  double least = std::numeric_limits<double>::max();
+  forEachIndex<3>({3, 3, 3}, [&](const Index<3>& offset) {
+    Index<3> at = home;
+    for (std::size_t i = 0; i < 3; ++i) at[i] += offset[i] - 1;
+    const int cell = grid.cellAt(at);
+    if (cell < 0) return;
+    const double gap = (frame.centre(at) - point).squaredNorm();
+    if (gap < least) {
+      least = gap;
+      best = cell;
+    }
+  });
+  return best;
+}
+
+std::string axisName(const Vec3& direction) {
+  constexpr double kAligned = 0.9999;
+  for (int i = 0; i < 3; ++i)
+    if (std::abs(direction[i]) > kAligned) return std::string(1, static_cast<char>('x' + i));
+  return fmt::format("({:.3g}, {:.3g}, {:.3g})", direction.x(), direction.y(), direction.z());
+}
+
+}  // namespace
+
+Resultant resultantOnFace(const Face& face, const Vec3& force, const Vec3& about) {
+  return {force, (face.centroid() - about).cross(force)};
+}
+
+Attachment::Attachment(const Grid<3>& grid, const Face& face) : grid_(grid) {
+  const double size = grid.frame().size;
+  for (const SurfacePoint& point : face.points) {
+    // Half a cell into the material: a face rarely lies on cell boundaries.
+    const int cell = cellNear(grid, point.position - 0.5 * size * point.normal);
+    if (cell < 0) continue;
+    const auto c = static_cast<std::size_t>(cell);
+    const Vec3 local = (point.position - grid.cellCentre(c)) / size + Vec3::Constant(0.5);
+    Tie tie{c, point.area, {}};
+    for (int corner = 0; corner < 8; ++corner) {
+      double weight = 1;
+      for (int i = 0; i < 3; ++i) weight *= corner >> i & 1 ? local[i] : 1 - local[i];
+      tie.weight[static_cast<std::size_t>(corner)] = weight;
+    }
+    ties_.push_back(tie);
+    tiedArea_ += point.area;
+  }
+  covered_ = tiedArea_ / face.area();
+}
+
+void Attachment::addForce(const Vec3& force, std::span<double> forces) const {
+  if (ties_.empty()) throw InputError("the face lies on empty space");
+  for (const Tie& tie : ties_) {
+    const auto nodes = grid_.cellNodes(tie.cell);
+    for (std::size_t corner = 0; corner < 8; ++corner)
+      for (int i = 0; i < 3; ++i)
+        forces[gridDof(grid_, static_cast<std::size_t>(nodes[corner]), i)] +=
+            tie.area / tiedArea_ * tie.weight[corner] * force[i];
+  }
+}
+
+std::vector<std::size_t> Attachment::nodes() const {
+  std::vector<std::size_t> found;
+  for (const Tie& tie : ties_) {
+    // The nearest corner has the largest multilinear weight.
+    const auto nearest = std::max_element(tie.weight.begin(), tie.weight.end()) - tie.weight.begin();
+    found.push_back(static_cast<std::size_t>(grid_.cellNodes(tie.cell)[static_cast<std::size_t>(nearest)]));
+  }
+  std::sort(found.begin(), found.end());
+  found.erase(std::unique(found.begin(), found.end()), found.end());
+  return found;
+}
+
+Vec3 Attachment::meanDisplacement(std::span<const double> displacement) const {
+  Vec3 sum = Vec3::Zero();
+  for (const Tie& tie : ties_) {
+    const auto nodes = grid_.cellNodes(tie.cell);
+    for (std::size_t corner = 0; corner < 8; ++corner)
+      for (int i = 0; i < 3; ++i)
+        sum[i] += tie.area / tiedArea_ * tie.weight[corner] *
+                  displacement[gridDof(grid_, static_cast<std::size_t>(nodes[corner]), i)];
+  }
+  return sum;
+}
+
+std::vector<std::size_t> Attachment::cells() const {
+  std::vector<std::size_t> found;
+  for (const Tie& tie : ties_) found.push_back(tie.cell);
+  std::sort(found.begin(), found.end());
+  found.erase(std::unique(found.begin(), found.end()), found.end());
+  return found;
+}
+
+std::vector<std::string> freeMotions(const std::vector<HeldPoint>& points) {
+  if (points.empty()) return {"nothing is held: it may slide and turn in every direction"};
+  Vec3 centre = Vec3::Zero();
+  for (const HeldPoint& point : points) centre += point.position / static_cast<double>(points.size());
+  double reach = 0;
+  for (const HeldPoint& point : points) reach = std::max(reach, (point.position - centre).norm());
+  if (reach == 0) reach = 1;
+  // A small motion is t + w x (p - centre) / reach; its held part must not vanish for any (t, w).
+  using Motion = Eigen::Matrix<double, 6, 1>;
+  Eigen::Matrix<double, 6, 6> held = Eigen::Matrix<double, 6, 6>::Zero();
+  for (const HeldPoint& point : points) {
+    const Vec3 arm = (point.position - centre) / reach;
+    for (int i = 0; i < 3; ++i) {
+      if (!(point.directions >> i & 1)) continue;
+      Motion row = Motion::Zero();
+      row[i] = 1;
+      row.tail<3>() = arm.cross(Vec3::Unit(i));
+      held += row * row.transpose() / static_cast<double>(points.size());
+    }
+  }
+  const Eigen::SelfAdjointEigenSolver<Eigen::Matrix<double, 6, 6>> eigen(held);
+  std::vector<std::string> motions;
+  constexpr double kFree = 1e-6;  // squared share of a motion that supports resist; grid rounding stays far below
+  for (int m = 0; m < 6; ++m) {
+    if (eigen.eigenvalues()[m] > kFree * eigen.eigenvalues()[5]) break;
+    const Vec3 slide = eigen.eigenvectors().col(m).head<3>();
+    const Vec3 turn = eigen.eigenvectors().col(m).tail<3>();
+    if (turn.norm() < 1e-3) {
+      motions.push_back("sliding along " + axisName(slide.normalized()));
+    } else {
+      const Vec3 axis = turn.normalized();
+      const Vec3 through = (centre + reach * turn.cross(slide) / turn.squaredNorm()) * kMillimetresPerMetre;
+      motions.push_back(fmt::format("turning about an axis along {} through ({:.4g}, {:.4g}, {:.4g}) mm", axisName(axis),
+                                    through.x() + 0.0, through.y() + 0.0, through.z() + 0.0));
+    }
+  }
+  return motions;
+}
+
+}  // namespace barelattice

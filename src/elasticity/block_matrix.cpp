@@ -1,0 +1,93 @@
+#include "barelattice/elasticity/block_matrix.hpp"
+
+#include <Eigen/LU>
+
+#include "barelattice/base/parallel.hpp"
+#include "barelattice/base/simd.hpp"
+
+namespace barelattice {
+namespace {
+
+constexpr std::size_t kRowsPerBlock = 256;  // some 27 blocks a row: about 256 kB of matrix
+
+template <int D>
+BARELATTICE_INLINE void multiplyRows(const BlockMatrix<D>& a, const float* x, float* y, std::size_t begin,
+                                     std::size_t end) {
+  const auto* blocks = reinterpret_cast<const float*>(a.block.data());
+  for (std::size_t row = begin; row < end; ++row) {
+    float sum[D] = {};
+    for (std::size_t e = a.rowStart[row]; e < a.rowStart[row + 1]; ++e) {
+      const float* from = x + static_cast<std::size_t>(D) * static_cast<std::size_t>(a.column[e]);
+      const float* block = blocks + D * D * e;
+#pragma GCC unroll 3
+      for (int i = 0; i < D; ++i)
+#pragma GCC unroll 3
+        for (int j = 0; j < D; ++j) sum[i] += block[D * i + j] * from[j];
+    }
+    for (std::size_t i = 0; i < D; ++i) y[D * row + i] = sum[i];
+  }
+}
+
+BARELATTICE_DISPATCH void rowsKernel(const BlockMatrix<2>& a, const float* x, float* y, std::size_t begin,
+                                     std::size_t end) {
+  multiplyRows<2>(a, x, y, begin, end);
+}
+BARELATTICE_DISPATCH void rowsKernel(const BlockMatrix<3>& a, const float* x, float* y, std::size_t begin,
+                                     std::size_t end) {
+  multiplyRows<3>(a, x, y, begin, end);
+}
+
+}  // namespace
+
+template <int D>
+void BlockMatrix<D>::apply(std::span<const float> x, std::span<float> y) const {
+  forEachBlock(
+      rows(), [&](std::size_t begin, std::size_t end) { rowsKernel(*this, x.data(), y.data(), begin, end); },
+      kRowsPerBlock);
+}
+
+template <int D>
+std::vector<typename BlockMatrix<D>::Block> BlockMatrix<D>::inverseDiagonal() const {
+  std::vector<Block> inverse(rows(), Block::Zero());
+  forEach(
+      rows(),
+      [&](std::size_t row) {
+        for (std::size_t e = rowStart[row]; e < rowStart[row + 1]; ++e) {
+          if (column[e] != static_cast<int>(row)) continue;
+          Eigen::Matrix<double, D, D> diagonal = block[e].template cast<double>();
+          Eigen::Matrix<double, D, 1> alive = Eigen::Matrix<double, D, 1>::Ones();
+          for (int i = 0; i < D; ++i) {
+            if (diagonal(i, i) > 0) continue;
+            diagonal(i, i) = 1;
+            alive[i] = 0;
+          }
+          inverse[row] = (alive.asDiagonal() * diagonal.inverse() * alive.asDiagonal()).template cast<float>();
+        }
+      },
+      kRowsPerBlock);
+  return inverse;
+}
+
+template <int D>
+Eigen::SparseMatrix<double> BlockMatrix<D>::assembled() const {
+  std::vector<Eigen::Triplet<double>> entries;
+  entries.reserve(D * D * column.size());
+  for (std::size_t row = 0; row < rows(); ++row)
+    for (std::size_t e = rowStart[row]; e < rowStart[row + 1]; ++e)
+      for (int i = 0; i < D; ++i)
+        for (int j = 0; j < D; ++j) {
+          const int r = D * static_cast<int>(row) + i;
+          const int c = D * column[e] + j;
+          const double value = static_cast<double>(block[e](i, j));
+          entries.emplace_back(r, c, r == c && value == 0 ? 1 : value);
+        }
+  const int n = D * static_cast<int>(rows());
+  Eigen::SparseMatrix<double> matrix(n, n);
+  matrix.setFromTriplets(entries.begin(), entries.end());
+  return matrix;
+}
+
+template struct BlockMatrix<2>;
+template struct BlockMatrix<3>;
+
+}  // namespace barelattice

@@ -1,0 +1,30 @@
+#include "barelattice/elasticity/material.hpp"
+
+#include <fmt/format.h>
+
+#include "barelattice/base/error.hpp"
+
+namespace barelattice {
+
+const std::vector<Material>& builtinMaterials() {
+  static const std::vector<Material> table{
+      {"aluminium", 69e9, 0.33, 2700, 240e6},       {"steel", 205e9, 0.29, 7850, 350e6},
+      {"stainless steel", 193e9, 0.29, 8000, 210e6}, {"titanium", 114e9, 0.34, 4430, 830e6},
+      {"magnesium", 45e9, 0.35, 1800, 150e6},        {"polyamide", 1.7e9, 0.39, 1010, 45e6},
+  };
+  return table;
+}
+
+void validate(const Material& material) {
+  const auto positive = [](double value, const char* what) {
+    if (!(value > 0)) throw InputError(fmt::format("the material's {} must be above zero", what));
+  };
+  positive(material.modulus, "modulus");
+  positive(material.density, "density");
+  positive(material.strength, "strength");
+  if (!(material.poisson >= 0 && material.poisson <= kMostPoisson))
+    throw InputError(fmt::format("Poisson's ratio {} is outside 0 to {}", material.poisson, kMostPoisson),
+                     "nearly incompressible materials need an element that does not lock; there is none yet");
+}
+
+}  // namespace barelattice

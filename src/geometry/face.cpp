@@ -1,0 +1,114 @@
+#include "barelattice/geometry/face.hpp"
+
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <cmath>
+#include <limits>
+
+#include "barelattice/base/error.hpp"
+#include "barelattice/base/quantity.hpp"
+
+namespace barelattice {
+namespace {
+
+constexpr double kRadiusTolerance = 1e-3;            // relative
+constexpr double kDirectionTolerance = 0.999847695;  // cosine of one degree
+
+struct Candidate {
+  Patch patch;
+  std::vector<SurfacePoint> points;
+};
+
+bool fits(const Patch& patch, const FaceSelector& selector) {
+  if (patch.kind != selector.kind) return false;
+  if (selector.radius && std::abs(patch.radius - *selector.radius) > kRadiusTolerance * *selector.radius) return false;
+  if (selector.hole && patch.isHole() != *selector.hole) return false;
+  if (selector.direction) {
+    const double cosine = patch.direction().dot(selector.direction->normalized());
+    const bool axis = patch.kind == Patch::Kind::cylinder;
+    if ((axis ? std::abs(cosine) : cosine) < kDirectionTolerance) return false;
+  }
+  return true;
+}
+
+/// The part of a patch that lies on the boundary of the shape.
+std::vector<SurfacePoint> trimmed(const Patch& patch, const Shape& shape, double spacing) {
+  std::vector<SurfacePoint> points = patch.sample(spacing);
+  const double onSurface = 1e-6 * spacing;
+  std::erase_if(points, [&](const SurfacePoint& p) { return std::abs(shape.distance(p.position)) > onSurface; });
+  return points;
+}
+
+double nearest(const Candidate& candidate, const Vec3& place) {
+  double least = std::numeric_limits<double>::max();
+  for (const SurfacePoint& point : candidate.points) least = std::min(least, (point.position - place).squaredNorm());
+  return least;
+}
+
+std::string described(const Candidate& candidate) {
+  const Vec3 d = candidate.patch.direction();
+  const Vec3 at = Face{candidate.points, {}}.centroid() * kMillimetresPerMetre;
+  if (candidate.patch.kind == Patch::Kind::cylinder)
+    return fmt::format("cylinder of radius {:.4g} mm ({}) round ({:.3g}, {:.3g}, {:.3g}) mm",
+                       candidate.patch.radius * kMillimetresPerMetre, candidate.patch.isHole() ? "hole" : "boss",
+                       at.x(), at.y(), at.z());
+  return fmt::format("plane facing ({:.3g}, {:.3g}, {:.3g}) round ({:.3g}, {:.3g}, {:.3g}) mm", d.x(), d.y(), d.z(),
+                     at.x(), at.y(), at.z());
+}
+
+std::string listed(const std::vector<Candidate>& candidates) {
+  constexpr std::size_t kMost = 8;
+  std::string text;
+  for (std::size_t i = 0; i < std::min(candidates.size(), kMost); ++i)
+    text += (i ? "; " : "") + described(candidates[i]);
+  if (candidates.size() > kMost) text += fmt::format("; and {} more", candidates.size() - kMost);
+  return text;
+}
+
+}  // namespace
+
+double Face::area() const {
+  double sum = 0;
+  for (const SurfacePoint& point : points) sum += point.area;
+  return sum;
+}
+
+Vec3 Face::centroid() const {
+  Vec3 sum = Vec3::Zero();
+  for (const SurfacePoint& point : points) sum += point.area * point.position;
+  return sum / area();
+}
+
+Face selectFace(const Shape& shape, const FaceSelector& selector, double spacing) {
+  std::vector<Patch> patches;
+  shape.appendPatches(patches);
+  std::vector<Candidate> onBoundary;
+  std::vector<Candidate> matching;
+  for (const Patch& patch : patches) {
+    Candidate candidate{patch, trimmed(patch, shape, spacing)};
+    if (candidate.points.empty()) continue;
+    if (fits(patch, selector)) matching.push_back(candidate);
+    onBoundary.push_back(std::move(candidate));
+  }
+  const auto wanted = static_cast<std::size_t>(selector.count);
+  if (selector.near && matching.size() > wanted) {
+    std::stable_sort(matching.begin(), matching.end(), [&](const Candidate& a, const Candidate& b) {
+      return nearest(a, *selector.near) < nearest(b, *selector.near);
+    });
+    matching.resize(wanted);
+  }
+  if (matching.empty())
+    throw InputError("the face catches no surface", "there is to choose: " + listed(onBoundary));
+  if (matching.size() != wanted)
+    throw InputError(fmt::format("{} pieces of surface fit, but count is {}", matching.size(), selector.count),
+                     "say which with radius, facing, axis, side or near, or set count; what fits: " + listed(matching));
+  Face face;
+  for (Candidate& candidate : matching) {
+    face.points.insert(face.points.end(), candidate.points.begin(), candidate.points.end());
+    face.patches.push_back(candidate.patch);
+  }
+  return face;
+}
+
+}  // namespace barelattice

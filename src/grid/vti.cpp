@@ -1,0 +1,132 @@
+#include "barelattice/grid/vti.hpp"
+
+#include <fmt/format.h>
+
+#include <cmath>
+#include <cstdint>
+#include <cstring>
+#include <pugixml.hpp>
+#include <sstream>
+
+#include "barelattice/base/error.hpp"
+#include "barelattice/base/file.hpp"
+#include "barelattice/base/quantity.hpp"
+
+namespace barelattice {
+namespace {
+
+std::string encoded(const std::vector<float>& values) {
+  const std::uint64_t bytes = values.size() * sizeof(float);
+  std::string raw(sizeof bytes + bytes, '\0');
+  std::memcpy(raw.data(), &bytes, sizeof bytes);
+  if (bytes) std::memcpy(raw.data() + sizeof bytes, values.data(), bytes);
+  return toBase64(raw);
+}
+
+std::vector<float> decoded(const std::string& text, std::size_t count) {
+  const std::string raw = fromBase64(text);
+  std::uint64_t bytes = 0;
+  if (raw.size() < sizeof bytes) throw InputError("a data array is empty");
+  std::memcpy(&bytes, raw.data(), sizeof bytes);
+  if (bytes != count * sizeof(float) || raw.size() != sizeof bytes + bytes)
+    throw InputError(fmt::format("a data array holds {} bytes where {} are due", raw.size() - sizeof bytes,
+                                 count * sizeof(float)));
+  std::vector<float> values(count);
+  std::memcpy(values.data(), raw.data() + sizeof bytes, bytes);
+  for (const float value : values)
+    if (!std::isfinite(value)) throw InputError("a data array holds a value that is no number");
+  return values;
+}
+
+std::array<double, 3> three(const std::string& text, const char* what) {
+  std::istringstream in(text);
+  std::array<double, 3> values{};
+  for (double& value : values)
+    if (!(in >> value) || !std::isfinite(value)) throw InputError(fmt::format("{} should hold three numbers", what));
+  return values;
+}
+
+GridFrame<3> readFrame(const pugi::xml_node& image) {
+  GridFrame<3> frame;
+  const auto origin = three(image.attribute("Origin").value(), "Origin");
+  const auto spacing = three(image.attribute("Spacing").value(), "Spacing");
+  if (!(spacing[0] > 0) || spacing[0] != spacing[1] || spacing[0] != spacing[2])
+    throw InputError("the cells must be cubes with a size above zero");
+  frame.size = spacing[0] / kMillimetresPerMetre;
+  std::istringstream extent(image.attribute("WholeExtent").value());
+  double count = 1;
+  for (std::size_t i = 0; i < 3; ++i) {
+    int low = 0;
+    int high = 0;
+    if (!(extent >> low >> high) || low != 0 || high <= low)
+      throw InputError("WholeExtent should hold three ranges that start at 0");
+    frame.cells[i] = high;
+    frame.origin[static_cast<Eigen::Index>(i)] = origin[i] / kMillimetresPerMetre;
+    count *= high;
+  }
+  constexpr double kMostCells = 5e8;
+  if (count > kMostCells) throw InputError("the image has more cells than this program reads");
+  return frame;
+}
+
+CellImage parse(const std::string& text) {
+  pugi::xml_document document;
+  const pugi::xml_parse_result result = document.load_buffer(text.data(), text.size());
+  if (!result) throw InputError(result.description());
+  const pugi::xml_node file = document.child("VTKFile");
+  const pugi::xml_node image = file.child("ImageData");
+  if (!image) throw InputError("this is not a VTK image file (no VTKFile with ImageData inside)");
+  if (std::strcmp(file.attribute("header_type").value(), "UInt64") != 0 || file.attribute("compressor"))
+    throw InputError("arrays must be uncompressed with UInt64 sizes");
+  CellImage cells;
+  cells.frame = readFrame(image);
+  for (const pugi::xml_node array : image.child("Piece").child("CellData").children("DataArray")) {
+    const std::string name = array.attribute("Name").value();
+    if (std::strcmp(array.attribute("type").value(), "Float32") != 0 ||
+        std::strcmp(array.attribute("format").value(), "binary") != 0)
+      throw InputError(fmt::format("array \"{}\" is not Float32 in inline base64", name));
+    cells.fields.emplace_back(name, decoded(array.child_value(), cells.frame.boxCells()));
+  }
+  return cells;
+}
+
+}  // namespace
+
+const std::vector<float>& CellImage::field(const std::string& name) const {
+  for (const auto& [key, values] : fields)
+    if (key == name) return values;
+  throw InputError(fmt::format("there is no field \"{}\" in the image", name));
+}
+
+void writeVti(const std::filesystem::path& path, const CellImage& image) {
+  const GridFrame<3>& frame = image.frame;
+  const Point<3> origin = frame.origin * kMillimetresPerMetre;
+  const double size = frame.size * kMillimetresPerMetre;
+  const std::string extent = fmt::format("0 {} 0 {} 0 {}", frame.cells[0], frame.cells[1], frame.cells[2]);
+  std::string text = "<?xml version=\"1.0\"?>\n<VTKFile type=\"ImageData\" version=\"1.0\" byte_order=\"LittleEndian\" "
+                     "header_type=\"UInt64\">\n";
+  text += fmt::format("  <ImageData WholeExtent=\"{}\" Origin=\"{} {} {}\" Spacing=\"{} {} {}\">\n    <Piece Extent=\"{}\">\n",
+                      extent, origin.x(), origin.y(), origin.z(), size, size, size, extent);
+  text += "      <CellData>\n";
+  for (const auto& [name, values] : image.fields)
+    text += fmt::format("        <DataArray type=\"Float32\" Name=\"{}\" format=\"binary\">{}</DataArray>\n", name, encoded(values));
+  text += "      </CellData>\n    </Piece>\n  </ImageData>\n</VTKFile>\n";
+  writeFile(path, text);
+}
+
+CellImage readVti(const std::filesystem::path& path) {
+  const std::string text = readFile(path);
+  try {
+    return parse(text);
+  } catch (const InputError& error) {
+    throw InputError(fmt::format("{}: {}", path.string(), error.what()), error.cure());
+  }
+}
+
+std::vector<float> spread(const Grid<3>& grid, const std::vector<double>& values, float outside) {
+  std::vector<float> box(grid.frame().boxCells(), outside);
+  for (std::size_t c = 0; c < values.size(); ++c) box[grid.frame().linear(grid.cellIndex(c))] = static_cast<float>(values[c]);
+  return box;
+}
+
+}  // namespace barelattice

@@ -1,0 +1,112 @@
+#include "barelattice/layout/density_filter.hpp"
+
+#include <algorithm>
+#include <cmath>
+
+#include "barelattice/base/parallel.hpp"
+#include "barelattice/base/simd.hpp"
+
+namespace barelattice {
+namespace {
+
+constexpr int kLanes = 8;
+constexpr std::size_t kRunsPerBlock = 16;
+
+/// sum over taps of weight * in[at + offset], for `count` cells in a row.
+BARELATTICE_DISPATCH void convolveRow(const double* in, double* out, int count, const FilterTap* taps,
+                                      std::size_t tapCount) {
+  int at = 0;
+  for (; at + kLanes <= count; at += kLanes) {
+    double sum[kLanes] = {};
+    for (std::size_t t = 0; t < tapCount; ++t) {
+      const double* from = in + at + taps[t].offset;
+      for (int i = 0; i < kLanes; ++i) sum[i] += taps[t].weight * from[i];
+    }
+    for (int i = 0; i < kLanes; ++i) out[at + i] = sum[i];
+  }
+  for (; at < count; ++at) {
+    double sum = 0;
+    for (std::size_t t = 0; t < tapCount; ++t) sum += taps[t].weight * in[at + taps[t].offset];
+    out[at] = sum;
+  }
+}
+
+}  // namespace
+
+template <int D>
+DensityFilter<D>::DensityFilter(const Grid<D>& grid, std::vector<double> fill, double radius, FilterBoundary boundary)
+    : grid_(grid), fill_(std::move(fill)) {
+  const double cells = radius / grid.frame().size;
+  reach_ = std::max(0, static_cast<int>(std::ceil(cells)) - 1);
+  Index<D> padded = grid.frame().cells;
+  for (int& n : padded) {
+    n += 2 * reach_;
+    paddedCells_ *= static_cast<std::size_t>(n);
+  }
+  const auto place = [&](const Index<D>& at) {
+    std::ptrdiff_t linear = 0;
+    for (std::size_t i = D; i-- > 0;) linear = linear * padded[i] + at[i];
+    return linear;
+  };
+  Index<D> window{};
+  window.fill(2 * reach_ + 1);
+  double whole = 0;
+  forEachIndex<D>(window, [&](const Index<D>& at) {
+    Index<D> offset = at;
+    double squared = 0;
+    for (int& o : offset) {
+      o -= reach_;
+      squared += o * o;
+    }
+    const double weight = reach_ == 0 ? 1 : cells - std::sqrt(squared);
+    if (weight <= 0) return;
+    taps_.push_back({place(offset), weight});
+    whole += weight;
+  });
+  home_.reserve(grid.runs().size());
+  for (const Run<D>& run : grid.runs()) {
+    Index<D> at = grid.cellIndex(static_cast<std::size_t>(run.cell));
+    for (int& i : at) i += reach_;
+    home_.push_back(static_cast<std::size_t>(place(at)));
+  }
+  inverseWeight_.resize(grid.cellCount());
+  convolve(fill_, inverseWeight_);
+  for (double& weight : inverseWeight_) weight = 1 / (boundary == FilterBoundary::empty ? whole : weight);
+}
+
+template <int D>
+void DensityFilter<D>::convolve(std::span<const double> in, std::span<double> out) const {
+  std::vector<double> box(paddedCells_, 0.0);
+  const auto& runs = grid_.runs();
+  for (std::size_t r = 0; r < runs.size(); ++r)
+    std::copy_n(in.begin() + runs[r].cell, runs[r].length, box.begin() + static_cast<std::ptrdiff_t>(home_[r]));
+  forEachBlock(
+      runs.size(),
+      [&](std::size_t begin, std::size_t end) {
+        for (std::size_t r = begin; r < end; ++r)
+          convolveRow(box.data() + home_[r], out.data() + runs[r].cell, runs[r].length, taps_.data(), taps_.size());
+      },
+      kRunsPerBlock);
+}
+
+template <int D>
+void DensityFilter<D>::forward(std::span<const double> in, std::span<double> out) const {
+  std::vector<double> filled(in.size());
+  forEach(in.size(), [&](std::size_t i) { filled[i] = fill_[i] * in[i]; });
+  convolve(filled, out);
+  forEach(in.size(), [&](std::size_t i) { out[i] *= inverseWeight_[i]; });
+}
+
+template <int D>
+void DensityFilter<D>::backward(std::span<const double> /*in*/, std::span<const double> gradientOut,
+                                std::span<double> gradientIn) const {
+  std::vector<double> weighted(gradientOut.size());
+  forEach(weighted.size(), [&](std::size_t i) { weighted[i] = gradientOut[i] * inverseWeight_[i]; });
+  convolve(weighted, gradientIn);
+  forEach(weighted.size(), [&](std::size_t i) { gradientIn[i] *= fill_[i]; });
+}
+
+template class DensityFilter<2>;
+template class DensityFilter<3>;
+
+}  // namespace barelattice

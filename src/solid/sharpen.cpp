@@ -1,0 +1,237 @@
+#include "barelattice/solid/sharpen.hpp"
+
+#include <Eigen/LU>
+#include <algorithm>
+#include <array>
+#include <cmath>
+#include <optional>
+#include <cstdint>
+#include <unordered_map>
+#include <utility>
+
+#include "barelattice/base/parallel.hpp"
+
+namespace barelattice {
+namespace {
+
+constexpr double kCreaseCosine = 0.82;  // 35 degrees: above what curved members show from vertex to vertex
+constexpr double kSnap = 0.2;           // a vertex this close to the crease (in spacings) moves onto it
+constexpr std::size_t kPerBlock = 256;  // vertices or edges per block: some dozen samples of f each
+
+struct Tangent {
+  Vec3 point;
+  Vec3 normal;  // unit
+};
+
+Vec3 gradient(const Implicit& f, const Vec3& at, double step) {
+  Vec3 g;
+  for (int i = 0; i < 3; ++i) g[i] = (f(at + step * Vec3::Unit(i)) - f(at - step * Vec3::Unit(i))) / (2 * step);
+  return g;
+}
+
+/// The point nearest to `start` that lies on all tangent planes.
+template <std::size_t N>
+std::optional<Vec3> meet(const std::array<Tangent, N>& planes, const Vec3& start) {
+  Eigen::Matrix<double, N, 3> normals;
+  Eigen::Matrix<double, N, 1> gaps;
+  for (std::size_t i = 0; i < N; ++i) {
+    normals.row(static_cast<Eigen::Index>(i)) = planes[i].normal;
+    gaps[static_cast<Eigen::Index>(i)] = planes[i].normal.dot(planes[i].point - start);
+  }
+  const Eigen::Matrix<double, N, N> gram = normals * normals.transpose();
+  if (gram.determinant() < 0.02) return std::nullopt;  // nearly parallel: no crease to speak of
+  return start + normals.transpose() * gram.inverse() * gaps;
+}
+
+using Edge = std::pair<int, int>;
+
+class Sharpener {
+ public:
+  Sharpener(const Implicit& f, double spacing, const TriangleMesh& surface)
+      : f_(f), spacing_(spacing), surface_(surface), blunt_(surface.vertices.size(), 0) {
+    normals_.resize(surface.vertices.size());
+    forEach(
+        normals_.size(), [&](std::size_t v) { normals_[v] = gradient(f_, surface_.vertices[v], step()).stableNormalized(); },
+        kPerBlock);
+    findCreases();
+  }
+
+  TriangleMesh sharpened() {
+    constexpr int kRounds = 6;  // each leaves out what folded in the one before
+    for (int round = 0; round < kRounds; ++round) {
+      TriangleMesh result = build();
+      const auto crossings = findIntersections(roundedToSingle(result));
+      if (crossings.empty()) return result;
+      for (const auto& pair : crossings)
+        for (const int t : pair) bluntRound(result.triangles[static_cast<std::size_t>(t)]);
+    }
+    return surface_;
+  }
+
+ private:
+  double step() const { return 1e-4 * spacing_; }
+  const Vec3& vertex(int v) const { return surface_.vertices[static_cast<std::size_t>(v)]; }
+  const Vec3& normal(int v) const { return normals_[static_cast<std::size_t>(v)]; }
+
+  /// Crossings are looked for in what files will hold: single precision.
+  static TriangleMesh roundedToSingle(TriangleMesh mesh) {
+    for (Vec3& v : mesh.vertices) v = (1e3 * v).cast<float>().cast<double>() / 1e3;
+    return mesh;
+  }
+
+  void findCreases() {
+    std::vector<Edge> edges;
+    for (const auto& t : surface_.triangles)
+      for (std::size_t i = 0; i < 3; ++i) {
+        const Edge edge{t[i], t[(i + 1) % 3]};
+        if (edge.first < edge.second && normal(edge.first).dot(normal(edge.second)) < kCreaseCosine) edges.push_back(edge);
+      }
+    std::vector<std::optional<Vec3>> points(edges.size());
+    forEach(edges.size(), [&](std::size_t e) { points[e] = creasePoint(edges[e]); }, kPerBlock);
+    for (std::size_t e = 0; e < edges.size(); ++e)
+      if (points[e]) creases_.emplace_back(edges[e], *points[e]);
+  }
+
+  std::optional<Vec3> creasePoint(const Edge& edge) const {
+    const std::array<int, 2> ends{edge.first, edge.second};
+    const Vec3 middle = 0.5 * (vertex(ends[0]) + vertex(ends[1]));
+    std::array<Tangent, 2> planes{Tangent{vertex(ends[0]), normal(ends[0])}, Tangent{vertex(ends[1]), normal(ends[1])}};
+    std::optional<Vec3> point = meet(planes, middle);
+    // Curved faces: take the planes again, closer to the crease.
+    for (const double share : {0.3, 0.1}) {
+      if (!point || (*point - middle).norm() > spacing_) return std::nullopt;
+      for (std::size_t i = 0; i < 2; ++i) {
+        const std::optional<Tangent> closer = tangentNear(*point + share * (vertex(ends[i]) - *point));
+        if (closer && closer->normal.dot(planes[i].normal) > kCreaseCosine) planes[i] = *closer;
+      }
+      point = meet(planes, *point);
+    }
+    if (!point || (*point - middle).norm() > spacing_) return std::nullopt;
+    return point;
+  }
+
+  /// Projects a point onto { f = 0 } along the gradient.
+  std::optional<Tangent> tangentNear(Vec3 point) const {
+    Vec3 g = Vec3::Zero();
+    for (int i = 0; i < 3; ++i) {
+      g = gradient(f_, point, step());
+      if (g.squaredNorm() < 1e-6) return std::nullopt;
+      point -= f_(point) * g / g.squaredNorm();
+    }
+    return Tangent{point, g.normalized()};
+  }
+
+  TriangleMesh build() {
+    TriangleMesh result = surface_;
+    origin_.assign(surface_.vertices.size(), {});
+    for (std::size_t v = 0; v < origin_.size(); ++v) origin_[v] = {static_cast<int>(v), static_cast<int>(v)};
+    // Vertices next to a crease move onto it, each to its nearest crease point.
+    std::vector<double> least(surface_.vertices.size(), kSnap * spacing_);
+    std::vector<char> snapped(surface_.vertices.size(), 0);
+    for (const auto& [edge, point] : creases_)
+      for (const int v : {edge.first, edge.second}) {
+        const auto i = static_cast<std::size_t>(v);
+        const double gap = (point - vertex(v)).norm();
+        if (blunt_[i] || gap >= least[i]) continue;
+        least[i] = gap;
+        snapped[i] = 1;
+        result.vertices[i] = point;
+      }
+    std::unordered_map<std::uint64_t, int> inserted;
+    for (const auto& [edge, point] : creases_) {
+      const auto a = static_cast<std::size_t>(edge.first);
+      const auto b = static_cast<std::size_t>(edge.second);
+      if (snapped[a] || snapped[b] || blunt_[a] || blunt_[b]) continue;
+      inserted[key(edge.first, edge.second)] = append(result, point, {edge.first, edge.second});
+    }
+    std::vector<std::array<int, 3>> triangles;
+    triangles.reserve(result.triangles.size() + 2 * inserted.size());
+    for (const auto& t : result.triangles) split(t, inserted, result, triangles);
+    result.triangles = std::move(triangles);
+    return result;
+  }
+
+  static std::uint64_t key(int a, int b) {
+    return static_cast<std::uint64_t>(std::min(a, b)) << 32 | static_cast<std::uint32_t>(std::max(a, b));
+  }
+
+  int append(TriangleMesh& mesh, const Vec3& point, const std::array<int, 2>& origin) {
+    mesh.vertices.push_back(point);
+    origin_.push_back(origin);
+    return static_cast<int>(mesh.vertices.size()) - 1;
+  }
+
+  void split(const std::array<int, 3>& t, const std::unordered_map<std::uint64_t, int>& inserted, TriangleMesh& mesh,
+             std::vector<std::array<int, 3>>& out) {
+    std::array<int, 3> middle{};  // on the edge from corner i to corner i + 1, or -1
+    int count = 0;
+    for (std::size_t i = 0; i < 3; ++i) {
+      const auto found = inserted.find(key(t[i], t[(i + 1) % 3]));
+      middle[i] = found == inserted.end() ? -1 : found->second;
+      count += middle[i] >= 0;
+    }
+    if (count == 0) return out.push_back(t);
+    if (count == 3) return splitCorner(t, middle, mesh, out);
+    // Turn the triangle so that edge 2 is not split, and if one is, it is edge 0.
+    std::size_t turn = 0;
+    while (!(middle[turn] >= 0 && middle[(turn + 2) % 3] < 0)) ++turn;
+    const std::array<int, 3> c{t[turn], t[(turn + 1) % 3], t[(turn + 2) % 3]};
+    const int ab = middle[turn];
+    const int bc = middle[(turn + 1) % 3];
+    if (count == 1) {
+      out.push_back({c[0], ab, c[2]});
+      out.push_back({ab, c[1], c[2]});
+      return;
+    }
+    out.push_back({ab, c[1], bc});
+    const auto at = [&](int v) -> const Vec3& { return mesh.vertices[static_cast<std::size_t>(v)]; };
+    if ((at(ab) - at(c[2])).squaredNorm() < (at(bc) - at(c[0])).squaredNorm()) {
+      out.push_back({c[0], ab, c[2]});
+      out.push_back({ab, bc, c[2]});
+    } else {
+      out.push_back({c[0], ab, bc});
+      out.push_back({c[0], bc, c[2]});
+    }
+  }
+
+  /// Three faces meet inside the triangle: a fan round their common point.
+  void splitCorner(const std::array<int, 3>& t, const std::array<int, 3>& middle, TriangleMesh& mesh,
+                   std::vector<std::array<int, 3>>& out) {
+    const Vec3 centre = (vertex(t[0]) + vertex(t[1]) + vertex(t[2])) / 3;
+    std::optional<Vec3> point = meet(
+        std::array<Tangent, 3>{Tangent{vertex(t[0]), normal(t[0])}, Tangent{vertex(t[1]), normal(t[1])},
+                               Tangent{vertex(t[2]), normal(t[2])}},
+        centre);
+    if (!point || (*point - centre).norm() > spacing_) {
+      point = Vec3::Zero();
+      for (const int m : middle) *point += mesh.vertices[static_cast<std::size_t>(m)] / 3;
+    }
+    const int hub = append(mesh, *point, {t[0], t[1]});
+    for (std::size_t i = 0; i < 3; ++i) {
+      out.push_back({t[i], middle[i], hub});
+      out.push_back({middle[i], t[(i + 1) % 3], hub});
+    }
+  }
+
+  /// Leaves the vertices behind a faulty triangle as they were from now on.
+  void bluntRound(const std::array<int, 3>& triangle) {
+    for (const int v : triangle)
+      for (const int o : origin_[static_cast<std::size_t>(v)]) blunt_[static_cast<std::size_t>(o)] = 1;
+  }
+
+  const Implicit& f_;
+  double spacing_;
+  const TriangleMesh& surface_;
+  std::vector<Vec3> normals_;
+  std::vector<std::pair<Edge, Vec3>> creases_;
+  std::vector<char> blunt_;                  // vertices that must stay as they are
+  std::vector<std::array<int, 2>> origin_;   // per vertex of the result: the edge it comes from
+};
+
+}  // namespace
+
+TriangleMesh sharpenEdges(const Implicit& f, double spacing, const TriangleMesh& surface) {
+  return Sharpener(f, spacing, surface).sharpened();
+}
+
+}  // namespace barelattice
