@@ -27,23 +27,54 @@ struct Shares {
   double kept = 0;
 };
 
+/// A region reduced to the shapes whose boundary may pass through one cell.
+class LocalRegion {
+ public:
+  /// @param reach half the diagonal of the cell: shapes never overestimate a distance, so beyond it their sign
+  ///   is the same in the whole cell.
+  LocalRegion(const Vec3& centre, double reach) : centre_(centre), reach_(reach) {}
+
+  void add(const ShapePtr& shape) {
+    const double distance = shape->distance(centre_);
+    if (distance < -reach_) covers_ = true;
+    else if (distance <= reach_) near_.push_back(shape.get());
+  }
+  bool decided() const { return covers_ || near_.empty(); }
+  bool contains(const Vec3& point) const {
+    return covers_ || std::any_of(near_.begin(), near_.end(), [&](const Shape* s) { return s->distance(point) < 0; });
+  }
+
+ private:
+  Vec3 centre_;
+  double reach_;
+  bool covers_ = false;
+  std::vector<const Shape*> near_;
+};
+
 Shares sampleCell(const Regions& regions, const Vec3& centre, double size) {
-  // The functions never exceed the distance to the boundary, so a value beyond half the diagonal decides.
-  const double halfDiagonal = 0.5 * std::sqrt(3.0) * size;
-  const double available = regions.available(centre);
-  if (available > halfDiagonal) return {};
-  const double kept = regions.kept(centre);
-  if (available < -halfDiagonal && std::abs(kept) > halfDiagonal) return {1.0, kept < 0 ? 1.0 : 0.0};
-  Shares shares;
+  const double reach = 0.5 * std::sqrt(3.0) * size;
+  LocalRegion space(centre, reach);
+  LocalRegion keep(centre, reach);
+  LocalRegion clear(centre, reach);
+  space.add(regions.space);
+  for (const ShapePtr& shape : regions.keeps) keep.add(shape);
+  for (const ShapePtr& shape : regions.clears) clear.add(shape);
+  const auto sharesAt = [&](const Vec3& point) {
+    const bool free = !clear.contains(point);
+    const bool kept = free && keep.contains(point);
+    return Shares{kept || (free && space.contains(point)) ? 1.0 : 0.0, kept ? 1.0 : 0.0};
+  };
+  if (space.decided() && keep.decided() && clear.decided()) return sharesAt(centre);
+  Shares sum;
   for (int k = 0; k < kSamplesPerAxis; ++k)
     for (int j = 0; j < kSamplesPerAxis; ++j)
       for (int i = 0; i < kSamplesPerAxis; ++i) {
         const Vec3 offset = (Vec3(i, j, k) + Vec3::Constant(0.5)) / kSamplesPerAxis - Vec3::Constant(0.5);
-        const Vec3 point = centre + size * offset;
-        shares.available += regions.available(point) < 0;
-        shares.kept += regions.kept(point) < 0;
+        const Shares shares = sharesAt(centre + size * offset);
+        sum.available += shares.available;
+        sum.kept += shares.kept;
       }
-  return {shares.available / kSamplesPerCell, shares.kept / kSamplesPerCell};
+  return {sum.available / kSamplesPerCell, sum.kept / kSamplesPerCell};
 }
 
 /// The smallest box of whole cells round the regions; shifted so that a mirror plane falls between cells.

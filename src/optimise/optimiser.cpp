@@ -97,9 +97,14 @@ class Loop {
   std::vector<double> update(std::span<const double> goalGradient) {
     std::vector<double> limitGradient(variables_.size());
     mass_.evaluate(chain_.forward(variables_), limitGradient);
+    // Near the threshold a density follows its variable with the sharpness as factor. Undamped, the correction
+    // overshoots by that factor, and boundary cells flip between full and empty for ever.
+    OptimalityOptions step = options_.update;
+    constexpr double kUndamped = 4;
+    if (sharpness() > kUndamped) step.damping *= kUndamped / sharpness();
     variables_ = updateByOptimality(
         variables_, chain_.backward(goalGradient), chain_.backward(limitGradient),
-        [&](std::span<const double> x) { return massOf(x); }, problem_.massFraction, options_.update);
+        [&](std::span<const double> x) { return massOf(x); }, problem_.massFraction, step);
     return chain_.forward(variables_);
   }
 

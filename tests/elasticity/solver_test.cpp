@@ -35,7 +35,7 @@ TEST(Trial, rigger) {
   r.clears.push_back(pin);
   r.clears.push_back(cyl({270, 0, 115}, {270, 0, 180}, 130));
   double t0 = now();
-  double h = 2.5 * mm;
+  double h = (getenv("H") ? atof(getenv("H")) : 2.5) * mm;
   Domain d = sampleRegions(r, h, MirrorPlane{1, 0});
   std::printf("cells %zu box %zu vol %g keep %g  %.2fs\n", d.grid.cellCount(), d.grid.frame().boxCells(), d.volume() * 1e6, d.keepVolume() * 1e6, now() - t0);
   FaceSelector sel; sel.kind = Patch::Kind::cylinder; sel.radius = 8 * mm;
@@ -68,6 +68,11 @@ TEST(Trial, rigger) {
   std::printf("smooth %.2f\n", now() - t0);
   Solid s = reinterpret(layout, r, 0.12 * d.volume(), {1.25 * h}, [&](const Progress& q) { std::printf("%s %.1f\n", q.stage.c_str(), now() - t0); return true; });
   std::printf("thr %.3f vol %g want %g tris %zu dropped %zu pieces %zu defects %s  %.1fs\n", s.threshold, s.volume * 1e6, s.wantedVolume * 1e6, s.surface.triangles.size(), s.dropped.pieces, s.pieces, s.defects.text().c_str(), now() - t0);
+  { std::vector<int> comp(s.surface.vertices.size(), -1); std::vector<std::vector<int>> adj(comp.size());
+    for (auto& t : s.surface.triangles) for (int k = 0; k < 3; ++k) adj[t[k]].push_back(t[(k+1)%3]);
+    int n = 0; for (size_t v = 0; v < comp.size(); ++v) { if (comp[v] >= 0) continue; std::vector<int> st{(int)v}; comp[v] = n; Box b; size_t cnt = 0;
+      while (!st.empty()) { int x = st.back(); st.pop_back(); b.extend(s.surface.vertices[x]); ++cnt; for (int y : adj[x]) if (comp[y] < 0) { comp[y] = n; st.push_back(y); } }
+      std::printf("comp %d verts %zu box %g %g %g - %g %g %g\n", n, cnt, b.min().x()*1e3, b.min().y()*1e3, b.min().z()*1e3, b.max().x()*1e3, b.max().y()*1e3, b.max().z()*1e3); ++n; } }
   writeStl("/tmp/rigger.stl", s.surface);
   std::ofstream("/tmp/rho.bin", std::ios::binary).write(reinterpret_cast<const char*>(res.density.data()), 8 * res.density.size());
 }

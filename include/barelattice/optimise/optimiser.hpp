@@ -35,8 +35,8 @@ struct OptimiseOptions {
   /// Sharpness of the projection, stage by stage; empty leaves the projection out.
   std::vector<double> sharpness{1, 2, 4, 8, 16, 32};
   int stageIterations = 12;       ///< a stage lasts at most this many iterations (the last one until the end)
-  double stageChange = 0.02;      ///< a stage but the last ends early when `change` falls below this
-  double finalChange = 0.004;     ///< the loop ends when `change` falls below this in the last stage
+  double stageChange = 0.01;      ///< a stage but the last ends early when `change` falls below this
+  double finalChange = 0.002;     ///< the loop ends when `change` falls below this in the last stage
   double loopTolerance = 1e-5;    ///< energy error of the solves while designing
   double finalTolerance = 1e-8;   ///< energy error of the solves for the final layout
   StiffnessLaw law;
