@@ -10,15 +10,14 @@ namespace {
 
 constexpr std::size_t kRowsPerBlock = 256;  // some 27 blocks a row: about 256 kB of matrix
 
-template <int D>
-BARELATTICE_INLINE void multiplyRows(const BlockMatrix<D>& a, const float* x, float* y, std::size_t begin,
+template <int D, class Real>
+BARELATTICE_INLINE void multiplyRows(const BlockMatrix<D, Real>& a, const Real* x, Real* y, std::size_t begin,
                                      std::size_t end) {
-  const auto* blocks = reinterpret_cast<const float*>(a.block.data());
   for (std::size_t row = begin; row < end; ++row) {
-    float sum[D] = {};
+    Real sum[D] = {};
     for (std::size_t e = a.rowStart[row]; e < a.rowStart[row + 1]; ++e) {
-      const float* from = x + static_cast<std::size_t>(D) * static_cast<std::size_t>(a.column[e]);
-      const float* block = blocks + D * D * e;
+      const Real* from = x + static_cast<std::size_t>(D) * static_cast<std::size_t>(a.column[e]);
+      const Real* block = a.block[e].data();
 #pragma GCC unroll 3
       for (int i = 0; i < D; ++i)
 #pragma GCC unroll 3
@@ -28,26 +27,27 @@ BARELATTICE_INLINE void multiplyRows(const BlockMatrix<D>& a, const float* x, fl
   }
 }
 
-BARELATTICE_DISPATCH void rowsKernel(const BlockMatrix<2>& a, const float* x, float* y, std::size_t begin,
-                                     std::size_t end) {
-  multiplyRows<2>(a, x, y, begin, end);
-}
-BARELATTICE_DISPATCH void rowsKernel(const BlockMatrix<3>& a, const float* x, float* y, std::size_t begin,
-                                     std::size_t end) {
-  multiplyRows<3>(a, x, y, begin, end);
-}
+#define BARELATTICE_KERNELS(D, Real)                                                                             \
+  BARELATTICE_DISPATCH void rowsKernel(const BlockMatrix<D, Real>& a, const Real* x, Real* y, std::size_t begin, \
+                                       std::size_t end) {                                                        \
+    multiplyRows<D, Real>(a, x, y, begin, end);                                                                  \
+  }
+BARELATTICE_KERNELS(2, float)
+BARELATTICE_KERNELS(3, float)
+BARELATTICE_KERNELS(3, double)
+#undef BARELATTICE_KERNELS
 
 }  // namespace
 
-template <int D>
-void BlockMatrix<D>::apply(std::span<const float> x, std::span<float> y) const {
+template <int D, class Real>
+void BlockMatrix<D, Real>::apply(std::span<const Real> x, std::span<Real> y) const {
   forEachBlock(
       rows(), [&](std::size_t begin, std::size_t end) { rowsKernel(*this, x.data(), y.data(), begin, end); },
       kRowsPerBlock);
 }
 
-template <int D>
-std::vector<typename BlockMatrix<D>::Block> BlockMatrix<D>::inverseDiagonal() const {
+template <int D, class Real>
+std::vector<typename BlockMatrix<D, Real>::Block> BlockMatrix<D, Real>::inverseDiagonal() const {
   std::vector<Block> inverse(rows(), Block::Zero());
   forEach(
       rows(),
@@ -61,15 +61,15 @@ std::vector<typename BlockMatrix<D>::Block> BlockMatrix<D>::inverseDiagonal() co
             diagonal(i, i) = 1;
             alive[i] = 0;
           }
-          inverse[row] = (alive.asDiagonal() * diagonal.inverse() * alive.asDiagonal()).template cast<float>();
+          inverse[row] = (alive.asDiagonal() * diagonal.inverse() * alive.asDiagonal()).template cast<Real>();
         }
       },
       kRowsPerBlock);
   return inverse;
 }
 
-template <int D>
-Eigen::SparseMatrix<double> BlockMatrix<D>::assembled() const {
+template <int D, class Real>
+Eigen::SparseMatrix<double> BlockMatrix<D, Real>::assembled() const {
   std::vector<Eigen::Triplet<double>> entries;
   entries.reserve(D * D * column.size());
   for (std::size_t row = 0; row < rows(); ++row)
@@ -89,5 +89,6 @@ Eigen::SparseMatrix<double> BlockMatrix<D>::assembled() const {
 
 template struct BlockMatrix<2>;
 template struct BlockMatrix<3>;
+template struct BlockMatrix<3, double>;
 
 }  // namespace barelattice

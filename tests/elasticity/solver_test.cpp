@@ -7,6 +7,7 @@
 #include "barelattice/optimise/optimiser.hpp"
 #include "barelattice/solid/reinterpret.hpp"
 #include "barelattice/geometry/stl.hpp"
+#include "barelattice/proof/proof.hpp"
 
 using namespace barelattice;
 static double now() { return std::chrono::duration<double>(std::chrono::steady_clock::now().time_since_epoch()).count(); }
@@ -21,7 +22,7 @@ TEST(Trial, rigger) {
   r.space = makeExtrusion(ex);
   auto pin = cyl({270, 0, 60}, {270, 0, 140}, 8);
   auto boss = cyl({270, 0, 75}, {270, 0, 115}, 18);
-  std::vector<Vec3> bolts{{0, -42, 20}, {0, 42, 20}, {0, 0, 108}};
+  std::vector<Vec3> bolts{{0, -42, 100}, {0, 42, 100}, {0, 0, 20}};
   ShapePtr ring;
   for (auto b : bolts) {
     auto hole = cyl(b - Vec3(5, 0, 0), b + Vec3(20, 0, 0), 5);
@@ -73,6 +74,28 @@ TEST(Trial, rigger) {
     int n = 0; for (size_t v = 0; v < comp.size(); ++v) { if (comp[v] >= 0) continue; std::vector<int> st{(int)v}; comp[v] = n; Box b; size_t cnt = 0;
       while (!st.empty()) { int x = st.back(); st.pop_back(); b.extend(s.surface.vertices[x]); ++cnt; for (int y : adj[x]) if (comp[y] < 0) { comp[y] = n; st.push_back(y); } }
       std::printf("comp %d verts %zu box %g %g %g - %g %g %g\n", n, cnt, b.min().x()*1e3, b.min().y()*1e3, b.min().z()*1e3, b.max().x()*1e3, b.max().y()*1e3, b.max().z()*1e3); ++n; } }
+  t0 = now();
+  std::size_t pieces = 0;
+  double a = std::cbrt(12 * s.volume / (getenv("NT") ? atof(getenv("NT")) : 150000));
+  Implicit f = solidFunction(layout, r, s.threshold);
+  TetMesh tm = stuff(f, r.bounds(), a);
+  dropLoosePieces(tm, r, pieces);
+  QuadraticTets qt(tm);
+  std::printf("tets %zu nodes %zu vol %g spacing %g mm %.1fs\n", qt.tets().size(), qt.nodeCount(), qt.volume() * 1e6, a * 1e3, now() - t0);
+  ProofProblem pp; pp.material = p.material; pp.exclusion = 5e-3;
+  pp.faces.push_back({"pin", pinFace});
+  for (std::size_t k = 0; k < 3; ++k) {
+    FaceSelector q; q.kind = Patch::Kind::cylinder; q.radius = 5 * mm;
+    pp.faces.push_back({"bolt", selectFace(*r.keeps[k], q, 0.25 * h)});
+    pp.supports.push_back(k + 1);
+  }
+  for (int k = 0; k < 3; ++k) pp.cases.push_back({names[k], {{"l", 0, F[k]}}});
+  Proof pf = prove(qt, a, pp, [&](const Progress& q) { std::printf("%s %.1f\n", q.stage.c_str(), now() - t0); return true; });
+  for (auto& c : pf.cases) std::printf("%s J %g (opt %g) u %g mm peak %g judged %g MPa its %d react %g %g %g\n", c.name.c_str(), c.compliance, res.caseCompliance[&c - &pf.cases[0]], c.displacement * 1e3, c.peakStress / 1e6, c.judgedStress / 1e6, c.solve.iterations,
+    c.reactions[0].force.y() + c.reactions[1].force.y() + c.reactions[2].force.y(), c.applied.force.y(), c.applied.moment.z());
+  std::printf("angles %g %g total %.1fs\n", pf.smallestAngle, pf.largestAngle, now() - t0);
+  SurfaceGap g = surfaceGap(qt.surfaceTriangles(), s.surface);
+  std::printf("gap mean %g max %g mm\n", g.mean * 1e3, g.largest * 1e3);
   writeStl("/tmp/rigger.stl", s.surface);
   std::ofstream("/tmp/rho.bin", std::ios::binary).write(reinterpret_cast<const char*>(res.density.data()), 8 * res.density.size());
 }

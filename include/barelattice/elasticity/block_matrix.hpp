@@ -12,9 +12,10 @@
 namespace barelattice {
 
 /// Compressed block rows. Vectors hold the D components of a node next to each other.
-template <int D>
+/// @tparam Real float or double.
+template <int D, class Real = float>
 struct BlockMatrix {
-  using Block = Eigen::Matrix<float, D, D, Eigen::RowMajor>;
+  using Block = Eigen::Matrix<Real, D, D, Eigen::RowMajor>;
 
   std::vector<std::size_t> rowStart{0};  ///< block row r holds entries [rowStart[r], rowStart[r + 1])
   std::vector<int> column;               ///< node of each entry
@@ -23,7 +24,7 @@ struct BlockMatrix {
   std::size_t rows() const { return rowStart.size() - 1; }
 
   /// y = A x. Rows are independent: the same bits on any number of threads.
-  void apply(std::span<const float> x, std::span<float> y) const;
+  void apply(std::span<const Real> x, std::span<Real> y) const;
 
   /// Inverse of every diagonal block. Degrees of freedom without stiffness get a zero row and column, so that
   /// they stay where they are.

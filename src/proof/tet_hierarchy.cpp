@@ -1,0 +1,212 @@
+#include "barelattice/proof/tet_hierarchy.hpp"
+
+#include <algorithm>
+#include <array>
+#include <cmath>
+#include <map>
+#include <unordered_map>
+
+#include "barelattice/base/parallel.hpp"
+
+namespace barelattice {
+namespace {
+
+/// Few enough nodes that the direct solve takes well under a second, even with the wide stencils of the grids.
+constexpr std::size_t kBottomNodes = 700;
+constexpr std::size_t kRowsPerBlock = 128;
+
+Interpolation transposed(const Interpolation& p) {
+  Interpolation t;
+  t.columns = p.rowStart.size() - 1;
+  t.rowStart.assign(p.columns + 1, 0);
+  for (const int c : p.column) ++t.rowStart[static_cast<std::size_t>(c) + 1];
+  for (std::size_t i = 0; i < p.columns; ++i) t.rowStart[i + 1] += t.rowStart[i];
+  std::vector<std::size_t> next(t.rowStart.begin(), t.rowStart.end() - 1);
+  t.column.resize(p.column.size());
+  t.weight.resize(p.weight.size());
+  for (std::size_t row = 0; row + 1 < p.rowStart.size(); ++row)
+    for (std::size_t e = p.rowStart[row]; e < p.rowStart[row + 1]; ++e) {
+      const std::size_t at = next[static_cast<std::size_t>(p.column[e])]++;
+      t.column[at] = static_cast<int>(row);
+      t.weight[at] = p.weight[e];
+    }
+  return t;
+}
+
+class SparseTransfer final : public MultigridTransfer {
+ public:
+  explicit SparseTransfer(Interpolation p) : p_(std::move(p)), transposed_(transposed(p_)) {}
+  void restrictTo(std::span<const float> fine, std::span<float> coarse) const override {
+    multiply(transposed_, fine, coarse, 0);
+  }
+  void prolongAdd(std::span<const float> coarse, std::span<float> fine) const override { multiply(p_, coarse, fine, 1); }
+
+ private:
+  static void multiply(const Interpolation& m, std::span<const float> x, std::span<float> y, float keep) {
+    forEach(
+        m.rowStart.size() - 1,
+        [&](std::size_t row) {
+          std::array<float, 3> sum{};
+          for (std::size_t e = m.rowStart[row]; e < m.rowStart[row + 1]; ++e)
+            for (std::size_t i = 0; i < 3; ++i) sum[i] += m.weight[e] * x[3 * static_cast<std::size_t>(m.column[e]) + i];
+          for (std::size_t i = 0; i < 3; ++i) y[3 * row + i] = keep * y[3 * row + i] + sum[i];
+        },
+        kRowsPerBlock);
+  }
+  Interpolation p_;
+  Interpolation transposed_;
+};
+
+/// Quadratic from linear: corners keep their value, edge middles take the mean of the ends.
+Interpolation fromLinear(const QuadraticTets& mesh, const std::vector<std::uint8_t>& held) {
+  Interpolation p;
+  p.columns = mesh.cornerCount();
+  for (std::size_t n = 0; n < mesh.nodeCount(); ++n) {
+    if (!held[n]) {
+      if (n < mesh.cornerCount()) {
+        p.column.push_back(static_cast<int>(n));
+        p.weight.push_back(1);
+      } else {
+        const auto& ends = mesh.edges()[n - mesh.cornerCount()];
+        p.column.insert(p.column.end(), ends.begin(), ends.end());
+        p.weight.insert(p.weight.end(), 2, 0.5F);
+      }
+    }
+    p.rowStart.push_back(p.column.size());
+  }
+  return p;
+}
+
+/// Points from the corners of a regular grid of cubes, multilinear. Replaces `points` by the grid's corners.
+Interpolation fromGrid(std::vector<Vec3>& points, double size) {
+  Interpolation p;
+  std::map<std::array<int, 3>, int> number;
+  std::vector<Vec3> corners;
+  for (const Vec3& point : points) {
+    const Vec3 at = point / size;
+    const Vec3 low = at.array().floor();
+    for (int corner = 0; corner < 8; ++corner) {
+      double weight = 1;
+      std::array<int, 3> index{};
+      for (int i = 0; i < 3; ++i) {
+        const bool far = corner >> i & 1;
+        weight *= far ? at[i] - low[i] : 1 - (at[i] - low[i]);
+        index[static_cast<std::size_t>(i)] = static_cast<int>(low[i]) + far;
+      }
+      if (weight < 1e-9) continue;
+      const auto [entry, fresh] = number.try_emplace(index, static_cast<int>(corners.size()));
+      if (fresh) corners.push_back(size * Vec3(index[0], index[1], index[2]));
+      p.column.push_back(entry->second);
+      p.weight.push_back(static_cast<float>(weight));
+    }
+    p.rowStart.push_back(p.column.size());
+  }
+  p.columns = corners.size();
+  points = std::move(corners);
+  return p;
+}
+
+/// Most nodes one element can reach through the interpolation: a bound of the block-scaled spectrum.
+double spectrumBound(const std::vector<std::vector<int>>& nodesOfElement) {
+  std::size_t most = 1;
+  for (const auto& nodes : nodesOfElement) most = std::max(most, nodes.size());
+  return static_cast<double>(most);
+}
+
+std::vector<std::vector<int>> mapped(const std::vector<std::vector<int>>& elements, const Interpolation& p) {
+  std::vector<std::vector<int>> result(elements.size());
+  forEach(
+      elements.size(),
+      [&](std::size_t t) {
+        for (const int n : elements[t])
+          for (std::size_t e = p.rowStart[static_cast<std::size_t>(n)]; e < p.rowStart[static_cast<std::size_t>(n) + 1]; ++e)
+            result[t].push_back(p.column[e]);
+        std::sort(result[t].begin(), result[t].end());
+        result[t].erase(std::unique(result[t].begin(), result[t].end()), result[t].end());
+      },
+      kRowsPerBlock);
+  return result;
+}
+
+BlockMatrix<3> inSinglePrecision(const BlockMatrix<3, double>& a) {
+  BlockMatrix<3> single{a.rowStart, a.column, {}};
+  single.block.resize(a.block.size());
+  forEach(a.block.size(), [&](std::size_t e) { single.block[e] = a.block[e].cast<float>(); });
+  return single;
+}
+
+}  // namespace
+
+BlockMatrix<3> galerkinProduct(const BlockMatrix<3>& a, const Interpolation& p) {
+  const Interpolation t = transposed(p);
+  std::vector<std::vector<std::pair<int, BlockMatrix<3>::Block>>> rows(p.columns);
+  forEachBlock(
+      p.columns,
+      [&](std::size_t begin, std::size_t end) {
+        std::vector<int> slot(p.columns, -1);  // where a column stands in the row being summed
+        for (std::size_t row = begin; row < end; ++row) {
+          auto& sum = rows[row];
+          for (std::size_t ti = t.rowStart[row]; ti < t.rowStart[row + 1]; ++ti) {
+            const auto i = static_cast<std::size_t>(t.column[ti]);
+            for (std::size_t e = a.rowStart[i]; e < a.rowStart[i + 1]; ++e) {
+              const auto j = static_cast<std::size_t>(a.column[e]);
+              const BlockMatrix<3>::Block left = t.weight[ti] * a.block[e];
+              for (std::size_t pj = p.rowStart[j]; pj < p.rowStart[j + 1]; ++pj) {
+                int& at = slot[static_cast<std::size_t>(p.column[pj])];
+                if (at < 0) {
+                  at = static_cast<int>(sum.size());
+                  sum.emplace_back(p.column[pj], BlockMatrix<3>::Block::Zero());
+                }
+                sum[static_cast<std::size_t>(at)].second += p.weight[pj] * left;
+              }
+            }
+          }
+          for (const auto& entry : sum) slot[static_cast<std::size_t>(entry.first)] = -1;
+        }
+      },
+      std::max<std::size_t>(kRowsPerBlock, p.columns / 16 + 1));
+  BlockMatrix<3> product;
+  for (auto& row : rows) {
+    std::sort(row.begin(), row.end(), [](const auto& x, const auto& y) { return x.first < y.first; });
+    for (const auto& [column, block] : row) {
+      product.column.push_back(column);
+      product.block.push_back(block);
+    }
+    product.rowStart.push_back(product.column.size());
+  }
+  return product;
+}
+
+std::unique_ptr<Multigrid> buildTetHierarchy(const QuadraticTets& mesh, double spacing,
+                                             const BlockMatrix<3, double>& stiffness) {
+  std::vector<std::uint8_t> held(mesh.nodeCount());
+  for (std::size_t n = 0; n < held.size(); ++n) {
+    held[n] = 1;  // a held node has no stiffness left
+    for (std::size_t e = stiffness.rowStart[n]; e < stiffness.rowStart[n + 1]; ++e)
+      if (stiffness.column[e] == static_cast<int>(n) && stiffness.block[e](0, 0) > 0) held[n] = 0;
+  }
+  std::vector<std::unique_ptr<MultigridLevel>> levels;
+  std::vector<std::unique_ptr<MultigridTransfer>> transfers;
+  std::vector<std::vector<int>> elements;  // nodes of each tetrahedron on the present level
+  elements.reserve(mesh.tets().size());
+  for (const auto& t : mesh.tets()) elements.emplace_back(t.begin(), t.end());
+  BlockMatrix<3> matrix = inSinglePrecision(stiffness);
+  std::vector<Vec3> points(mesh.nodes().begin(), mesh.nodes().begin() + static_cast<std::ptrdiff_t>(mesh.cornerCount()));
+  Interpolation p = fromLinear(mesh, held);
+  double size = spacing;
+  for (;;) {
+    BlockMatrix<3> coarse = galerkinProduct(matrix, p);
+    levels.push_back(std::make_unique<BlockLevel<3>>(std::move(matrix), spectrumBound(elements)));
+    elements = mapped(elements, p);
+    transfers.push_back(std::make_unique<SparseTransfer>(std::move(p)));
+    matrix = std::move(coarse);
+    if (matrix.rows() <= kBottomNodes) break;
+    size *= 2;
+    p = fromGrid(points, size);
+  }
+  const Eigen::SparseMatrix<double> bottom = matrix.assembled();
+  levels.push_back(std::make_unique<BlockLevel<3>>(std::move(matrix), 1));
+  return std::make_unique<Multigrid>(std::move(levels), std::move(transfers), bottom);
+}
+
+}  // namespace barelattice
