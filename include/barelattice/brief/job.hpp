@@ -1,0 +1,57 @@
+/// @file
+/// From a brief to everything that can be computed, with every reason to refuse it found before any solve.
+#pragma once
+
+#include <optional>
+#include <string>
+#include <vector>
+
+#include "barelattice/brief/brief.hpp"
+#include "barelattice/grid/domain.hpp"
+#include "barelattice/optimise/optimiser.hpp"
+#include "barelattice/proof/proof.hpp"
+
+namespace barelattice {
+
+/// What acts in a case, summed up.
+struct CaseSummary {
+  std::string name;
+  double weight = 1;
+  Resultant resultant;  ///< about the centroid of the supports
+};
+
+/// What a run will take, from figures measured on two cores of a server of 2024 (docs/performance.md).
+struct Estimate {
+  double seconds = 0;
+  double bytes = 0;
+};
+
+/// A job ready to run.
+struct Job {
+  Brief brief;
+  Regions regions;
+  Domain domain;
+  std::vector<NamedFace> faces;        ///< in the order of the brief
+  std::vector<std::size_t> held;       ///< degrees of freedom of the grid
+  std::vector<GridCase> cases;
+  std::vector<CaseSummary> summaries;
+  Vec3 supportCentre = Vec3::Zero();   ///< moments are about this point, m
+  double spaceMass = 0;                ///< kg, full design space with keeps, without clears
+  double keepMass = 0;                 ///< kg
+  double targetMass = 0;               ///< kg
+  Estimate estimate;
+  std::vector<std::string> warnings;
+
+  const Face& face(const std::string& name) const;
+  std::size_t faceNumber(const std::string& name) const;
+  LayoutProblem<3> layoutProblem() const;
+  ProofProblem proofProblem() const;
+};
+
+/// @param voxel replaces the brief's voxel size, m (quick runs).
+/// @throws BriefError with the line and the cure when the job cannot be done: a face that catches no surface, a load
+///   or support on empty space, a target outside what keeps and space allow, a motion left free, a load that hangs
+///   on nothing held.
+Job prepare(Brief brief, std::optional<double> voxel = std::nullopt);
+
+}  // namespace barelattice

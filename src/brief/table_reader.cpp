@@ -1,0 +1,148 @@
+#include "table_reader.hpp"
+
+#include <fmt/format.h>
+#include <fmt/ranges.h>
+
+#include <algorithm>
+#include <cmath>
+#include <numeric>
+
+namespace barelattice {
+namespace {
+
+/// Edit distance (Levenshtein 1966).
+std::size_t editDistance(std::string_view a, std::string_view b) {
+  std::vector<std::size_t> row(b.size() + 1);
+  std::iota(row.begin(), row.end(), 0);
+  for (std::size_t i = 1; i <= a.size(); ++i) {
+    std::size_t diagonal = row[0];
+    row[0] = i;
+    for (std::size_t j = 1; j <= b.size(); ++j) {
+      const std::size_t above = row[j];
+      row[j] = std::min({above + 1, row[j - 1] + 1, diagonal + (a[i - 1] == b[j - 1] ? 0 : 1)});
+      diagonal = above;
+    }
+  }
+  return row.back();
+}
+
+}  // namespace
+
+std::string nearestName(std::string_view name, const std::vector<std::string>& known) {
+  std::string best;
+  std::size_t least = std::max<std::size_t>(2, name.size() / 3) + 1;
+  for (const std::string& candidate : known) {
+    const std::size_t distance = editDistance(name, candidate);
+    if (distance >= least) continue;
+    least = distance;
+    best = candidate;
+  }
+  return best;
+}
+
+TextPlace TableReader::placeOf(const toml::node& node) {
+  const auto& begin = node.source().begin;
+  return {static_cast<int>(begin.line), static_cast<int>(begin.column)};
+}
+
+void TableReader::fail(const toml::node& at, const std::string& what, const std::string& cure) const {
+  throw BriefError(file_, placeOf(at), label_.empty() ? what : label_ + " " + what, cure);
+}
+
+std::string TableReader::named(const std::string& key) const { return "'" + key + "'"; }
+
+const toml::node* TableReader::find(const std::string& key) {
+  known_.push_back(key);
+  return table_.get(key);
+}
+
+const toml::node& TableReader::need(const std::string& key, const std::string& cure) {
+  if (const toml::node* node = find(key)) return *node;
+  fail(fmt::format("misses {}", named(key)), cure);
+}
+
+std::string TableReader::text(const toml::node& node, const std::string& key) const {
+  if (const auto* value = node.as_string()) return value->get();
+  fail(node, fmt::format("{} should be text in quotes", named(key)));
+}
+
+double TableReader::number(const toml::node& node, const std::string& key) const {
+  const std::optional<double> value = node.is_number() ? node.value<double>() : std::nullopt;
+  if (!value || !std::isfinite(*value)) fail(node, fmt::format("{} should be a plain number", named(key)));
+  return *value;
+}
+
+int TableReader::wholeNumber(const toml::node& node, const std::string& key, int least) const {
+  const auto* value = node.as_integer();
+  constexpr int kMost = 100'000'000;
+  if (!value || value->get() < least || value->get() > kMost)
+    fail(node, fmt::format("{} should be a whole number of at least {}", named(key), least));
+  return static_cast<int>(value->get());
+}
+
+double TableReader::quantity(const toml::node& node, const std::string& key, Measure measure) const {
+  if (node.is_number())
+    fail(node, fmt::format("{} is a bare number, but {} needs its unit", named(key), nameOf(measure)),
+         fmt::format("write it in quotes with one of: {}", unitsOf(measure)));
+  try {
+    return parseQuantity(text(node, key), measure);
+  } catch (const BriefError&) {
+    throw;
+  } catch (const InputError& error) {
+    fail(node, fmt::format("{}: {}", named(key), error.what()), error.cure());
+  }
+}
+
+const toml::array& TableReader::array(const toml::node& node, const std::string& key) const {
+  if (const auto* value = node.as_array()) return *value;
+  fail(node, fmt::format("{} should be a list in square brackets", named(key)));
+}
+
+std::vector<double> TableReader::quantities(const toml::node& node, const std::string& key, Measure measure,
+                                            std::size_t count) const {
+  const toml::array& list = array(node, key);
+  if (list.size() != count) fail(node, fmt::format("{} should hold {} values, not {}", named(key), count, list.size()));
+  std::vector<double> values;
+  for (const toml::node& entry : list) values.push_back(quantity(entry, key, measure));
+  return values;
+}
+
+Vec3 TableReader::point(const toml::node& node, const std::string& key, Measure measure) const {
+  const std::vector<double> v = quantities(node, key, measure, 3);
+  return {v[0], v[1], v[2]};
+}
+
+std::vector<std::string> TableReader::texts(const toml::node& node, const std::string& key) const {
+  std::vector<std::string> values;
+  for (const toml::node& entry : array(node, key)) values.push_back(text(entry, key));
+  return values;
+}
+
+TableReader TableReader::table(const toml::node& node, const std::string& key) const {
+  const auto* value = node.as_table();
+  if (!value) fail(node, fmt::format("{} should be a table", named(key)));
+  const std::string outer = label_.empty() ? "" : label_.substr(1, label_.size() - 2) + ".";
+  return {file_, *value, "[" + outer + key + "]"};
+}
+
+std::size_t TableReader::choice(const toml::node& node, const std::string& key, const std::vector<std::string>& words) const {
+  const std::string word = text(node, key);
+  const auto found = std::find(words.begin(), words.end(), word);
+  if (found == words.end())
+    fail(node, fmt::format("{} is \"{}\"", named(key), word), fmt::format("it can be: {}", fmt::join(words, ", ")));
+  return static_cast<std::size_t>(found - words.begin());
+}
+
+void TableReader::finish() const {
+  for (const auto& [key, node] : table_) {
+    const std::string name(key.str());
+    if (std::find(known_.begin(), known_.end(), name) != known_.end()) continue;
+    const std::string near = nearestName(name, known_);
+    const auto& begin = key.source().begin;
+    throw BriefError(file_, {static_cast<int>(begin.line), static_cast<int>(begin.column)},
+                     (label_.empty() ? "" : label_ + " ") + fmt::format("has the unknown key '{}'", name),
+                     near.empty() ? fmt::format("known here: {}", fmt::join(known_, ", ")) : fmt::format("did you mean '{}'?", near));
+  }
+}
+
+}  // namespace barelattice

@@ -1,0 +1,63 @@
+// Reading TOML tables with places in every message. Internal to the room.
+#pragma once
+
+#include <optional>
+#include <string>
+#include <string_view>
+#include <toml++/toml.h>
+#include <vector>
+
+#include "barelattice/base/quantity.hpp"
+#include "barelattice/brief/brief.hpp"
+
+namespace barelattice {
+
+/// The name among `known` that `name` most likely was meant to be; empty if none is close.
+std::string nearestName(std::string_view name, const std::vector<std::string>& known);
+
+/// One table of the brief. Every key must be asked for; `finish` refuses the others by name.
+class TableReader {
+ public:
+  /// @param label how messages call the table, e.g. "[faces.bore]"; empty for the top of the file.
+  TableReader(const std::filesystem::path& file, const toml::table& table, std::string label)
+      : file_(file), table_(table), label_(std::move(label)) {}
+
+  [[noreturn]] void fail(const toml::node& at, const std::string& what, const std::string& cure = {}) const;
+  [[noreturn]] void fail(const std::string& what, const std::string& cure = {}) const { fail(table_, what, cure); }
+
+  /// The value under a key, or nullptr; marks the key as known.
+  const toml::node* find(const std::string& key);
+  /// The value under a key that must be there.
+  const toml::node& need(const std::string& key, const std::string& cure);
+
+  std::string text(const toml::node& node, const std::string& key) const;
+  double number(const toml::node& node, const std::string& key) const;
+  int wholeNumber(const toml::node& node, const std::string& key, int least) const;
+  double quantity(const toml::node& node, const std::string& key, Measure measure) const;
+  std::vector<double> quantities(const toml::node& node, const std::string& key, Measure measure, std::size_t count) const;
+  Vec3 point(const toml::node& node, const std::string& key, Measure measure = Measure::length) const;
+  std::vector<std::string> texts(const toml::node& node, const std::string& key) const;
+  const toml::array& array(const toml::node& node, const std::string& key) const;
+  TableReader table(const toml::node& node, const std::string& key) const;
+
+  /// One of a few words.
+  std::size_t choice(const toml::node& node, const std::string& key, const std::vector<std::string>& words) const;
+
+  TextPlace place() const { return placeOf(table_); }
+  static TextPlace placeOf(const toml::node& node);
+  const toml::table& raw() const { return table_; }
+  const std::filesystem::path& file() const { return file_; }
+
+  /// @throws BriefError for the first key nobody asked for.
+  void finish() const;
+
+ private:
+  std::string named(const std::string& key) const;
+
+  const std::filesystem::path& file_;
+  const toml::table& table_;
+  std::string label_;
+  std::vector<std::string> known_;
+};
+
+}  // namespace barelattice
