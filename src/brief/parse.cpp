@@ -5,6 +5,7 @@
 #include <cmath>
 #include <functional>
 #include <set>
+#include <sstream>
 
 #include "barelattice/base/file.hpp"
 #include "barelattice/brief/brief.hpp"
@@ -379,6 +380,11 @@ Brief parseBrief(std::string_view text, const std::filesystem::path& path) {
   TableReader top(path, document, "");
   Brief brief;
   brief.path = path;
+  for (const auto& [key, node] : document) {
+    std::ostringstream normal;
+    node.visit([&](const auto& value) { normal << value; });
+    brief.sections[std::string(key.str())] = normal.str();
+  }
   brief.title = path.stem().string();
   if (const toml::node* node = top.find("title")) brief.title = top.text(*node, "title");
   const toml::node& voxel = top.need("voxel", "the size of the cells, e.g. voxel = \"2.5 mm\"");

@@ -75,7 +75,7 @@ struct KernelData {
 
 /// Corner values of up to kLanes cells, transformed.
 template <int D, class Real>
-BARELATTICE_INLINE void gather(const KernelData<D, Real>& data, const Run<D>& run, int at, int lanes,
+BARELATTICE_INLINE void gather(const KernelData<D, Real>& data, const CellRun<D>& run, int at, int lanes,
                                Lanes<Real> (&u)[D][kCorners<D>]) {
 #pragma GCC unroll 3
   for (int c = 0; c < D; ++c) {
@@ -107,7 +107,7 @@ BARELATTICE_INLINE void blockRow(const Real* blocks, const Lanes<Real> (&u)[D][k
 }
 
 template <int D, class Real>
-BARELATTICE_INLINE void applyChunk(const KernelData<D, Real>& data, const Run<D>& run, int at, int lanes) {
+BARELATTICE_INLINE void applyChunk(const KernelData<D, Real>& data, const CellRun<D>& run, int at, int lanes) {
   Lanes<Real> u[D][kCorners<D>];
   gather<D, Real>(data, run, at, lanes, u);
   Lanes<Real> scale;
@@ -137,7 +137,7 @@ BARELATTICE_INLINE void applyChunk(const KernelData<D, Real>& data, const Run<D>
 }
 
 template <int D, class Real>
-BARELATTICE_INLINE void energyChunk(const KernelData<D, Real>& data, const Run<D>& run, int at, int lanes) {
+BARELATTICE_INLINE void energyChunk(const KernelData<D, Real>& data, const CellRun<D>& run, int at, int lanes) {
   Lanes<Real> u[D][kCorners<D>];
   gather<D, Real>(data, run, at, lanes, u);
   Lanes<Real> energy{};
@@ -154,8 +154,8 @@ BARELATTICE_INLINE void energyChunk(const KernelData<D, Real>& data, const Run<D
 }
 
 template <int D, class Real>
-BARELATTICE_INLINE void applyRuns(const KernelData<D, Real>& data, const Run<D>* begin, const Run<D>* end) {
-  for (const Run<D>* run = begin; run != end; ++run) {
+BARELATTICE_INLINE void applyRuns(const KernelData<D, Real>& data, const CellRun<D>* begin, const CellRun<D>* end) {
+  for (const CellRun<D>* run = begin; run != end; ++run) {
     int at = 0;
     for (; at + kLanes<Real> <= run->length; at += kLanes<Real>) applyChunk<D, Real>(data, *run, at, kLanes<Real>);
     if (at < run->length) applyChunk<D, Real>(data, *run, at, run->length - at);
@@ -163,18 +163,18 @@ BARELATTICE_INLINE void applyRuns(const KernelData<D, Real>& data, const Run<D>*
 }
 
 template <int D, class Real>
-BARELATTICE_INLINE void energyRuns(const KernelData<D, Real>& data, const Run<D>* begin, const Run<D>* end) {
-  for (const Run<D>* run = begin; run != end; ++run)
+BARELATTICE_INLINE void energyRuns(const KernelData<D, Real>& data, const CellRun<D>* begin, const CellRun<D>* end) {
+  for (const CellRun<D>* run = begin; run != end; ++run)
     for (int at = 0; at < run->length; at += kLanes<Real>)
       energyChunk<D, Real>(data, *run, at, std::min(kLanes<Real>, run->length - at));
 }
 
 // The dispatched entry points: plain functions, because target clones cannot be templates.
 #define BARELATTICE_KERNELS(D, Real)                                                                            \
-  BARELATTICE_DISPATCH void applyKernel(const KernelData<D, Real>& data, const Run<D>* begin, const Run<D>* end) { \
+  BARELATTICE_DISPATCH void applyKernel(const KernelData<D, Real>& data, const CellRun<D>* begin, const CellRun<D>* end) { \
     applyRuns<D, Real>(data, begin, end);                                                                       \
   }                                                                                                             \
-  BARELATTICE_DISPATCH void energyKernel(const KernelData<D, Real>& data, const Run<D>* begin, const Run<D>* end) { \
+  BARELATTICE_DISPATCH void energyKernel(const KernelData<D, Real>& data, const CellRun<D>* begin, const CellRun<D>* end) { \
     energyRuns<D, Real>(data, begin, end);                                                                      \
   }
 BARELATTICE_KERNELS(2, float)
@@ -242,7 +242,7 @@ template <int D, class Real>
 std::vector<Real> VoxelOperator<D, Real>::nodeDiagonal() const {
   std::vector<Real> diagonal(grid_.nodeCount(), Real{0});
   const auto k = static_cast<Real>(stiffness_(0, 0));  // all corners and components alike by symmetry
-  for (const Run<D>& run : grid_.runs())
+  for (const CellRun<D>& run : grid_.runs())
     for (const int row : run.rows)
       for (int i = 0; i < run.length; ++i) {
         const Real share = k * scales_[static_cast<std::size_t>(run.cell + i)];

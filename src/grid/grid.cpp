@@ -56,7 +56,7 @@ void Grid<D>::findRuns() {
       ++runs_.back().length;
       continue;
     }
-    Run<D> run{static_cast<int>(c), 1, {}};
+    CellRun<D> run{static_cast<int>(c), 1, {}};
     for (std::size_t r = 0; r < run.rows.size(); ++r)
       run.rows[r] = nodeAt(cornerIndex<D>(cells_[c], 2 * static_cast<int>(r)));
     runs_.push_back(run);

@@ -11,28 +11,12 @@
 #include "barelattice/base/error.hpp"
 #include "barelattice/base/file.hpp"
 #include "barelattice/base/quantity.hpp"
+#include "barelattice/grid/vtk_data.hpp"
 
 namespace barelattice {
 namespace {
 
-std::string encoded(const std::vector<float>& values) {
-  const std::uint64_t bytes = values.size() * sizeof(float);
-  std::string raw(sizeof bytes + bytes, '\0');
-  std::memcpy(raw.data(), &bytes, sizeof bytes);
-  if (bytes) std::memcpy(raw.data() + sizeof bytes, values.data(), bytes);
-  return toBase64(raw);
-}
-
-std::vector<float> decoded(const std::string& text, std::size_t count) {
-  const std::string raw = fromBase64(text);
-  std::uint64_t bytes = 0;
-  if (raw.size() < sizeof bytes) throw InputError("a data array is empty");
-  std::memcpy(&bytes, raw.data(), sizeof bytes);
-  if (bytes != count * sizeof(float) || raw.size() != sizeof bytes + bytes)
-    throw InputError(fmt::format("a data array holds {} bytes where {} are due", raw.size() - sizeof bytes,
-                                 count * sizeof(float)));
-  std::vector<float> values(count);
-  std::memcpy(values.data(), raw.data() + sizeof bytes, bytes);
+std::vector<float> finite(std::vector<float> values) {
   for (const float value : values)
     if (!std::isfinite(value)) throw InputError("a data array holds a value that is no number");
   return values;
@@ -85,7 +69,7 @@ CellImage parse(const std::string& text) {
     if (std::strcmp(array.attribute("type").value(), "Float32") != 0 ||
         std::strcmp(array.attribute("format").value(), "binary") != 0)
       throw InputError(fmt::format("array \"{}\" is not Float32 in inline base64", name));
-    cells.fields.emplace_back(name, decoded(array.child_value(), cells.frame.boxCells()));
+    cells.fields.emplace_back(name, finite(decodeVtk<float>(array.child_value(), cells.frame.boxCells())));
   }
   return cells;
 }
@@ -109,7 +93,7 @@ void writeVti(const std::filesystem::path& path, const CellImage& image) {
                       extent, origin.x(), origin.y(), origin.z(), size, size, size, extent);
   text += "      <CellData>\n";
   for (const auto& [name, values] : image.fields)
-    text += fmt::format("        <DataArray type=\"Float32\" Name=\"{}\" format=\"binary\">{}</DataArray>\n", name, encoded(values));
+    text += fmt::format("        <DataArray type=\"Float32\" Name=\"{}\" format=\"binary\">{}</DataArray>\n", name, encodeVtk<float>(values));
   text += "      </CellData>\n    </Piece>\n  </ImageData>\n</VTKFile>\n";
   writeFile(path, text);
 }

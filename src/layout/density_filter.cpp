@@ -64,7 +64,7 @@ DensityFilter<D>::DensityFilter(const Grid<D>& grid, std::vector<double> fill, d
     whole += weight;
   });
   home_.reserve(grid.runs().size());
-  for (const Run<D>& run : grid.runs()) {
+  for (const CellRun<D>& run : grid.runs()) {
     Index<D> at = grid.cellIndex(static_cast<std::size_t>(run.cell));
     for (int& i : at) i += reach_;
     home_.push_back(static_cast<std::size_t>(place(at)));

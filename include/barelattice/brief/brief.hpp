@@ -76,6 +76,7 @@ struct BriefTarget {
 /// A brief whose words are all known and whose names all resolve. Whether the job can be done is for `prepare`.
 struct Brief {
   std::filesystem::path path;
+  std::map<std::string, std::string> sections;  ///< top-level key to its value in normal form, comments dropped
   std::string title;
   double voxel = 0;  ///< m
   Material material;

@@ -71,7 +71,7 @@ struct GridFrame {
 /// Cells next to each other along the first axis, all of them in the domain. Their nodes are numbered without
 /// gaps along every row, so loops over a run need no table of nodes.
 template <int D>
-struct Run {
+struct CellRun {
   int cell = 0;                              ///< the first cell
   int length = 0;                            ///< how many
   std::array<int, (1 << (D - 1))> rows{};    ///< first node of each row of nodes along the run: row r is corner 2 r
@@ -101,7 +101,7 @@ class Grid {
   std::array<int, kCorners<D>> cellNodes(std::size_t cell) const;
 
   /// All cells as runs, in the order of their numbers.
-  const std::vector<Run<D>>& runs() const { return runs_; }
+  const std::vector<CellRun<D>>& runs() const { return runs_; }
   /// Runs of layer l of cells along the last axis are [layers()[l], layers()[l + 1]).
   const std::vector<std::size_t>& layers() const { return layers_; }
 
@@ -114,7 +114,7 @@ class Grid {
   std::vector<Index<D>> nodes_;
   std::vector<int> cellAt_;  // over the box
   std::vector<int> nodeAt_;  // over the box of nodes, one more along each axis
-  std::vector<Run<D>> runs_;
+  std::vector<CellRun<D>> runs_;
   std::vector<std::size_t> layers_;
 };
 

@@ -1,0 +1,203 @@
+// The command-line tool: arguments in, lines and exit codes out. All work is done by the library.
+
+#include <fmt/format.h>
+
+#include <CLI/CLI.hpp>
+#include <atomic>
+#include <chrono>
+#include <csignal>
+#include <memory>
+#include <optional>
+
+#include "barelattice/base/error.hpp"
+#include "barelattice/base/file.hpp"
+#include "barelattice/base/parallel.hpp"
+#include "barelattice/brief/job.hpp"
+#include "barelattice/report/page.hpp"
+#include "barelattice/run/run.hpp"
+#include "terminal.hpp"
+
+using namespace barelattice;
+
+namespace {
+
+enum ExitCode { kDone = 0, kNotProven = 1, kWrongInput = 2, kFailed = 3 };
+
+std::atomic<bool> stopRequested{false};
+
+struct Arguments {
+  std::string verb;
+  std::string brief;
+  std::string folder;
+  std::size_t threads = 0;
+  bool quick = false;
+  bool fresh = false;
+  bool json = false;
+};
+
+/// A quick look takes voxels this much larger, a quarter of their number, as far as the smallest member allows.
+constexpr double kQuickVoxel = 1.6;
+
+std::optional<double> voxelFor(const Arguments& arguments, const Brief& brief) {
+  if (!arguments.quick) return std::nullopt;
+  return std::max(brief.voxel, std::min(kQuickVoxel * brief.voxel, 0.5 * brief.smallestMember));
+}
+
+RunListener listenerFor(Terminal& terminal, int maxIterations) {
+  RunListener listener;
+  listener.note = [&terminal](const std::string& line) { terminal.line(line); };
+  listener.iteration = [&terminal, maxIterations](const IterationRecord& record) {
+    const bool log = record.iteration % 10 == 0 || record.iteration == 1;
+    terminal.live(describeIteration(record, maxIterations), log);
+  };
+  listener.progress = [&terminal](const Progress& progress) { terminal.live("  " + progress.stage, false); };
+  listener.stopRequested = [] { return stopRequested.load(); };
+  return listener;
+}
+
+int check(const Job& job, const std::filesystem::path& folder, const Arguments& arguments, Terminal& terminal) {
+  std::filesystem::create_directories(folder);
+  writeCheckPage(job, folder / "check.html");
+  terminal.line(describeJob(job));
+  terminal.line("the brief can be run; see it in " + (folder / "check.html").string());
+  if (arguments.json) {
+    nlohmann::json cases = nlohmann::json::array();
+    for (const CaseSummary& c : job.summaries) {
+      const auto list = [](const Vec3& v) { return nlohmann::json{v.x(), v.y(), v.z()}; };
+      cases.push_back({{"name", c.name}, {"weight", c.weight}, {"force_N", list(c.resultant.force)}, {"moment_Nm", list(c.resultant.moment)}});
+    }
+    fmt::print("{}\n", nlohmann::json{{"title", job.brief.title},
+                                      {"masses_kg", {{"space", job.spaceMass}, {"keep", job.keepMass}, {"target", job.targetMass}}},
+                                      {"voxels", job.domain.grid.cellCount()},
+                                      {"estimate", {{"seconds", job.estimate.seconds}, {"bytes", job.estimate.bytes}}},
+                                      {"cases", cases},
+                                      {"warnings", job.warnings}}
+                           .dump(2));
+  }
+  return kDone;
+}
+
+int work(const Arguments& arguments, Terminal& terminal) {
+  const auto start = std::chrono::steady_clock::now();
+  Brief brief = readBrief(arguments.brief);
+  const std::optional<double> voxel = voxelFor(arguments, brief);
+  const std::filesystem::path folder = arguments.folder.empty() ? defaultRunFolder(brief.path) : std::filesystem::path(arguments.folder);
+  Job job = prepare(std::move(brief), voxel);
+  if (arguments.verb == "check") return check(job, folder, arguments, terminal);
+  terminal.line(describeJob(job));
+  const int iterations = job.brief.iterations;
+  JobRun run(std::move(job), folder, listenerFor(terminal, iterations));
+  if (arguments.verb == "optimise") run.optimise(arguments.fresh);
+  if (arguments.verb == "solid") run.solid(arguments.fresh);
+  if (arguments.verb == "proof") run.proof(arguments.fresh);
+  if (arguments.verb == "run") {
+    writeCheckPage(run.job(), folder / "check.html");
+    run.optimise(arguments.fresh);
+    run.proof();
+  }
+  if (run.results().contains("proof") && arguments.verb != "report") terminal.line(describeProof(run));
+  if (arguments.verb == "run" || arguments.verb == "report") {
+    writeReport(run, folder / "report.html");
+    const double seconds = std::chrono::duration<double>(std::chrono::steady_clock::now() - start).count();
+    terminal.line(fmt::format("report    {} ({:.0f} s in all)", (folder / "report.html").string(), seconds));
+  }
+  if (arguments.json) fmt::print("{}\n", run.results().dump(2));
+  const bool proofAsked = arguments.verb == "proof" || arguments.verb == "run";
+  return proofAsked && run.proven() == false ? kNotProven : kDone;
+}
+
+/// Copies the demo's brief to the working folder, unless it is there already, and returns where it is.
+std::string demoBrief() {
+  const std::filesystem::path target = std::filesystem::path("rigger") / "rigger.toml";
+  if (!std::filesystem::exists(target)) {
+    const std::string text = readFile(std::filesystem::path(BARELATTICE_EXAMPLES) / "rigger" / "rigger.toml");
+    std::filesystem::create_directories(target.parent_path());
+    writeFile(target, text);
+  }
+  return target.string();
+}
+
+int guarded(Arguments arguments, Terminal& terminal) {
+  try {
+    std::unique_ptr<ThreadLimit> limit;
+    if (arguments.threads > 0) limit = std::make_unique<ThreadLimit>(arguments.threads);
+    if (arguments.verb == "demo") {
+      arguments.brief = demoBrief();
+      arguments.verb = "run";
+    }
+    return work(arguments, terminal);
+  } catch (const Cancelled& error) {
+    terminal.error(error.what(), "what was done is kept in the run folder; 'solid' goes on from there, 'optimise' starts over");
+    return kFailed;
+  } catch (const InputError& error) {
+    terminal.error(error.what(), error.cure());
+    return kWrongInput;
+  } catch (const Error& error) {
+    terminal.error(error.what(), error.cure());
+    return kFailed;
+  } catch (const std::exception& error) {
+    terminal.error(error.what(), "");
+    return kFailed;
+  }
+}
+
+struct Verb {
+  const char* name;
+  const char* help;
+  bool offered;
+};
+
+constexpr std::array kVerbs{
+    Verb{"check", "read the brief, refuse what cannot work, draw what was understood", true},
+    Verb{"optimise", "find the layout", true},
+    Verb{"solid", "turn the layout into a closed surface", true},
+    Verb{"proof", "analyse the solid on a fresh mesh and judge it", true},
+    Verb{"report", "write the page of what the run folder holds", true},
+    Verb{"run", "all of it: optimise, solid, proof, report", true},
+    Verb{"demo", "run the sculling rigger in ./rigger", true},
+    Verb{"new", "write a first brief", false},
+    Verb{"inspect", "list what a geometry file offers", false},
+    Verb{"analyse", "solve the full block", false},
+    Verb{"compare", "set variants side by side", false},
+};
+
+}  // namespace
+
+int main(int argc, char** argv) {
+  std::signal(SIGINT, [](int) { stopRequested = true; });
+  std::signal(SIGTERM, [](int) { stopRequested = true; });
+  Arguments arguments;
+  CLI::App app{"Bare Lattice: from a brief to a proven part by topology optimisation", "barelattice"};
+  app.set_version_flag("--version", std::string("barelattice ") + BARELATTICE_VERSION);
+  app.require_subcommand(1);
+  int exitCode = kDone;
+  for (const Verb& verb : kVerbs) {
+    CLI::App* sub = app.add_subcommand(verb.name, verb.help);
+    if (!verb.offered) {
+      sub->group("");
+      sub->allow_extras();
+      sub->callback([&exitCode, verb] {
+        Terminal(false).error(fmt::format("'{}' is not offered yet", verb.name), "see 'barelattice --help' for what is");
+        exitCode = kWrongInput;
+      });
+      continue;
+    }
+    if (std::string(verb.name) != "demo") sub->add_option("brief", arguments.brief, "the brief (TOML)")->required();
+    sub->add_option("--folder", arguments.folder, "the run folder (default: NAME.run beside the brief)");
+    sub->add_option("--threads", arguments.threads, "most threads to use (default: all cores; results are the same)")->check(CLI::Range(1, 1024));
+    sub->add_flag("--quick", arguments.quick, "a first look: voxels 1.6 times as large");
+    sub->add_flag("--fresh", arguments.fresh, "do the step again even if its result fits the brief");
+    sub->add_flag("--json", arguments.json, "write the results as JSON to standard output, and nothing else");
+    sub->callback([&, name = std::string(verb.name)] {
+      arguments.verb = name;
+      Terminal terminal(arguments.json);
+      exitCode = guarded(arguments, terminal);
+    });
+  }
+  try {
+    app.parse(argc, argv);
+  } catch (const CLI::ParseError& error) {
+    return app.exit(error) == 0 ? kDone : kWrongInput;
+  }
+  return exitCode;
+}

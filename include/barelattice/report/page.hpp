@@ -1,0 +1,19 @@
+/// @file
+/// Self-contained HTML pages: the set-up as understood, and the report of a run.
+#pragma once
+
+#include <filesystem>
+
+#include "barelattice/run/run.hpp"
+
+namespace barelattice {
+
+/// Writes the set-up of a job: space, keeps, clears, faces, supports and loads per case, masses, resultants.
+/// @throws RunError if the file cannot be written.
+void writeCheckPage(const Job& job, const std::filesystem::path& path);
+
+/// Writes the report of what the run folder holds: whatever steps are done, the rest is left out.
+/// @throws InputError if a result file is damaged; RunError if the page cannot be written.
+void writeReport(const JobRun& run, const std::filesystem::path& path);
+
+}  // namespace barelattice

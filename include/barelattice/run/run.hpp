@@ -1,0 +1,66 @@
+/// @file
+/// The steps of a job and the folder they leave their results in.
+#pragma once
+
+#include <filesystem>
+#include <functional>
+#include <nlohmann/json.hpp>
+#include <optional>
+#include <string>
+
+#include "barelattice/brief/job.hpp"
+
+namespace barelattice {
+
+/// Whom a run tells what it does. All may be empty.
+struct RunListener {
+  std::function<void(const std::string& line)> note;      ///< one finished line for people
+  std::function<void(const IterationRecord&)> iteration;  ///< after each design iteration
+  std::function<void(const Progress&)> progress;          ///< within a step
+  std::function<bool()> stopRequested;                    ///< asked often; true ends the step at a safe point
+};
+
+/// The run folder of a brief: `name.run` beside `name.toml`.
+std::filesystem::path defaultRunFolder(const std::filesystem::path& brief);
+
+/// One job in its run folder. Each step first does the steps before it that are missing or no longer fit the brief,
+/// and reuses the others; `results.json` says what fits through a fingerprint of everything a step depends on.
+/// The files are described in docs/run-folder.md.
+class JobRun {
+ public:
+  /// Creates the folder if need be.
+  /// @throws RunError if it cannot be made or written to.
+  JobRun(Job job, std::filesystem::path folder, RunListener listener = {});
+
+  /// @param fresh do the step again even if its result fits.
+  void optimise(bool fresh = false);
+  void solid(bool fresh = false);
+  void proof(bool fresh = false);
+
+  const Job& job() const { return job_; }
+  const std::filesystem::path& folder() const { return folder_; }
+  /// What results.json holds. Lengths in mm, masses in kg, stresses in MPa, forces in N, energies in J.
+  const nlohmann::json& results() const { return results_; }
+
+  /// True if every requirement is met, false if not; nothing before the proof or without requirements.
+  std::optional<bool> proven() const;
+
+ private:
+  std::string fingerprint(const std::vector<std::string>& sections, const std::string& before) const;
+  bool fits(const char* step, const std::string& fingerprint) const;
+  void save();
+  void note(const std::string& line) const;
+  ProgressCallback progress() const;
+  std::vector<double> readLayout() const;
+
+  std::string layoutFingerprint() const;
+  std::string solidFingerprint() const;
+  std::string proofFingerprint() const;
+
+  Job job_;
+  std::filesystem::path folder_;
+  RunListener listener_;
+  nlohmann::json results_;
+};
+
+}  // namespace barelattice

@@ -1,0 +1,128 @@
+// The 3D view. Drawn on demand, never in a loop.
+
+import * as THREE from "three";
+import { OrbitControls } from "three/examples/jsm/controls/OrbitControls.js";
+import { MeshData, floatsOf, indicesOf } from "./data";
+
+export function geometryOf(positions: Float32Array, triangles: Uint32Array): THREE.BufferGeometry {
+  const geometry = new THREE.BufferGeometry();
+  geometry.setAttribute("position", new THREE.BufferAttribute(positions, 3));
+  geometry.setIndex(new THREE.BufferAttribute(triangles, 1));
+  geometry.computeVertexNormals();
+  return geometry;
+}
+
+export const geometryFrom = (mesh: MeshData): THREE.BufferGeometry =>
+  geometryOf(floatsOf(mesh.positions), indicesOf(mesh.triangles));
+
+/** Facets keep their own normals where they meet at an angle, so edges look sharp. */
+export function faceted(geometry: THREE.BufferGeometry): THREE.BufferGeometry {
+  const flat = geometry.toNonIndexed();
+  flat.computeVertexNormals();
+  return flat;
+}
+
+export function opaque(geometry: THREE.BufferGeometry, colour: string): THREE.Mesh {
+  return new THREE.Mesh(geometry, new THREE.MeshStandardMaterial({ color: colour, roughness: 0.75, metalness: 0.05, side: THREE.DoubleSide }));
+}
+
+export function glass(geometry: THREE.BufferGeometry, colour: string, opacity: number): THREE.Object3D {
+  const group = new THREE.Group();
+  const material = new THREE.MeshBasicMaterial({ color: colour, transparent: true, opacity, depthWrite: false, side: THREE.DoubleSide });
+  group.add(new THREE.Mesh(geometry, material));
+  const lines = new THREE.LineBasicMaterial({ color: colour, transparent: true, opacity: Math.min(1, opacity * 4) });
+  group.add(new THREE.LineSegments(new THREE.EdgesGeometry(geometry, 35), lines));
+  group.renderOrder = 1;
+  return group;
+}
+
+export class View {
+  readonly scene = new THREE.Scene();
+  private readonly camera: THREE.PerspectiveCamera;
+  private readonly renderer: THREE.WebGLRenderer;
+  private readonly controls: OrbitControls;
+  private pending = false;
+
+  constructor(private readonly host: HTMLElement, bounds: THREE.Box3) {
+    this.renderer = new THREE.WebGLRenderer({ antialias: true, alpha: true });
+    this.renderer.setPixelRatio(Math.min(2, window.devicePixelRatio));
+    host.append(this.renderer.domElement);
+    this.camera = new THREE.PerspectiveCamera(28, 1, 1, 1e5);
+    this.camera.up.set(0, 0, 1);
+    this.scene.add(new THREE.HemisphereLight(0xffffff, 0x9aa4b0, 1.7));
+    const sun = new THREE.DirectionalLight(0xffffff, 1.9);
+    sun.position.set(-1, -2, 3);
+    this.camera.add(sun);
+    this.scene.add(this.camera);
+    this.controls = new OrbitControls(this.camera, this.renderer.domElement);
+    this.controls.addEventListener("change", () => this.draw());
+    const centre = bounds.getCenter(new THREE.Vector3());
+    const reach = bounds.getSize(new THREE.Vector3()).length();
+    this.camera.position.copy(centre).add(new THREE.Vector3(0.75, -1.45, 0.8).normalize().multiplyScalar(1.72 * reach));
+    this.camera.near = reach / 100;
+    this.camera.far = reach * 20;
+    this.controls.target.copy(centre);
+    this.controls.update();
+    new ResizeObserver(() => this.resize()).observe(host);
+    this.resize();
+  }
+
+  draw(): void {
+    if (this.pending) return;
+    this.pending = true;
+    requestAnimationFrame(() => {
+      this.pending = false;
+      this.renderer.render(this.scene, this.camera);
+      this.host.dataset.drawn = "yes";
+    });
+  }
+
+  private resize(): void {
+    const { clientWidth: w, clientHeight: h } = this.host;
+    if (!w || !h) return;
+    this.renderer.setSize(w, h);
+    this.camera.aspect = w / h;
+    this.camera.updateProjectionMatrix();
+    this.draw();
+  }
+}
+
+export function boundsOf(positions: Float32Array): THREE.Box3 {
+  return new THREE.Box3().setFromArray(Array.from(positions));
+}
+
+/** An arrow whose tip touches `at`, and its text beside the tail. */
+export function arrow(at: THREE.Vector3, direction: THREE.Vector3, length: number, colour: string): THREE.Object3D {
+  const unit = direction.clone().normalize();
+  const helper = new THREE.ArrowHelper(unit, at.clone().addScaledVector(unit, -length), length, colour, 0.28 * length, 0.14 * length);
+  const shaft = new THREE.Mesh(new THREE.CylinderGeometry(0.025 * length, 0.025 * length, 0.75 * length, 12), new THREE.MeshBasicMaterial({ color: colour }));
+  shaft.position.copy(at).addScaledVector(unit, -0.62 * length);
+  shaft.quaternion.setFromUnitVectors(new THREE.Vector3(0, 1, 0), unit);
+  const group = new THREE.Group();
+  group.add(helper, shaft);
+  return group;
+}
+
+export function label(text: string, at: THREE.Vector3, height: number, colour: string): THREE.Sprite {
+  const canvas = document.createElement("canvas");
+  const context = canvas.getContext("2d")!;
+  const font = "600 44px system-ui, sans-serif";
+  context.font = font;
+  canvas.width = Math.ceil(context.measureText(text).width) + 28;
+  canvas.height = 64;
+  context.font = font;
+  context.fillStyle = "rgba(255,255,255,0.86)";
+  context.beginPath();
+  context.roundRect(0, 0, canvas.width, canvas.height, 14);
+  context.fill();
+  context.fillStyle = colour;
+  context.textBaseline = "middle";
+  context.fillText(text, 14, 34);
+  const sprite = new THREE.Sprite(new THREE.SpriteMaterial({ map: new THREE.CanvasTexture(canvas), depthTest: false }));
+  sprite.scale.set((height * canvas.width) / canvas.height, height, 1);
+  sprite.position.copy(at);
+  sprite.renderOrder = 5;
+  return sprite;
+}
+
+export { THREE };
