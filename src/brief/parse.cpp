@@ -306,7 +306,7 @@ void parseMaking(TableReader& top, Brief& brief) {
     brief.mirrorPlace = TableReader::placeOf(*node);
   }
   if (const toml::node* node = reader.find("walls"))
-    brief.walls = reader.choice(*node, "walls", {"reflecting", "empty"}) == 1 ? FilterBoundary::empty : FilterBoundary::reflecting;
+    brief.walls = reader.choice(*node, "walls", {"empty", "reflecting"}) == 1 ? FilterBoundary::reflecting : FilterBoundary::empty;
   reader.finish();
 }
 

@@ -19,6 +19,10 @@ namespace {
 constexpr double kWarpLong = 0.24999;
 constexpr double kWarpShort = 0.41189;
 
+// Where feather edges are trimmed, inner points next to a pinch that are less deep than this share of the spacing are
+// given up: left in, they would hang together by slivers.
+constexpr double kShallow = 0.25;
+
 double tetVolume(const Vec3& a, const Vec3& b, const Vec3& c, const Vec3& d) {
   return (b - a).cross(c - a).dot(d - a) / 6;
 }
@@ -50,6 +54,10 @@ class Lattice {
     const Vec3 index(cell % size_[0], cell / size_[0] % size_[1], cell / size_[0] / size_[1]);
     return origin_ + spacing_ * (index + Vec3::Constant(point % 2 ? 0.5 : 0.0));
   }
+  std::array<int, 3> cubeOf(const Vec3& place) const {
+    const Vec3 at = (place - origin_) / spacing_;
+    return {static_cast<int>(std::floor(at.x())), static_cast<int>(std::floor(at.y())), static_cast<int>(std::floor(at.z()))};
+  }
   /// The corner-corner and centre-centre edges are long (one spacing), corner-centre edges short.
   bool isLong(int a, int b) const { return a % 2 == b % 2; }
 
@@ -77,7 +85,8 @@ struct Cut {
 
 class Stuffing {
  public:
-  Stuffing(const Implicit& f, const Box& bounds, double spacing) : f_(f), lattice_(bounds, spacing) {
+  Stuffing(const Implicit& f, const Box& bounds, double spacing, FeatherEdges feathers)
+      : f_(f), givenUpDepth_(feathers == FeatherEdges::trimmed ? kShallow * spacing : 0), lattice_(bounds, spacing) {
     values_.resize(lattice_.pointCount());
     constexpr std::size_t kSamples = 256;  // per block: a sample costs up to microseconds
     forEach(
@@ -86,14 +95,14 @@ class Stuffing {
   }
 
   TetMesh mesh() {
-    constexpr int kRounds = 12;  // each round frees the places pinched in the one before; 1 to 3 are usual
+    constexpr int kRounds = 12;  // each round frees the places pinched in the one before; 2 to 4 are usual
     for (int round = 0; round < kRounds; ++round) {
       locateCuts();
       warp();
       emit();
       std::vector<int> pinched;
       if (inspectTopology(mesh_.boundary(), &pinched).sound()) return std::move(mesh_);
-      for (const int vertex : pinched) release(static_cast<std::size_t>(vertex));
+      for (const int vertex : pinched) release(mesh_.vertices[static_cast<std::size_t>(vertex)], 1 + round / 3);
     }
     throw RunError("the surface stays pinched however the lattice is moved", "choose another spacing");
   }
@@ -107,7 +116,7 @@ class Stuffing {
   void locateCuts() {
     warped_ = values_;
     for (std::size_t p = 0; p < warped_.size(); ++p)
-      if (fixed_[p] && warped_[p] == 0) warped_[p] = std::numeric_limits<double>::min();
+      if (fixed_[p] && warped_[p] <= 0 && warped_[p] >= -givenUpDepth_) warped_[p] = std::numeric_limits<double>::min();
     cuts_.clear();
     const auto consider = [&](int a, int b) {
       if (sign(a) * sign(b) < 0) cuts_.push_back(sign(a) < 0 ? Cut{a, b} : Cut{b, a});
@@ -132,6 +141,7 @@ class Stuffing {
   Vec3 root(const Cut& cut) const {
     const Vec3 inside = lattice_.position(cut.a);
     const Vec3 along = lattice_.position(cut.b) - inside;
+    if (values_[static_cast<std::size_t>(cut.b)] < 0) return inside + 0.5 * along;  // given up: bevel the edge off
     double low = 0;
     double high = 1;
     double atLow = values_[static_cast<std::size_t>(cut.a)];
@@ -158,7 +168,7 @@ class Stuffing {
       if (std::abs(value) < 1e-7 * along.norm()) break;
     }
     // Next to points that must not move, a cut at the very end of an edge would flatten a tetrahedron.
-    constexpr double kMargin = 0.02;
+    constexpr double kMargin = 0.1;
     const auto isFixed = [&](int p) { return fixed_[static_cast<std::size_t>(p)] != 0; };
     if (isFixed(cut.a)) t = std::max(t, kMargin);
     if (isFixed(cut.b)) t = std::min(t, 1 - kMargin);
@@ -208,7 +218,6 @@ class Stuffing {
 
   void emit() {
     mesh_ = {};
-    origins_.clear();
     pointVertex_.assign(values_.size(), -1);
     cutVertex_.assign(cuts_.size(), -1);
     const auto& n = lattice_.size();
@@ -304,7 +313,7 @@ class Stuffing {
     int& vertex = pointVertex_[static_cast<std::size_t>(p)];
     if (vertex < 0) {
       const auto moved = moved_.find(p);
-      vertex = newVertex(moved == moved_.end() ? lattice_.position(p) : moved->second, {p, p});
+      vertex = newVertex(moved == moved_.end() ? lattice_.position(p) : moved->second);
     }
     return vertex;
   }
@@ -312,22 +321,30 @@ class Stuffing {
   int cutVertex(int a, int b) {
     const int c = cutOfEdge_.at(key(a, b));
     int& vertex = cutVertex_[static_cast<std::size_t>(c)];
-    if (vertex < 0) vertex = newVertex(cuts_[static_cast<std::size_t>(c)].point, {a, b});
+    if (vertex < 0) vertex = newVertex(cuts_[static_cast<std::size_t>(c)].point);
     return vertex;
   }
 
-  int newVertex(const Vec3& position, const std::array<int, 2>& origin) {
+  int newVertex(const Vec3& position) {
     mesh_.vertices.push_back(position);
-    origins_.push_back(origin);
     return static_cast<int>(mesh_.vertices.size()) - 1;
   }
 
-  /// Keeps the lattice points behind a pinched vertex where they are from now on.
-  void release(std::size_t vertex) {
-    for (const int p : origins_[vertex]) fixed_[static_cast<std::size_t>(p)] = 1;
+  /// Keeps the lattice points round a pinched place where they are from now on, and gives up the shallow ones. The
+  /// reach grows with the rounds: along a feather edge, mending one place would only move the pinch to the next.
+  void release(const Vec3& place, int reach) {
+    const std::array<int, 3> home = lattice_.cubeOf(place);
+    const auto& n = lattice_.size();
+    for (int k = std::max(0, home[2] - reach); k <= std::min(n[2] - 1, home[2] + reach); ++k)
+      for (int j = std::max(0, home[1] - reach); j <= std::min(n[1] - 1, home[1] + reach); ++j)
+        for (int i = std::max(0, home[0] - reach); i <= std::min(n[0] - 1, home[0] + reach); ++i) {
+          fixed_[static_cast<std::size_t>(lattice_.corner(i, j, k))] = 1;
+          fixed_[static_cast<std::size_t>(lattice_.centre(i, j, k))] = 1;
+        }
   }
 
   const Implicit& f_;
+  double givenUpDepth_;
   Lattice lattice_;
   std::vector<double> values_;            // f at the lattice points
   std::vector<double> warped_;            // the same, zero where the point has moved onto the surface
@@ -337,7 +354,6 @@ class Stuffing {
   std::unordered_map<std::uint64_t, int> cutOfEdge_;
   std::vector<int> pointVertex_;
   std::vector<int> cutVertex_;
-  std::vector<std::array<int, 2>> origins_;  // per vertex: the lattice edge it comes from (twice the point if one)
   TetMesh mesh_;
 };
 
@@ -379,9 +395,9 @@ TriangleMesh TetMesh::boundary() const {
   return surface;
 }
 
-TetMesh stuff(const Implicit& f, const Box& bounds, double spacing) {
+TetMesh stuff(const Implicit& f, const Box& bounds, double spacing, FeatherEdges feathers) {
   if (!(spacing > 0)) throw InputError("the spacing of a mesh must be above zero");
-  return Stuffing(f, bounds, spacing).mesh();
+  return Stuffing(f, bounds, spacing, feathers).mesh();
 }
 
 std::array<double, 2> dihedralRange(const TetMesh& mesh, std::size_t tet) {

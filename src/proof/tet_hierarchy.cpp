@@ -15,6 +15,9 @@ namespace {
 constexpr std::size_t kBottomNodes = 700;
 constexpr std::size_t kRowsPerBlock = 128;
 
+/// Of a quadratic tetrahedron 10; one that lies in eight cells of a coarse grid reaches their 27 corners.
+constexpr double kMostNodesPerElement = 27;
+
 Interpolation transposed(const Interpolation& p) {
   Interpolation t;
   t.columns = p.rowStart.size() - 1;
@@ -77,12 +80,17 @@ Interpolation fromLinear(const QuadraticTets& mesh, const std::vector<std::uint8
   return p;
 }
 
-/// Points from the corners of a regular grid of cubes, multilinear. Replaces `points` by the grid's corners.
+/// Points from the corners of a regular grid of cubes, multilinear. Replaces `points` by the grid's corners. Corners
+/// that no point gives a tenth of its weight would make nearly dependent columns; the weights of the others are
+/// scaled up to one instead, so that constants stay exact.
 Interpolation fromGrid(std::vector<Vec3>& points, double size) {
-  Interpolation p;
-  std::map<std::array<int, 3>, int> number;
-  std::vector<Vec3> corners;
-  for (const Vec3& point : points) {
+  constexpr double kLeastWeight = 0.1;
+  struct Corner {
+    double most = 0;
+    int number = -1;
+  };
+  std::map<std::array<int, 3>, Corner> corners;
+  const auto forEachCorner = [&](const Vec3& point, const auto& visit) {
     const Vec3 at = point / size;
     const Vec3 low = at.array().floor();
     for (int corner = 0; corner < 8; ++corner) {
@@ -93,39 +101,61 @@ Interpolation fromGrid(std::vector<Vec3>& points, double size) {
         weight *= far ? at[i] - low[i] : 1 - (at[i] - low[i]);
         index[static_cast<std::size_t>(i)] = static_cast<int>(low[i]) + far;
       }
-      if (weight < 1e-9) continue;
-      const auto [entry, fresh] = number.try_emplace(index, static_cast<int>(corners.size()));
-      if (fresh) corners.push_back(size * Vec3(index[0], index[1], index[2]));
-      p.column.push_back(entry->second);
-      p.weight.push_back(static_cast<float>(weight));
+      if (weight > 0) visit(corners[index], index, weight);
     }
+  };
+  for (const Vec3& point : points)
+    forEachCorner(point, [](Corner& c, const auto&, double weight) { c.most = std::max(c.most, weight); });
+  Interpolation p;
+  std::vector<Vec3> coarse;
+  for (const Vec3& point : points) {
+    const std::size_t first = p.column.size();
+    double sum = 0;
+    forEachCorner(point, [&](Corner& c, const std::array<int, 3>& index, double weight) {
+      if (c.most < kLeastWeight) return;
+      if (c.number < 0) {
+        c.number = static_cast<int>(coarse.size());
+        coarse.push_back(size * Vec3(index[0], index[1], index[2]));
+      }
+      p.column.push_back(c.number);
+      p.weight.push_back(static_cast<float>(weight));
+      sum += weight;
+    });
+    for (std::size_t e = first; e < p.weight.size(); ++e) p.weight[e] /= static_cast<float>(sum);
     p.rowStart.push_back(p.column.size());
   }
-  p.columns = corners.size();
-  points = std::move(corners);
+  p.columns = coarse.size();
+  points = std::move(coarse);
   return p;
 }
 
-/// Most nodes one element can reach through the interpolation: a bound of the block-scaled spectrum.
-double spectrumBound(const std::vector<std::vector<int>>& nodesOfElement) {
-  std::size_t most = 1;
-  for (const auto& nodes : nodesOfElement) most = std::max(most, nodes.size());
-  return static_cast<double>(most);
-}
-
-std::vector<std::vector<int>> mapped(const std::vector<std::vector<int>>& elements, const Interpolation& p) {
-  std::vector<std::vector<int>> result(elements.size());
-  forEach(
-      elements.size(),
-      [&](std::size_t t) {
-        for (const int n : elements[t])
-          for (std::size_t e = p.rowStart[static_cast<std::size_t>(n)]; e < p.rowStart[static_cast<std::size_t>(n) + 1]; ++e)
-            result[t].push_back(p.column[e]);
-        std::sort(result[t].begin(), result[t].end());
-        result[t].erase(std::unique(result[t].begin(), result[t].end()), result[t].end());
-      },
-      kRowsPerBlock);
-  return result;
+/// Largest eigenvalue of M^-1 A with M the block diagonal, by power iteration from a fixed start, with a margin for
+/// what the iteration has not reached. An estimate serves here, unlike on voxels: the stiffness is uniform, so the
+/// top of the spectrum is crowded and found fast. Capped by `most`, the nodes per element, which is a true bound.
+double spectrumBound(const BlockMatrix<3>& a, double most) {
+  const BlockLevel<3> level(a, 1);
+  std::vector<float> x(level.size());
+  std::vector<float> y(level.size());
+  std::uint32_t state = 1;
+  for (float& value : x) {
+    state = state * 1664525U + 1013904223U;  // linear congruential (Knuth), the same on every machine
+    value = static_cast<float>(state >> 8) / 16777216.0F - 0.5F;
+  }
+  constexpr int kSteps = 15;
+  constexpr double kMargin = 1.15;
+  double growth = 1;
+  for (int step = 0; step < kSteps; ++step) {
+    level.apply(x, y);
+    level.scale(y, 1, x);
+    const double norm = std::sqrt(sumBlocks(x.size(), [&](std::size_t begin, std::size_t end) {
+      double sum = 0;
+      for (std::size_t i = begin; i < end; ++i) sum += static_cast<double>(x[i]) * static_cast<double>(x[i]);
+      return sum;
+    }));
+    growth = norm;
+    forEach(x.size(), [&](std::size_t i) { x[i] = static_cast<float>(static_cast<double>(x[i]) / norm); });
+  }
+  return std::min(kMargin * growth, most);
 }
 
 BlockMatrix<3> inSinglePrecision(const BlockMatrix<3, double>& a) {
@@ -187,24 +217,25 @@ std::unique_ptr<Multigrid> buildTetHierarchy(const QuadraticTets& mesh, double s
   }
   std::vector<std::unique_ptr<MultigridLevel>> levels;
   std::vector<std::unique_ptr<MultigridTransfer>> transfers;
-  std::vector<std::vector<int>> elements;  // nodes of each tetrahedron on the present level
-  elements.reserve(mesh.tets().size());
-  for (const auto& t : mesh.tets()) elements.emplace_back(t.begin(), t.end());
   BlockMatrix<3> matrix = inSinglePrecision(stiffness);
   std::vector<Vec3> points(mesh.nodes().begin(), mesh.nodes().begin() + static_cast<std::ptrdiff_t>(mesh.cornerCount()));
   Interpolation p = fromLinear(mesh, held);
   double size = spacing;
   for (;;) {
     BlockMatrix<3> coarse = galerkinProduct(matrix, p);
-    levels.push_back(std::make_unique<BlockLevel<3>>(std::move(matrix), spectrumBound(elements)));
-    elements = mapped(elements, p);
+    const double bound = spectrumBound(matrix, kMostNodesPerElement);
+    levels.push_back(std::make_unique<BlockLevel<3>>(std::move(matrix), bound));
     transfers.push_back(std::make_unique<SparseTransfer>(std::move(p)));
     matrix = std::move(coarse);
     if (matrix.rows() <= kBottomNodes) break;
     size *= 2;
     p = fromGrid(points, size);
   }
-  const Eigen::SparseMatrix<double> bottom = matrix.assembled();
+  // Rounding of the single-precision products can turn the smallest eigenvalues negative. A shift above that
+  // rounding keeps the bottom definite at no cost in convergence.
+  constexpr double kShift = 1e-5;
+  Eigen::SparseMatrix<double> bottom = matrix.assembled();
+  for (Eigen::Index i = 0; i < bottom.rows(); ++i) bottom.coeffRef(i, i) *= 1 + kShift;
   levels.push_back(std::make_unique<BlockLevel<3>>(std::move(matrix), 1));
   return std::make_unique<Multigrid>(std::move(levels), std::move(transfers), bottom);
 }

@@ -21,7 +21,7 @@ constexpr double kMm = kMillimetresPerMetre;
 constexpr double kMPa = 1e-6;
 
 /// Lattice of the exported surface in voxels: fine enough for members of three voxels, coarse enough to print.
-constexpr double kSurfaceSpacing = 1.25;
+constexpr double kSurfaceSpacing = 1.0;
 
 /// Increase when a step computes something else from the same brief, so that old results are not reused.
 constexpr const char* kMethodVersion = "1";
@@ -39,6 +39,20 @@ std::string hashed(const std::string& text) {
   std::uint64_t hash = 14695981039346656037U;
   for (const char c : text) hash = (hash ^ static_cast<unsigned char>(c)) * 1099511628211U;
   return fmt::format("{:016x}", hash);
+}
+
+/// The lattice spacing, m, that fills a solid with about this many tetrahedra: twelve to a cube of the lattice, and
+/// about five more (measured) for every square of the lattice that the surface cuts.
+double spacingFor(const TriangleMesh& solid, int tetrahedra) {
+  const double volume = solid.volume();
+  const double area = solid.area();
+  double low = 0;
+  double high = std::cbrt(volume);
+  for (int step = 0; step < 60; ++step) {
+    const double a = 0.5 * (low + high);
+    (12 * volume / (a * a * a) + 5 * area / (a * a) > tetrahedra ? low : high) = a;
+  }
+  return high;
 }
 
 json vec(const Vec3& v, double scale = 1) { return {v.x() * scale, v.y() * scale, v.z() * scale}; }
@@ -268,10 +282,9 @@ void JobRun::proof(bool fresh) {
   const SmoothLayout layout(job_.domain, readLayout());
   const Implicit f = solidFunction(layout, job_.regions, results_["solid"]["threshold"].get<double>());
   const TriangleMesh exported = readStl(folder_ / "solid.stl");
-  // Twelve tetrahedra fill a cube of the lattice; cut ones at the surface come on top.
-  const double spacing = std::cbrt(12 * exported.volume() / job_.brief.tetrahedra);
+  const double spacing = spacingFor(exported, job_.brief.tetrahedra);
   report(progress(), "meshing", 0);
-  TetMesh tets = stuff(f, job_.regions.bounds(), spacing);
+  TetMesh tets = stuff(f, job_.regions.bounds(), spacing, FeatherEdges::trimmed);
   std::size_t pieces = 0;
   dropLoosePieces(tets, job_.regions, pieces);
   const QuadraticTets mesh(tets);

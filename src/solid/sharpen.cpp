@@ -15,6 +15,7 @@ namespace barelattice {
 namespace {
 
 constexpr double kCreaseCosine = 0.82;  // 35 degrees: above what curved members show from vertex to vertex
+constexpr double kFeatherCosine = -0.5;  // beyond 120 degrees the edge is a feather: its crease lies far out in thin air
 constexpr double kSnap = 0.2;           // a vertex this close to the crease (in spacings) moves onto it
 constexpr std::size_t kPerBlock = 256;  // vertices or edges per block: some dozen samples of f each
 
@@ -84,7 +85,8 @@ class Sharpener {
     for (const auto& t : surface_.triangles)
       for (std::size_t i = 0; i < 3; ++i) {
         const Edge edge{t[i], t[(i + 1) % 3]};
-        if (edge.first < edge.second && normal(edge.first).dot(normal(edge.second)) < kCreaseCosine) edges.push_back(edge);
+        const double cosine = normal(edge.first).dot(normal(edge.second));
+        if (edge.first < edge.second && cosine < kCreaseCosine && cosine > kFeatherCosine) edges.push_back(edge);
       }
     std::vector<std::optional<Vec3>> points(edges.size());
     forEach(edges.size(), [&](std::size_t e) { points[e] = creasePoint(edges[e]); }, kPerBlock);

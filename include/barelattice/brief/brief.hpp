@@ -92,7 +92,7 @@ struct Brief {
   double smallestMember = 0;  ///< m
   std::optional<MirrorPlane> mirror;
   TextPlace mirrorPlace;
-  FilterBoundary walls = FilterBoundary::reflecting;
+  FilterBoundary walls = FilterBoundary::empty;  ///< what the filter sees beyond the design space
   std::vector<Requirement> requirements;
   double exclusion = 0;   ///< m
   int tetrahedra = 0;     ///< wanted number in the proof mesh

@@ -1,0 +1,16 @@
+// Takes a picture of a page: node picture.mjs PAGE.html OUT.png [MODE] [deformed]
+import { resolve } from "node:path";
+import { openPage } from "./browser.mjs";
+
+const [, , file, out, mode, extra] = process.argv;
+const { browser, page, errors } = await openPage(resolve(file));
+if (mode) await page.check(`input[name=mode][value=${mode}]`, { force: true });
+if (extra === "deformed") await page.check("#deform");
+if (extra === "below") await page.evaluate(() => window.scrollTo(0, 760));
+await page.waitForTimeout(600);
+await page.screenshot({ path: out });
+await browser.close();
+if (errors.length) {
+  console.error(errors.join("\n"));
+  process.exit(1);
+}
