@@ -4,6 +4,7 @@
 #include <algorithm>
 #include <array>
 #include <cmath>
+#include <numeric>
 #include <optional>
 #include <cstdint>
 #include <unordered_map>
@@ -61,10 +62,14 @@ class Sharpener {
     constexpr int kRounds = 6;  // each leaves out what folded in the one before
     for (int round = 0; round < kRounds; ++round) {
       TriangleMesh result = build();
-      const auto crossings = findIntersections(roundedToSingle(result));
-      if (crossings.empty()) return result;
+      const TriangleMesh rounded = roundedToSingle(result);
+      const auto crossings = findIntersections(rounded);
+      const std::vector<int> twins = coincidentVertices(rounded);
+      if (crossings.empty() && twins.empty()) return result;
       for (const auto& pair : crossings)
-        for (const int t : pair) bluntRound(result.triangles[static_cast<std::size_t>(t)]);
+        for (const int t : pair)
+          for (const int v : result.triangles[static_cast<std::size_t>(t)]) blunt(v);
+      for (const int v : twins) blunt(v);
     }
     return surface_;
   }
@@ -74,7 +79,22 @@ class Sharpener {
   const Vec3& vertex(int v) const { return surface_.vertices[static_cast<std::size_t>(v)]; }
   const Vec3& normal(int v) const { return normals_[static_cast<std::size_t>(v)]; }
 
-  /// Crossings are looked for in what files will hold: single precision.
+  /// Vertices that share their place with another one: a file would join them, and the surface would pinch.
+  static std::vector<int> coincidentVertices(const TriangleMesh& mesh) {
+    std::vector<int> order(mesh.vertices.size());
+    std::iota(order.begin(), order.end(), 0);
+    const auto place = [&](int v) {
+      const Vec3& p = mesh.vertices[static_cast<std::size_t>(v)];
+      return std::array<double, 3>{p.x(), p.y(), p.z()};
+    };
+    std::sort(order.begin(), order.end(), [&](int a, int b) { return place(a) < place(b); });
+    std::vector<int> twins;
+    for (std::size_t i = 1; i < order.size(); ++i)
+      if (place(order[i]) == place(order[i - 1])) twins.insert(twins.end(), {order[i - 1], order[i]});
+    return twins;
+  }
+
+  /// Faults are looked for in what files will hold: single precision.
   static TriangleMesh roundedToSingle(TriangleMesh mesh) {
     for (Vec3& v : mesh.vertices) v = (1e3 * v).cast<float>().cast<double>() / 1e3;
     return mesh;
@@ -130,15 +150,16 @@ class Sharpener {
     // Vertices next to a crease move onto it, each to its nearest crease point.
     std::vector<double> least(surface_.vertices.size(), kSnap * spacing_);
     std::vector<char> snapped(surface_.vertices.size(), 0);
-    for (const auto& [edge, point] : creases_)
-      for (const int v : {edge.first, edge.second}) {
-        const auto i = static_cast<std::size_t>(v);
-        const double gap = (point - vertex(v)).norm();
-        if (blunt_[i] || gap >= least[i]) continue;
-        least[i] = gap;
-        snapped[i] = 1;
-        result.vertices[i] = point;
-      }
+    for (const auto& [edge, point] : creases_) {
+      const bool firstNearer = (point - vertex(edge.first)).squaredNorm() < (point - vertex(edge.second)).squaredNorm();
+      const int v = firstNearer ? edge.first : edge.second;  // one vertex a crease point
+      const auto i = static_cast<std::size_t>(v);
+      const double gap = (point - vertex(v)).norm();
+      if (blunt_[i] || gap >= least[i]) continue;
+      least[i] = gap;
+      snapped[i] = 1;
+      result.vertices[i] = point;
+    }
     std::unordered_map<std::uint64_t, int> inserted;
     for (const auto& [edge, point] : creases_) {
       const auto a = static_cast<std::size_t>(edge.first);
@@ -215,10 +236,9 @@ class Sharpener {
     }
   }
 
-  /// Leaves the vertices behind a faulty triangle as they were from now on.
-  void bluntRound(const std::array<int, 3>& triangle) {
-    for (const int v : triangle)
-      for (const int o : origin_[static_cast<std::size_t>(v)]) blunt_[static_cast<std::size_t>(o)] = 1;
+  /// Leaves the vertices a new vertex comes from as they were from now on.
+  void blunt(int vertex) {
+    for (const int o : origin_[static_cast<std::size_t>(vertex)]) blunt_[static_cast<std::size_t>(o)] = 1;
   }
 
   const Implicit& f_;

@@ -1,0 +1,109 @@
+#include <gtest/gtest.h>
+
+#include <Eigen/Eigenvalues>
+#include <bit>
+#include <random>
+
+#include "barelattice/base/error.hpp"
+#include "barelattice/elasticity/element.hpp"
+#include "barelattice/elasticity/material.hpp"
+#include "barelattice/elasticity/voxel_operator.hpp"
+#include "support/grids.hpp"
+
+namespace barelattice {
+namespace {
+
+template <int D>
+void expectRigidMotionsOnly(double poisson) {
+  const Eigen::SelfAdjointEigenSolver<CellMatrix<D>> eigen(cellStiffness<D>(poisson));
+  const int rigid = D * (D + 1) / 2;
+  for (int i = 0; i < rigid; ++i) EXPECT_NEAR(eigen.eigenvalues()[i], 0, 1e-14);
+  EXPECT_GT(eigen.eigenvalues()[rigid], 1e-3);
+}
+
+TEST(Element, hasRigidMotionsAndNoOthersForFree) {
+  for (const double poisson : {0.0, 0.3, 0.45}) {
+    expectRigidMotionsOnly<2>(poisson);
+    expectRigidMotionsOnly<3>(poisson);
+  }
+}
+
+// The plane-stress square of Poisson's ratio 0.3: first row of the matrix printed in Sigmund 2001, A 99 line topology
+// optimization code (Struct. Multidisc. Optim. 21), k(1) = 1/2 - nu/6 and so on, over 1 - nu^2.
+TEST(Element, matchesThePublishedSquare) {
+  const double nu = 0.3;
+  const CellMatrix<2> k = cellStiffness<2>(nu);
+  const double scale = 1 / (1 - nu * nu);
+  EXPECT_NEAR(k(0, 0), scale * (0.5 - nu / 6), 1e-15);
+  EXPECT_NEAR(k(0, 1), scale * (1.0 / 8 + nu / 8), 1e-15);
+  EXPECT_NEAR(k(0, 2), scale * (-0.25 - nu / 12), 1e-15);
+  EXPECT_NEAR(k(0, 3), scale * (-1.0 / 8 + 3 * nu / 8), 1e-15);
+}
+
+template <int D>
+void expectBlockDiagonal(double poisson) {
+  const CellMatrix<D> k = cellStiffness<D>(poisson);
+  const TransformedStiffness<D> transformed(k);
+  CellMatrix<D> b = CellMatrix<D>::Zero();
+  CellMatrix<D> w = CellMatrix<D>::Zero();
+  for (int m = 0; m < kCorners<D>; ++m) {
+    for (int corner = 0; corner < kCorners<D>; ++corner)
+      for (int i = 0; i < D; ++i)
+        w(D * m + i, D * corner + i) = std::popcount(static_cast<unsigned>(m & corner)) % 2 ? -1 : 1;
+    for (int i = 0; i < D; ++i)
+      for (int j = 0; j < D; ++j) b(D * (m ^ 1 << i) + i, D * (m ^ 1 << j) + j) = transformed.blocks[static_cast<std::size_t>(m)](i, j);
+  }
+  EXPECT_LT((w * b * w - k).norm(), 1e-13 * k.norm());
+}
+
+TEST(Element, fallsApartIntoBlocksUnderTheTransform) {
+  expectBlockDiagonal<2>(0.3);
+  expectBlockDiagonal<3>(0.33);
+}
+
+template <int D, class Real>
+void expectFastEqualsPlain(const Grid<D>& grid, double tolerance) {
+  const auto held = testing::holdWhere<D>(grid, [](const Index<D>& i) { return i[0] == 0; });
+  VoxelOperator<D, Real> a(grid, 0.3, held);
+  std::mt19937 random(3);
+  std::uniform_real_distribution<double> any(-1, 1);
+  std::vector<double> scales(grid.cellCount());
+  for (double& s : scales) s = std::pow(10, 4 * any(random) - 4);
+  a.setScales(scales);
+  std::vector<Real> x(a.size()), fast(a.size()), plain(a.size());
+  for (Real& value : x) value = static_cast<Real>(any(random));
+  for (const std::size_t dof : held) x[dof] = 0;
+  a.apply(x, fast);
+  a.applyPlain(x, plain);
+  double most = 0;
+  for (const Real value : plain) most = std::max(most, std::abs(static_cast<double>(value)));
+  for (std::size_t i = 0; i < x.size(); ++i)
+    EXPECT_NEAR(static_cast<double>(fast[i]), static_cast<double>(plain[i]), tolerance * most) << "dof " << i << ", seed 3";
+  std::vector<double> energies(grid.cellCount());
+  a.cellEnergies(x, energies);
+  double direct = 0;
+  double byCell = 0;
+  for (std::size_t i = 0; i < x.size(); ++i) direct += static_cast<double>(x[i]) * static_cast<double>(fast[i]);
+  for (std::size_t c = 0; c < energies.size(); ++c) byCell += scales[c] * energies[c];
+  EXPECT_NEAR(byCell, direct, 100 * tolerance * direct);
+}
+
+TEST(VoxelOperator, fastKernelEqualsThePlainMatrix) {
+  // 37 cells in a row: whole vectors and a rest; holes make short runs.
+  const auto grid = testing::gridWhere<3>({37, 6, 7}, 1, [](const Index<3>& i) { return (i[0] * 7 + i[1] * 3 + i[2]) % 11 != 0; });
+  expectFastEqualsPlain<3, double>(grid, 1e-14);
+  expectFastEqualsPlain<3, float>(grid, 1e-6);
+  const auto plane = testing::gridWhere<2>({37, 9}, 1, [](const Index<2>& i) { return (i[0] + 5 * i[1]) % 13 != 0; });
+  expectFastEqualsPlain<2, double>(plane, 1e-14);
+  expectFastEqualsPlain<2, float>(plane, 1e-6);
+}
+
+TEST(Material, isRefusedOutsideItsRange) {
+  for (const Material& material : builtinMaterials()) EXPECT_NO_THROW(validate(material)) << material.name;
+  EXPECT_THROW(validate({"rubber", 1e6, 0.49, 1000, 1e6}), InputError);
+  EXPECT_THROW(validate({"nothing", 0, 0.3, 1000, 1e6}), InputError);
+  EXPECT_THROW(validate({"weak", 1e9, 0.3, 1000, 0}), InputError);
+}
+
+}  // namespace
+}  // namespace barelattice

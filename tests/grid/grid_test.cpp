@@ -1,0 +1,114 @@
+#include <gtest/gtest.h>
+
+#include <filesystem>
+#include <numbers>
+
+#include "barelattice/base/error.hpp"
+#include "barelattice/base/file.hpp"
+#include "barelattice/grid/domain.hpp"
+#include "barelattice/grid/vti.hpp"
+#include "support/grids.hpp"
+
+namespace barelattice {
+namespace {
+
+using std::numbers::pi;
+
+TEST(Grid, numbersOnlyWhatExists) {
+  const Grid<3> grid = testing::gridWhere<3>({4, 3, 2}, 1, [](const Index<3>& i) { return i[0] != 1; });
+  EXPECT_EQ(grid.cellCount(), 3U * 3 * 2);
+  EXPECT_EQ(grid.nodeCount(), 5U * 4 * 3);
+  EXPECT_EQ(grid.cellAt({1, 0, 0}), -1);
+  EXPECT_EQ(grid.cellAt({-1, 0, 0}), -1);
+  EXPECT_EQ(grid.runs().size(), 12U);
+  for (std::size_t c = 0; c < grid.cellCount(); ++c) EXPECT_EQ(grid.cellAt(grid.cellIndex(c)), static_cast<int>(c));
+}
+
+template <int D>
+void expectRunsToCoverTheGrid(const Grid<D>& grid) {
+  std::vector<int> seen(grid.cellCount(), 0);
+  for (const CellRun<D>& run : grid.runs())
+    for (int i = 0; i < run.length; ++i) {
+      const auto cell = static_cast<std::size_t>(run.cell + i);
+      ++seen[cell];
+      const auto nodes = grid.cellNodes(cell);
+      for (std::size_t row = 0; row < run.rows.size(); ++row) {
+        EXPECT_EQ(nodes[2 * row], run.rows[row] + i);
+        EXPECT_EQ(nodes[2 * row + 1], run.rows[row] + i + 1);
+      }
+    }
+  for (const int count : seen) EXPECT_EQ(count, 1);
+  EXPECT_EQ(grid.layers().back(), grid.runs().size());
+}
+
+TEST(Grid, runsCoverEveryCellOnceWithTheRightNodes) {
+  expectRunsToCoverTheGrid(testing::gridWhere<3>({7, 5, 6}, 1, [](const Index<3>& i) { return (i[0] + 2 * i[1] + i[2]) % 4 != 0 && i[2] != 2; }));
+  expectRunsToCoverTheGrid(testing::gridWhere<2>({9, 6}, 1, [](const Index<2>& i) { return i[0] * i[1] % 5 != 3; }));
+}
+
+TEST(Grid, countsPieces) {
+  const Grid<3> grid = testing::boxGrid<3>({5, 1, 1});
+  const Pieces pieces = findPieces<3>(grid, {1, 1, 0, 1, 0});
+  EXPECT_EQ(pieces.cells, (std::vector<std::size_t>{2, 1}));
+  EXPECT_EQ(pieces.ofCell, (std::vector<int>{0, 0, -1, 1, -1}));
+}
+
+TEST(Domain, volumesComeOutWithinATenthOfAPercentAtAHundredCellsAcross) {
+  Regions regions;
+  regions.space = makeCylinder({0, 0, 0}, {0, 0, 0.3}, 0.5);
+  const Domain domain = sampleRegions(regions, 0.01);
+  EXPECT_NEAR(domain.volume() / (pi * 0.25 * 0.3), 1, 1e-3);
+}
+
+TEST(Domain, clearsWinOverKeepsAndKeepsReachOutOfTheSpace) {
+  Regions regions;
+  regions.space = makeBox({0, 0, 0}, {4, 4, 4});
+  regions.keeps = {makeBox({3, 0, 0}, {6, 4, 4})};
+  regions.clears = {makeBox({5, -1, -1}, {7, 5, 5})};
+  const Domain domain = sampleRegions(regions, 0.5);
+  EXPECT_NEAR(domain.volume(), 5 * 16, 1e-9);
+  EXPECT_NEAR(domain.keepVolume(), 2 * 16, 1e-9);
+  regions.clears = {makeBox({-1, -1, -1}, {7, 5, 5})};
+  EXPECT_THROW(sampleRegions(regions, 0.5), InputError);
+  EXPECT_THROW(sampleRegions(regions, 1e-4), InputError);
+}
+
+TEST(Domain, mirrorPlaneFallsBetweenCells) {
+  Regions regions;
+  regions.space = makeBox({-1.03, 0, 0}, {1.03, 1, 1});
+  const Domain domain = sampleRegions(regions, 0.1, MirrorPlane{0, 0.0});
+  const double cells = -domain.grid.frame().origin.x() / 0.1;
+  EXPECT_NEAR(cells, std::round(cells), 1e-9);
+  EXPECT_NEAR(domain.volume(), 2.06, 0.01);
+}
+
+TEST(Vti, readsBackWhatItWrote) {
+  const std::filesystem::path path = std::filesystem::path(::testing::TempDir()) / "field.vti";
+  const Grid<3> grid = testing::gridWhere<3>({3, 4, 2}, 0.25, [](const Index<3>& i) { return i[1] != 2; });
+  std::vector<double> values(grid.cellCount());
+  for (std::size_t c = 0; c < values.size(); ++c) values[c] = 0.125 * static_cast<double>(c);
+  writeVti(path, {grid.frame(), {{"density", spread(grid, values)}}});
+  const CellImage image = readVti(path);
+  EXPECT_EQ(image.frame.cells, grid.frame().cells);
+  EXPECT_NEAR(image.frame.size, 0.25, 1e-15);
+  for (std::size_t c = 0; c < values.size(); ++c)
+    EXPECT_EQ(image.field("density")[image.frame.linear(grid.cellIndex(c))], static_cast<float>(values[c]));
+  EXPECT_THROW(image.field("pressure"), InputError);
+}
+
+TEST(Vti, refusesDamagedFiles) {
+  const std::filesystem::path path = std::filesystem::path(::testing::TempDir()) / "bad.vti";
+  writeFile(path, "<VTKFile><Other/></VTKFile>");
+  EXPECT_THROW(readVti(path), InputError);
+  const Grid<3> grid = testing::boxGrid<3>({2, 2, 2});
+  writeVti(path, {grid.frame(), {{"density", std::vector<float>(8, 1.0F)}}});
+  std::string text = readFile(path);
+  const std::size_t extent = text.find("0 2 0 2");
+  writeFile(path, std::string(text).replace(extent, 7, "0 9 0 9"));
+  EXPECT_THROW(readVti(path), InputError) << "fewer values than cells";
+  writeFile(path, text.substr(0, text.size() / 2));
+  EXPECT_THROW(readVti(path), InputError);
+}
+
+}  // namespace
+}  // namespace barelattice

@@ -1,0 +1,116 @@
+#include <gtest/gtest.h>
+
+#include <numeric>
+#include <random>
+
+#include "barelattice/layout/density_filter.hpp"
+#include "barelattice/layout/simple_maps.hpp"
+#include "support/grids.hpp"
+
+namespace barelattice {
+namespace {
+
+std::vector<double> randomField(std::size_t count, unsigned seed) {
+  std::mt19937 random(seed);
+  std::uniform_real_distribution<double> value(0.05, 0.95);
+  std::vector<double> field(count);
+  for (double& v : field) v = value(random);
+  return field;
+}
+
+const Grid<3>& holedGrid() {
+  static const Grid<3> grid = testing::gridWhere<3>({21, 8, 6}, 0.5, [](const Index<3>& i) { return (i[0] + i[1] * i[2]) % 9 != 0; });
+  return grid;
+}
+
+double weightBetween(const Grid<3>& grid, std::size_t a, std::size_t b, double radius) {
+  return std::max(0.0, radius - (grid.cellCentre(a) - grid.cellCentre(b)).norm());
+}
+
+TEST(DensityFilter, equalsItsDefinition) {
+  const Grid<3>& grid = holedGrid();
+  const double radius = 1.4;
+  const std::vector<double> fill = randomField(grid.cellCount(), 1);
+  const std::vector<double> in = randomField(grid.cellCount(), 2);
+  std::vector<double> out(in.size());
+  DensityFilter<3>(grid, fill, radius, FilterBoundary::reflecting).forward(in, out);
+  for (std::size_t i = 0; i < in.size(); i += 7) {
+    double sum = 0;
+    double weights = 0;
+    for (std::size_t j = 0; j < in.size(); ++j) {
+      const double w = weightBetween(grid, i, j, radius) * fill[j];
+      sum += w * in[j];
+      weights += w;
+    }
+    EXPECT_NEAR(out[i], sum / weights, 1e-13);
+  }
+}
+
+TEST(DensityFilter, treatsTheBoundaryAsAsked) {
+  const Grid<2> grid = testing::boxGrid<2>({12, 12});
+  const std::vector<double> ones(grid.cellCount(), 1.0);
+  std::vector<double> out(ones.size());
+  DensityFilter<2>(grid, ones, 3, FilterBoundary::reflecting).forward(ones, out);
+  for (const double v : out) EXPECT_NEAR(v, 1, 1e-14);
+  DensityFilter<2>(grid, ones, 3, FilterBoundary::empty).forward(ones, out);
+  EXPECT_NEAR(out[static_cast<std::size_t>(grid.cellAt({6, 6}))], 1, 1e-14);
+  EXPECT_LT(out[static_cast<std::size_t>(grid.cellAt({0, 6}))], 0.75);
+  EXPECT_LT(out[static_cast<std::size_t>(grid.cellAt({0, 0}))], 0.5);
+}
+
+/// Compares backward with central differences of a random weighted sum of the outputs.
+void expectExactGradient(const LayoutMap& map, std::size_t count) {
+  const std::vector<double> weight = randomField(count, 5);
+  std::vector<double> in = randomField(count, 6);
+  std::vector<double> out(count), gradient(count);
+  const auto value = [&] {
+    map.forward(in, out);
+    return std::inner_product(out.begin(), out.end(), weight.begin(), 0.0);
+  };
+  map.backward(in, weight, gradient);
+  const double step = 1e-5;
+  for (std::size_t i = 0; i < count; i += count / 11) {
+    const double old = in[i];
+    in[i] = old + step;
+    const double above = value();
+    in[i] = old - step;
+    const double below = value();
+    in[i] = old;
+    EXPECT_NEAR(gradient[i], (above - below) / (2 * step), 1e-7) << "entry " << i << ", seeds 5 and 6";
+  }
+}
+
+TEST(LayoutMaps, haveExactGradients) {
+  const Grid<3>& grid = holedGrid();
+  const std::size_t n = grid.cellCount();
+  for (const FilterBoundary boundary : {FilterBoundary::reflecting, FilterBoundary::empty})
+    expectExactGradient(DensityFilter<3>(grid, randomField(n, 1), 1.4, boundary), n);
+  expectExactGradient(Projection(8, 0.4), n);
+  expectExactGradient(Mirror(mirrorPartners<3>(grid, 1, 2.0)), n);
+  std::vector<std::uint8_t> keep(n, 0);
+  std::fill_n(keep.begin(), n / 3, 1);
+  expectExactGradient(KeepSolid(keep), n);
+}
+
+TEST(Projection, keepsTheEndsAndSharpens) {
+  const std::vector<double> in{0, 0.3, 0.5, 0.7, 1};
+  std::vector<double> out(in.size());
+  Projection(32).forward(in, out);
+  EXPECT_NEAR(out[0], 0, 1e-15);
+  EXPECT_LT(out[1], 1e-5);
+  EXPECT_NEAR(out[2], 0.5, 1e-12);
+  EXPECT_NEAR(out[4], 1, 1e-15);
+}
+
+TEST(Mirror, pairsCellsAcrossThePlane) {
+  const Grid<3> grid = testing::boxGrid<3>({6, 4, 2}, 0.5);
+  const std::vector<int> partner = mirrorPartners<3>(grid, 0, 1.5);
+  for (std::size_t c = 0; c < partner.size(); ++c) {
+    const auto p = static_cast<std::size_t>(partner[c]);
+    EXPECT_EQ(grid.cellIndex(c)[0] + grid.cellIndex(p)[0], 5);
+    EXPECT_EQ(partner[p], static_cast<int>(c));
+  }
+}
+
+}  // namespace
+}  // namespace barelattice

@@ -1,0 +1,177 @@
+#include <gtest/gtest.h>
+
+#include <cmath>
+#include <random>
+
+#include "barelattice/base/error.hpp"
+#include "barelattice/base/parallel.hpp"
+#include "barelattice/optimise/optimiser.hpp"
+#include "support/grids.hpp"
+
+namespace barelattice {
+namespace {
+
+const Material kUnit{"unit", 1, 0.3, 1, 1};
+
+/// Half of the simply supported beam with a load at midspan (the half-beam problem of the literature): unit squares, load
+/// one at the upper left corner, symmetry on the left, a roller in the lower right corner.
+LayoutProblem<2> halfBeam(const Grid<2>& grid, double radius) {
+  LayoutProblem<2> problem;
+  problem.grid = &grid;
+  problem.material = kUnit;
+  problem.fill.assign(grid.cellCount(), 1.0);
+  problem.keep.assign(grid.cellCount(), 0);
+  const auto& cells = grid.frame().cells;
+  for (std::size_t n = 0; n < grid.nodeCount(); ++n)
+    if (grid.nodeIndex(n)[0] == 0) problem.held.push_back(gridDof(grid, n, 0));
+  problem.held.push_back(gridDof(grid, static_cast<std::size_t>(grid.nodeAt({cells[0], 0})), 1));
+  GridCase load{"load", 1, std::vector<double>(2 * grid.nodeCount(), 0.0)};
+  load.force[gridDof(grid, static_cast<std::size_t>(grid.nodeAt({0, cells[1]})), 1)] = -1;
+  problem.cases = {load};
+  problem.massFraction = 0.5;
+  problem.filterRadius = radius;
+  return problem;
+}
+
+// Andreassen, Clausen, Schevenels, Lazarov & Sigmund 2011, Efficient topology optimization in MATLAB using 88 lines of
+// code (Struct. Multidisc. Optim. 43), table 2 of the paper's examples, density filter: 60 x 20 elements, radius 2.4, half
+// the volume, penalty 3, empty stiffness 1e-9: compliance 233.71.
+TEST(Optimiser, reachesThePublishedComplianceOfTheHalfBeam) {
+  const Grid<2> grid = testing::boxGrid<2>({60, 20});
+  const LayoutProblem<2> problem = halfBeam(grid, 2.4);
+  OptimiseOptions options;
+  options.sharpness.clear();
+  options.maxIterations = 400;
+  options.finalChange = 1e-4;
+  options.loopTolerance = 1e-9;
+  const OptimiseResult result = optimiseLayout<2>(problem, options);
+  EXPECT_NEAR(result.compliance / 233.71, 1, 0.005);
+  EXPECT_NEAR(result.massFraction, 0.5, 1e-5);
+}
+
+struct Bracket {
+  Grid<3> grid = testing::gridWhere<3>({14, 8, 8}, 1e-3, [](const Index<3>& i) { return i[0] < 10 || i[2] < 5; });
+  LayoutProblem<3> problem;
+
+  Bracket() {
+    problem.grid = &grid;
+    problem.material = {"test", 70e9, 0.3, 2700, 1e8};
+    for (std::size_t c = 0; c < grid.cellCount(); ++c) {  // partly full cells, alike on both sides of the mirror
+      const Index<3>& i = grid.cellIndex(c);
+      problem.fill.push_back((i[0] + i[2]) % 5 ? 1.0 : 0.3 + 0.05 * std::min(i[1], 7 - i[1]));
+    }
+    problem.keep.assign(grid.cellCount(), 0);
+    for (std::size_t c = 0; c < grid.cellCount(); ++c) problem.keep[c] = grid.cellIndex(c)[0] == 13;
+    problem.held = testing::holdWhere<3>(grid, [](const Index<3>& i) { return i[0] == 0; });
+    for (int k = 0; k < 2; ++k) {
+      GridCase c{k ? "side" : "down", k ? 0.7 : 1.3, std::vector<double>(3 * grid.nodeCount(), 0.0)};
+      for (std::size_t n = 0; n < grid.nodeCount(); ++n)
+        if (grid.nodeIndex(n)[0] == 14) c.force[gridDof(grid, n, k ? 1 : 2)] = -1;
+      problem.cases.push_back(c);
+    }
+    problem.massFraction = 0.4;
+    problem.filterRadius = 2.2e-3;
+    problem.filterBoundary = FilterBoundary::empty;
+    problem.mirror = mirrorPartners<3>(grid, 1, 4e-3);
+  }
+};
+
+TEST(Optimiser, gradientThroughTheWholeChainIsExact) {
+  const Bracket bracket;
+  const LayoutProblem<3>& problem = bracket.problem;
+  ElasticModel<3> model(bracket.grid, problem.material, problem.held);
+  WeightedCompliance<3> goal(model, problem.cases, problem.fill, {});
+  goal.setTolerance(1e-14);
+  LayoutChain chain;
+  chain.append(std::make_shared<Mirror>(problem.mirror));
+  chain.append(std::make_shared<DensityFilter<3>>(bracket.grid, problem.fill, problem.filterRadius, problem.filterBoundary));
+  chain.append(std::make_shared<Projection>(4.0));
+  chain.append(std::make_shared<KeepSolid>(problem.keep));
+  std::vector<double> x(bracket.grid.cellCount());
+  std::mt19937 random(21);
+  std::uniform_real_distribution<double> value(0.3, 0.7);
+  for (double& v : x) v = value(random);
+  std::vector<double> byDensity(x.size()), ignored(x.size());
+  goal.evaluate(chain.forward(x), byDensity);
+  const std::vector<double> gradient = chain.backward(byDensity);
+  double largest = 0;
+  for (const double g : gradient) largest = std::max(largest, std::abs(g));
+  const double step = 1e-4;
+  for (std::size_t i = 3; i < x.size(); i += 61) {
+    const double old = x[i];
+    x[i] = old + step;
+    const double above = goal.evaluate(chain.forward(x), ignored);
+    x[i] = old - step;
+    const double below = goal.evaluate(chain.forward(x), ignored);
+    x[i] = old;
+    EXPECT_NEAR(gradient[i], (above - below) / (2 * step), 1e-6 * largest) << "variable " << i << ", seed 21";
+  }
+}
+
+TEST(Optimiser, keepsWhatItPromises) {
+  const Bracket bracket;
+  OptimiseOptions options;
+  options.maxIterations = 60;
+  const OptimiseResult result = optimiseLayout<3>(bracket.problem, options);
+  EXPECT_NEAR(result.massFraction, 0.4, 1e-4);
+  EXPECT_LT(result.compliance, 0.5 * result.history.front().compliance);
+  std::size_t grey = 0;
+  for (std::size_t c = 0; c < result.density.size(); ++c) {
+    EXPECT_GE(result.density[c], 0);
+    EXPECT_LE(result.density[c], 1);
+    if (bracket.problem.keep[c]) {
+      EXPECT_EQ(result.density[c], 1);
+    }
+    EXPECT_NEAR(result.density[c], result.density[static_cast<std::size_t>(bracket.problem.mirror[c])], 1e-9);
+    grey += result.density[c] > 0.1 && result.density[c] < 0.9;
+  }
+  EXPECT_LT(static_cast<double>(grey) / static_cast<double>(result.density.size()), 0.15);
+}
+
+TEST(Optimiser, givesTheSameBitsOnOneThreadAndTwo) {
+  const Bracket bracket;
+  OptimiseOptions options;
+  options.maxIterations = 6;
+  std::vector<double> layouts[2];
+  for (std::size_t t = 0; t < 2; ++t) {
+    const ThreadLimit limit(t + 1);
+    layouts[t] = optimiseLayout<3>(bracket.problem, options).density;
+  }
+  EXPECT_EQ(layouts[0], layouts[1]);
+}
+
+TEST(Optimiser, stopsForNamedReasons) {
+  const Bracket bracket;
+  OptimiseOptions options;
+  options.maxIterations = 3;
+  EXPECT_EQ(optimiseLayout<3>(bracket.problem, options).stop, OptimiseStop::iterationLimit);
+  const OptimiseResult cancelled =
+      optimiseLayout<3>(bracket.problem, options, [](const IterationRecord& r, const auto&) { return r.iteration < 2; });
+  EXPECT_EQ(cancelled.stop, OptimiseStop::cancelled);
+  EXPECT_EQ(cancelled.history.size(), 2U);
+  LayoutProblem<3> impossible = bracket.problem;
+  impossible.massFraction = 0.01;
+  EXPECT_THROW(optimiseLayout<3>(impossible, options), InputError);
+}
+
+TEST(OptimalityCriteria, meetsTheTargetWithinTheMoveLimit) {
+  const std::vector<double> x(50, 0.5);
+  std::vector<double> goal(50), limit(50, 1.0);
+  for (std::size_t i = 0; i < 50; ++i) goal[i] = -std::pow(1.1, static_cast<double>(i));
+  const auto sum = [](std::span<const double> v) {
+    double s = 0;
+    for (const double value : v) s += value;
+    return s;
+  };
+  const std::vector<double> next = updateByOptimality(x, goal, limit, sum, 24, {0.2, 0.5});
+  EXPECT_NEAR(sum(next), 24, 1e-4);
+  for (std::size_t i = 0; i < 50; ++i) {
+    EXPECT_LE(std::abs(next[i] - 0.5), 0.2 + 1e-12);
+    if (i) {
+      EXPECT_GE(next[i], next[i - 1] - 1e-12) << "more use, more material";
+    }
+  }
+}
+
+}  // namespace
+}  // namespace barelattice
