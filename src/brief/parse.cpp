@@ -14,7 +14,7 @@
 namespace barelattice {
 namespace {
 
-constexpr int kDefaultTetrahedra = 150'000;
+constexpr int kDefaultTetrahedra = 200'000;
 constexpr int kDefaultIterations = 80;
 
 template <class Entry>

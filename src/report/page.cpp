@@ -61,7 +61,7 @@ json meshJson(const TriangleMesh& mesh) {
 /// A shape as triangles, fine enough for a picture.
 json shapeJson(const Shape& shape) {
   const Box box = shape.bounds();
-  constexpr double kCells = 26;  // along the longest side
+  constexpr double kCells = 48;  // along the longest side
   const double spacing = std::max(box.sizes().maxCoeff() / kCells, 1e-9);
   const Implicit f = [&](const Vec3& p) { return shape.distance(p); };
   const TetMesh mesh = stuff(f, box, std::min(spacing, 0.7 * std::max(box.sizes().minCoeff(), 0.2 * spacing)));
@@ -223,7 +223,7 @@ std::string setupPanel(const Job& job) {
   return "<div data-panel=\"setup\"><h2>Set-up as understood</h2><label>case <select id=\"setup-case\">" + caseOptions(job, false) +
          "</select></label><ul class=\"key\">" + key(palette::kSpace, "glass", "design space, see-through") +
          key(palette::kKeep, "", "keep: stays solid") + key(palette::kClear, "glass", "clear: stays empty, see-through") +
-         key(palette::kSupport, "dots", "held face, marked &#9178;") + key(palette::kLoad, "dots", "loaded face; arrows push at their tip") +
+         key(palette::kSupport, "dots", "held face, named in the view") + key(palette::kLoad, "dots", "loaded face; arrows push at their tip") +
          "</ul><h2>Masses</h2>" + massList(job) + "</div>";
 }
 

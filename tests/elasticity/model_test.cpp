@@ -104,7 +104,7 @@ const std::vector<Layout>& layouts() {
   static const std::vector<Layout> all{
       {"uniform", [](const Index<3>&) { return true; }, 14},
       {"lattice", [](const Index<3>& i) { return (i[0] % 12 < 3) + (i[1] % 12 < 3) + (i[2] % 12 < 3) >= 2; }, 40},
-      {"islands", [](const Index<3>& i) { return i[2] < 4 || (i[0] % 6 < 2 && i[1] % 6 < 2 && i[2] % 6 < 2); }, 34},
+      {"islands", [](const Index<3>& i) { return i[2] < 4 || (i[0] % 6 < 2 && i[1] % 6 < 2 && i[2] % 6 < 2); }, 40},
   };
   return all;
 }

@@ -36,7 +36,7 @@ function buildSetup(): void {
   }
   for (const support of data.supports) {
     const at = centreOf(support.face);
-    group.add(label("⏚ " + support.name, at.clone().add(new THREE.Vector3(0, 0, -0.05 * reach)), 0.032 * reach, data.palette.support));
+    group.add(label("held: " + support.name, at.clone().add(new THREE.Vector3(0, 0, -0.05 * reach)), 0.032 * reach, data.palette.support));
   }
   group.add(caseArrows);
 }

@@ -32,7 +32,6 @@ export function glass(geometry: THREE.BufferGeometry, colour: string, opacity: n
   group.add(new THREE.Mesh(geometry, material));
   const lines = new THREE.LineBasicMaterial({ color: colour, transparent: true, opacity: Math.min(1, opacity * 4) });
   group.add(new THREE.LineSegments(new THREE.EdgesGeometry(geometry, 35), lines));
-  group.renderOrder = 1;
   return group;
 }
 

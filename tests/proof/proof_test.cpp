@@ -1,0 +1,176 @@
+#include <gtest/gtest.h>
+
+#include <cmath>
+#include <numbers>
+#include <random>
+
+#include "barelattice/base/error.hpp"
+#include "barelattice/proof/proof.hpp"
+#include "barelattice/proof/vtu.hpp"
+
+namespace barelattice {
+namespace {
+
+const Material kSteel{"steel", 205e9, 0.29, 7850, 350e6};
+
+TetMesh meshOf(const ShapePtr& shape, double spacing) {
+  return stuff([&](const Vec3& p) { return shape->distance(p); }, shape->bounds(), spacing, FeatherEdges::trimmed);
+}
+
+NamedFace planeFace(const char* name, const ShapePtr& shape, const Vec3& direction, double spacing) {
+  FaceSelector selector;
+  selector.direction = direction;
+  return {name, selectFace(*shape, selector, spacing)};
+}
+
+// Any displacement field of second degree lies in the ten-node element's space: for u = (x^2, 0, 0) the stress is
+// linear and must be found exactly, and its internal forces must balance the body force -div(stress).
+TEST(QuadraticTets, representQuadraticFieldsExactly) {
+  const QuadraticTets mesh(meshOf(makeBox({0, 0, 0}, {1, 0.8, 0.6}), 0.2));
+  std::vector<double> u;
+  for (const Vec3& p : mesh.nodes()) u.insert(u.end(), {p.x() * p.x(), 0, 0});
+  const Material unit{"unit", 1, 0.25, 1, 1};
+  const std::vector<Stress> stress = mesh.cornerStress(unit, u);
+  const double lambda = 0.25 / (1.25 * 0.5);
+  const double mu = 0.5 / 1.25;
+  for (std::size_t n = 0; n < mesh.cornerCount(); ++n) {
+    const double strain = 2 * mesh.nodes()[n].x();
+    EXPECT_NEAR(stress[n][0], (lambda + 2 * mu) * strain, 1e-10);
+    EXPECT_NEAR(stress[n][1], lambda * strain, 1e-10);
+    EXPECT_NEAR(stress[n][5], 0, 1e-10);
+  }
+}
+
+TEST(QuadraticTets, stiffnessAgreesWithInternalForces) {
+  const QuadraticTets mesh(meshOf(makeCylinder({0, 0, 0}, {0, 0, 1}, 0.5), 0.25));
+  const std::vector<std::uint8_t> held(mesh.nodeCount(), 0);
+  std::mt19937 random(4);
+  std::uniform_real_distribution<double> any(-1, 1);
+  std::vector<double> u(3 * mesh.nodeCount()), f(u.size());
+  for (double& value : u) value = any(random);
+  mesh.stiffness(0.3, held).apply(u, f);
+  const std::vector<double> direct = mesh.internalForces({"unit", 1, 0.3, 1, 1}, u);
+  double most = 0;
+  for (const double value : direct) most = std::max(most, std::abs(value));
+  for (std::size_t i = 0; i < f.size(); ++i) EXPECT_NEAR(f[i], direct[i], 1e-12 * most) << "seed 4";
+}
+
+TEST(Proof, barUnderTensionHasItsStressMassAndReactions) {
+  const ShapePtr bar = makeBox({0, 0, 0}, {0.1, 0.02, 0.02});
+  const double spacing = 0.004;
+  ProofProblem problem;
+  problem.material = kSteel;
+  problem.faces = {planeFace("left", bar, -Vec3::UnitX(), 0.0005), planeFace("right", bar, Vec3::UnitX(), 0.0005)};
+  problem.supports = {0};
+  problem.cases = {{"pull", {{"pull", 1, {8000, 0, 0}}}}, {"idle", {{"pull", 1, {0, 0, 0}}}}};
+  problem.exclusion = 0.03;
+  const Proof proof = prove(QuadraticTets(meshOf(bar, spacing)), spacing, problem);
+  const CaseProof& pull = proof.cases[0];
+  EXPECT_NEAR(proof.mass / (4e-5 * 7850), 1, 0.02);
+  EXPECT_NEAR(pull.judgedStress / 20e6, 1, 0.05);
+  EXPECT_NEAR(pull.safetyFactor, 350e6 / pull.judgedStress, 1e-9);
+  EXPECT_NEAR(pull.faceDisplacement[1].x() / (20e6 / 205e9 * 0.1), 1, 0.03);
+  EXPECT_LT((pull.reactions[0].force + Vec3(8000, 0, 0)).norm(), 1e-3 * 8000);
+  EXPECT_LT((pull.applied.force - Vec3(8000, 0, 0)).norm(), 1e-9 * 8000);
+  EXPECT_EQ(proof.cases[1].displacement, 0);
+}
+
+// Cantilever of length 10 h under an end force: Timoshenko's deflection and M z / I at half length.
+TEST(Proof, cantileverAgreesWithBeamTheory) {
+  const double height = 0.01;
+  const ShapePtr beam = makeBox({0, 0, 0}, {0.1, height, height});
+  const double spacing = 0.0022;
+  ProofProblem problem;
+  problem.material = kSteel;
+  problem.faces = {planeFace("root", beam, -Vec3::UnitX(), 0.0004), planeFace("tip", beam, Vec3::UnitX(), 0.0004)};
+  problem.supports = {0};
+  problem.cases = {{"down", {{"push", 1, {0, 0, -100}}}}};
+  problem.exclusion = 0.05;
+  const Proof proof = prove(QuadraticTets(meshOf(beam, spacing)), spacing, problem);
+  const double inertia = std::pow(height, 4) / 12;
+  const double shear = kSteel.modulus / (2 * (1 + kSteel.poisson));
+  const double kappa = 10 * (1 + kSteel.poisson) / (12 + 11 * kSteel.poisson);
+  const double deflection = 100 * 1e-3 / (3 * kSteel.modulus * inertia) + 100 * 0.1 / (kappa * shear * height * height);
+  EXPECT_NEAR(-proof.cases[0].faceDisplacement[1].z() / deflection, 1, 0.04);  // chamfered edges soften it by some percent
+  const double bending = 100 * 0.05 * (0.5 * height) / inertia;  // outside half the length round the root
+  EXPECT_NEAR(proof.cases[0].judgedStress / bending, 1, 0.06);
+  EXPECT_GT(proof.cases[0].peakStress, 1.6 * bending) << "the root carries twice the moment and a clamped edge";
+}
+
+TEST(Proof, loadsOnCurvedFacesKeepTheirResultant) {
+  const ShapePtr plate = makeDifference(makeBox({0, 0, 0}, {0.1, 0.06, 0.02}), {makeCylinder({0.07, 0.03, -1}, {0.07, 0.03, 1}, 0.012)});
+  FaceSelector bore;
+  bore.kind = Patch::Kind::cylinder;
+  ProofProblem problem;
+  problem.material = kSteel;
+  problem.faces = {planeFace("left", plate, -Vec3::UnitX(), 0.001), {"bore", selectFace(*plate, bore, 0.0005)}};
+  problem.supports = {0};
+  problem.cases = {{"pull", {{"pull", 1, {1000, 500, -200}}}}};
+  const double spacing = 0.004;
+  const Proof proof = prove(QuadraticTets(meshOf(plate, spacing)), spacing, problem);
+  const Resultant wanted = resultantOnFace(problem.faces[1].face, {1000, 500, -200}, Vec3::Zero());
+  EXPECT_LT((proof.cases[0].applied.force - wanted.force).norm(), 1e-9 * wanted.force.norm());
+  EXPECT_LT((proof.cases[0].applied.moment - wanted.moment).norm(), 1e-3 * wanted.moment.norm());
+  Vec3 reaction = proof.cases[0].reactions[0].force;
+  EXPECT_LT((reaction + wanted.force).norm(), 1e-3 * wanted.force.norm());
+}
+
+TEST(Proof, refusesAFaceThatIsNotOnTheSolid) {
+  const ShapePtr bar = makeBox({0, 0, 0}, {0.1, 0.02, 0.02});
+  const ShapePtr elsewhere = makeBox({1, 0, 0}, {1.1, 0.02, 0.02});
+  ProofProblem problem;
+  problem.material = kSteel;
+  problem.faces = {planeFace("left", elsewhere, -Vec3::UnitX(), 0.001)};
+  problem.supports = {0};
+  EXPECT_THROW(prove(QuadraticTets(meshOf(bar, 0.005)), 0.005, problem), InputError);
+}
+
+TEST(SurfaceGap, measuresDistanceBothWays) {
+  const auto cube = [](double size) { return meshOf(makeBox({0, 0, 0}, {size, size, size}), 0.1).boundary(); };
+  EXPECT_EQ(surfaceGap(cube(1), cube(1)).largest, 0);
+  const SurfaceGap gap = surfaceGap(cube(1), cube(1.1));
+  EXPECT_NEAR(gap.largest, 0.1 * std::sqrt(3.0), 0.03);
+  EXPECT_GT(gap.mean, 0.02);
+}
+
+TEST(Verdict, holdsEveryRequirementAgainstTheWorstCase) {
+  Proof proof;
+  proof.mass = 2;
+  ProofProblem problem;
+  problem.faces = {{"tip", {}}};
+  CaseProof small, large;
+  small.name = "small";
+  small.faceDisplacement = {{0.001, 0, 0}};
+  large.name = "large";
+  large.faceDisplacement = {{0, 0.003, 0}};
+  proof.cases = {small, large};
+  const auto judged = judge(proof, problem, {{Requirement::Kind::mass, "", 2.1}, {Requirement::Kind::displacement, "tip", 0.002}});
+  EXPECT_EQ(judged[0].verdict, Verdict::met);
+  EXPECT_EQ(judged[1].verdict, Verdict::notMet);
+  EXPECT_EQ(judged[1].worstCase, "large");
+  EXPECT_THROW(judge(proof, problem, {{Requirement::Kind::displacement, "nose", 1}}), InputError);
+}
+
+TEST(Vtu, readsBackTheSurfaceItWrote) {
+  const ShapePtr bar = makeBox({0, 0, 0}, {0.03, 0.02, 0.02});
+  ProofProblem problem;
+  problem.material = kSteel;
+  problem.faces = {planeFace("left", bar, -Vec3::UnitX(), 0.001), planeFace("right", bar, Vec3::UnitX(), 0.001)};
+  problem.supports = {0};
+  problem.cases = {{"pull", {{"pull", 1, {800, 0, 0}}}}};
+  const QuadraticTets mesh(meshOf(bar, 0.006));
+  const Proof proof = prove(mesh, 0.006, problem);
+  const std::string path = ::testing::TempDir() + "proof.vtu";
+  writeVtu(path, mesh, proof);
+  const ProofSurface surface = readProofSurface(path);
+  EXPECT_EQ(surface.mesh.triangles.size(), mesh.surface().size());
+  EXPECT_NEAR(surface.mesh.volume() / mesh.volume(), 1, 1e-5);
+  ASSERT_EQ(surface.cases.size(), 1U);
+  EXPECT_EQ(surface.cases[0].name, "pull");
+  float most = 0;
+  for (const float s : surface.cases[0].vonMises) most = std::max(most, s);
+  EXPECT_NEAR(most / proof.cases[0].peakStress, 1, 1e-5);
+}
+
+}  // namespace
+}  // namespace barelattice

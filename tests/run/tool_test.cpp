@@ -1,0 +1,184 @@
+// The tool as its users meet it: a process, its output, its exit code, its files.
+
+#include <gmock/gmock.h>
+#include <gtest/gtest.h>
+#include <sys/wait.h>
+
+#include <cstdio>
+#include <filesystem>
+#include <nlohmann/json.hpp>
+
+#include "barelattice/base/file.hpp"
+#include "barelattice/geometry/stl.hpp"
+#include "barelattice/run/run.hpp"
+
+namespace barelattice {
+namespace {
+
+using ::testing::HasSubstr;
+namespace fs = std::filesystem;
+
+struct Outcome {
+  int code = -1;
+  std::string text;  // both streams
+};
+
+Outcome tool(const std::string& arguments) {
+  Outcome outcome;
+  FILE* pipe = ::popen((std::string(BARELATTICE_TOOL) + " " + arguments + " 2>&1").c_str(), "r");
+  char buffer[4096];
+  while (const std::size_t n = std::fread(buffer, 1, sizeof buffer, pipe)) outcome.text.append(buffer, n);
+  const int status = ::pclose(pipe);
+  outcome.code = WIFEXITED(status) ? WEXITSTATUS(status) : -1;
+  return outcome;
+}
+
+/// A brief that runs in about two seconds.
+const std::string kBrief = R"(voxel = "2.5 mm"
+[material]
+use = "steel"
+[shapes]
+block = { box = { from = ["0 mm", "0 mm", "0 mm"], to = ["60 mm", "20 mm", "30 mm"] } }
+pad = { box = { from = ["55 mm", "0 mm", "10 mm"], to = ["60 mm", "20 mm", "20 mm"] } }
+[design]
+space = "block"
+keep = ["pad"]
+[faces]
+root = { of = "block", kind = "plane", facing = "-x" }
+tip = { of = "pad", kind = "plane", facing = "+x" }
+[supports]
+root = { face = "root" }
+[loads]
+push = { face = "tip", force = ["0 N", "0 N", "-1 kN"] }
+[cases]
+down = { loads = { push = 1.0 } }
+[target]
+mass_fraction = 0.4
+[making]
+smallest_member = "7.5 mm"
+[proof]
+tetrahedra = 8000
+[require]
+displacement = { tip = "5 mm" }
+)";
+
+class Tool : public ::testing::Test {
+ protected:
+  void SetUp() override {
+    folder_ = fs::path(::testing::TempDir()) / ::testing::UnitTest::GetInstance()->current_test_info()->name();
+    fs::remove_all(folder_);
+    fs::create_directories(folder_);
+    brief("", "");
+  }
+  void brief(const std::string& from, const std::string& to) {
+    std::string text = kBrief;
+    if (!from.empty()) text.replace(text.find(from), from.size(), to);
+    writeFile(folder_ / "b.toml", text);
+  }
+  std::string path() const { return (folder_ / "b.toml").string(); }
+  fs::path run() const { return folder_ / "b.run"; }
+  nlohmann::json results() const { return nlohmann::json::parse(readFile(run() / "results.json")); }
+
+  fs::path folder_;
+};
+
+TEST_F(Tool, doesTheWholeJobAndLeavesEveryFile) {
+  const Outcome outcome = tool("run " + path());
+  EXPECT_EQ(outcome.code, 0) << outcome.text;
+  for (const char* name : {"check.html", "layout.vti", "history.csv", "solid.stl", "proof.vtu", "results.json", "report.html"})
+    EXPECT_TRUE(fs::exists(run() / name)) << name;
+  EXPECT_THAT(outcome.text, HasSubstr("verdict: met"));
+  const nlohmann::json r = results();
+  const TriangleMesh solid = readStl(run() / "solid.stl");
+  EXPECT_EQ(inspectMesh(solid).text(), "sound");
+  EXPECT_NEAR(solid.volume() * 7850 / r["masses_kg"]["target"].get<double>(), 1, 0.01);
+  // What is proved is what is exported: the two surfaces lie close together, and hold the same volume.
+  const double spacing = r["proof"]["spacing_mm"];
+  EXPECT_LT(r["proof"]["surface_gap_mm"]["mean"].get<double>(), 0.1 * spacing);
+  EXPECT_LT(r["proof"]["surface_gap_mm"]["largest"].get<double>(), 1.2 * spacing);
+  EXPECT_NEAR(r["proof"]["volume_difference"].get<double>(), 0, 0.03);
+  EXPECT_NEAR(r["proof"]["compliance_J"].get<double>() / r["optimise"]["compliance_J"].get<double>(), 1, 0.35);
+  const auto force = r["proof"]["cases"][0]["reactions"]["root"]["force_N"];
+  EXPECT_NEAR(force[2].get<double>(), 1000, 1);
+}
+
+TEST_F(Tool, redoesOnlyWhatAChangeTouches) {
+  ASSERT_EQ(tool("run " + path()).code, 0);
+  const Outcome again = tool("proof " + path());
+  EXPECT_EQ(again.code, 0);
+  EXPECT_THAT(again.text, HasSubstr("proof     reused"));
+  brief("tip = \"5 mm\"", "tip = \"0.0001 mm\"");
+  const Outcome stricter = tool("run " + path());
+  EXPECT_EQ(stricter.code, 1) << "the verdict is not met: " << stricter.text;
+  EXPECT_THAT(stricter.text, HasSubstr("solid     reused"));
+  EXPECT_THAT(stricter.text, HasSubstr("not met"));
+  brief("mass_fraction = 0.4", "mass_fraction = 0.45");
+  const Outcome heavier = tool("solid " + path());
+  EXPECT_EQ(heavier.code, 0);
+  EXPECT_THAT(heavier.text, ::testing::Not(HasSubstr("reused")));
+}
+
+TEST_F(Tool, givesTheSameBitsOnOneThreadAndTwo) {
+  ASSERT_EQ(tool("proof " + path() + " --threads 1").code, 0);
+  ASSERT_EQ(tool("proof " + path() + " --threads 2 --folder " + (folder_ / "two.run").string()).code, 0);
+  for (const char* name : {"layout.vti", "solid.stl", "proof.vtu"})
+    EXPECT_EQ(readFile(run() / name), readFile(folder_ / "two.run" / name)) << name;
+}
+
+TEST_F(Tool, checkTellsWithoutSolving) {
+  const Outcome outcome = tool("check " + path() + " --json");
+  EXPECT_EQ(outcome.code, 0);
+  const nlohmann::json told = nlohmann::json::parse(outcome.text);
+  EXPECT_EQ(told["voxels"], 24 * 8 * 12);
+  EXPECT_EQ(told["cases"][0]["force_N"][2], -1000.0);
+  EXPECT_TRUE(fs::exists(run() / "check.html"));
+  EXPECT_FALSE(fs::exists(run() / "layout.vti"));
+}
+
+TEST_F(Tool, refusesWithTheLineTheCureAndCodeTwo) {
+  brief("use = \"steel\"", "use = \"steal\"");
+  const Outcome outcome = tool("run " + path());
+  EXPECT_EQ(outcome.code, 2);
+  EXPECT_THAT(outcome.text, HasSubstr("b.toml:3:7: [material] names the unknown material \"steal\""));
+  EXPECT_THAT(outcome.text, HasSubstr("did you mean \"steel\"?"));
+  EXPECT_FALSE(fs::exists(run())) << "nothing is left behind";
+  EXPECT_EQ(tool("run /nowhere.toml").code, 2);
+  EXPECT_EQ(tool("run").code, 2);
+  EXPECT_EQ(tool("fly " + path()).code, 2);
+  const Outcome later = tool("compare " + path());
+  EXPECT_EQ(later.code, 2);
+  EXPECT_THAT(later.text, HasSubstr("'compare' is not offered yet"));
+  EXPECT_EQ(tool("--version").code, 0);
+}
+
+TEST_F(Tool, stopsCleanlyOnInterruptAndGoesOnFromThere) {
+  brief("voxel = \"2.5 mm\"", "voxel = \"1 mm\"");
+  const Outcome outcome = [&] {
+    Outcome o = tool("run " + path() + " & pid=$!; while ! [ -s " + (run() / "history.csv").string() +
+                     " ]; do sleep 0.05; done; kill -INT $pid; wait $pid");
+    return o;
+  }();
+  EXPECT_EQ(outcome.code, 3) << outcome.text;
+  EXPECT_THAT(outcome.text, HasSubstr("stopped on request"));
+  EXPECT_TRUE(fs::exists(run() / "layout.vti"));
+  EXPECT_FALSE(results()["optimise"]["finished"].get<bool>());
+  EXPECT_FALSE(fs::exists(run() / "solid.stl"));
+}
+
+TEST_F(Tool, saysWhenTheFolderCannotBeMade) {
+  writeFile(folder_ / "b.run", "a file where the folder should be");
+  const Outcome outcome = tool("optimise " + path());
+  EXPECT_EQ(outcome.code, 3);
+  EXPECT_THAT(outcome.text, HasSubstr("cannot make the run folder"));
+}
+
+TEST_F(Tool, startsOverFromADamagedResultFile) {
+  fs::create_directories(run());
+  writeFile(run() / "results.json", "{ half");
+  const Outcome outcome = tool("optimise " + path());
+  EXPECT_EQ(outcome.code, 0) << outcome.text;
+  EXPECT_THAT(outcome.text, HasSubstr("results.json is damaged"));
+}
+
+}  // namespace
+}  // namespace barelattice

@@ -1,0 +1,114 @@
+#include <gtest/gtest.h>
+
+#include <cmath>
+
+#include "barelattice/base/error.hpp"
+#include "barelattice/geometry/face.hpp"
+#include "barelattice/geometry/stl.hpp"
+#include "barelattice/proof/proof.hpp"
+#include "barelattice/solid/reinterpret.hpp"
+#include "barelattice/solid/sharpen.hpp"
+
+namespace barelattice {
+namespace {
+
+TEST(Sharpen, restoresEdgesAndCornersOfABoxExactly) {
+  const ShapePtr box = makeBox({0.03, 0.05, 0.02}, {2.07, 1.52, 1.11});
+  const Implicit f = [&](const Vec3& p) { return box->distance(p); };
+  const double spacing = 0.21;
+  const TriangleMesh blunt = stuff(f, box->bounds(), spacing).boundary();
+  const TriangleMesh sharp = sharpenEdges(f, spacing, blunt);
+  EXPECT_EQ(inspectMesh(sharp).text(), "sound");
+  const double exact = box->bounds().volume();
+  EXPECT_LT(std::abs(sharp.volume() / exact - 1), 0.1 * std::abs(blunt.volume() / exact - 1));
+  double furthest = 0;
+  for (std::size_t t = 0; t < sharp.triangles.size(); ++t)
+    for (int k = 0; k < 3; ++k) furthest = std::max(furthest, std::abs(box->distance(sharp.corner(t, k))));
+  EXPECT_LT(furthest, 1e-3 * spacing);
+}
+
+TEST(Sharpen, followsTheCurvedEdgeOfABore) {
+  const ShapePtr plate = makeDifference(makeBox({0, 0, 0}, {3, 3, 1}), {makeCylinder({1.5, 1.5, -1}, {1.5, 1.5, 2}, 0.7)});
+  const Implicit f = [&](const Vec3& p) { return plate->distance(p); };
+  const TriangleMesh sharp = sharpenEdges(f, 0.15, stuff(f, plate->bounds(), 0.15).boundary());
+  EXPECT_EQ(inspectMesh(sharp).text(), "sound");
+  std::size_t onEdge = 0;
+  for (const Vec3& v : sharp.vertices) {
+    const double radius = (v - Vec3(1.5, 1.5, v.z())).norm();
+    onEdge += std::abs(radius - 0.7) < 1e-3 && (std::abs(v.z()) < 1e-3 || std::abs(v.z() - 1) < 1e-3);
+  }
+  EXPECT_GT(onEdge, 40U) << "about 2 x 29 spacings round";
+}
+
+/// A bar between two bored blocks, with a crumb beside it and a clear that cuts into the bar.
+struct Example {
+  Regions regions;
+  Domain domain;
+  std::vector<double> density;
+  Patch bore;
+
+  Example() : regions(makeRegions()), domain(sampleRegions(regions, 0.5)) {
+    for (std::size_t c = 0; c < domain.grid.cellCount(); ++c) {
+      const Vec3 p = domain.grid.cellCentre(c);
+      const bool bar = std::abs(p.y() - 5) < 2 && std::abs(p.z() - 4) < 2;
+      const bool crumb = (p - Vec3(12, 8.5, 7)).norm() < 1.1;
+      density.push_back(domain.keep[c] || bar || crumb ? 1 : 0.02);
+    }
+    std::vector<Patch> patches;
+    regions.keeps[0]->appendPatches(patches);
+    for (const Patch& patch : patches)
+      if (patch.isHole()) bore = patch;
+  }
+
+  static Regions makeRegions() {
+    const ShapePtr hole = makeCylinder({3, 5, -1}, {3, 5, 9}, 1.2);
+    Regions r;
+    r.space = makeBox({0, 0, 0}, {24, 10, 8});
+    r.keeps = {makeDifference(makeCylinder({3, 5, 1}, {3, 5, 7}, 2.6), {hole}), makeBox({21, 2, 1}, {24, 8, 7})};
+    r.clears = {hole, makeCylinder({14, 5, -1}, {14, 5, 9}, 1)};
+    return r;
+  }
+};
+
+TEST(Reinterpret, meetsTheVolumeKeepsTheBoreAndDropsTheCrumb) {
+  const Example e;
+  const SmoothLayout layout(e.domain, e.density);
+  const double wanted = 24 * 16 + 60;
+  const Solid solid = reinterpret(layout, e.regions, wanted, {0.5});
+  EXPECT_NEAR(solid.volume / wanted, 1, 2e-3);
+  EXPECT_EQ(solid.defects.text(), "sound");
+  EXPECT_EQ(solid.dropped.pieces, 1U);
+  EXPECT_EQ(solid.pieces, 1U);
+  const std::string path = ::testing::TempDir() + "solid.stl";
+  writeStl(path, solid.surface);
+  const TriangleMesh written = readStl(path);
+  EXPECT_EQ(inspectMesh(written).text(), "sound");
+  EXPECT_NEAR(written.volume() / wanted, 1, 2e-3);
+  const auto diameter = measuredDiameter(written, e.bore, 0.1);
+  ASSERT_TRUE(diameter.has_value());
+  EXPECT_NEAR(*diameter, 2.4, 0.002);
+  for (const Vec3& v : written.vertices) {
+    EXPECT_LT(e.regions.available(v), 0.01) << "sticks out of the space or into a clear";
+  }
+}
+
+TEST(Reinterpret, countsThePiecesOfAPartThatFallsApart) {
+  Example e;
+  for (std::size_t c = 0; c < e.density.size(); ++c)
+    if (const double x = e.domain.grid.cellCentre(c).x(); x > 9 && x < 16) e.density[c] = 0;
+  const Solid solid = reinterpret(SmoothLayout(e.domain, e.density), e.regions, 280, {0.5});
+  EXPECT_EQ(solid.pieces, 2U);
+}
+
+TEST(Reinterpret, saysWhenNoThresholdGivesTheVolume) {
+  const Example e;
+  EXPECT_THROW(reinterpret(SmoothLayout(e.domain, e.density), e.regions, 10, {0.5}), RunError);
+}
+
+TEST(Reinterpret, canBeCancelled) {
+  const Example e;
+  EXPECT_THROW(reinterpret(SmoothLayout(e.domain, e.density), e.regions, 450, {0.5}, [](const Progress&) { return false; }), Cancelled);
+}
+
+}  // namespace
+}  // namespace barelattice
