@@ -1,6 +1,7 @@
 #include <gmock/gmock.h>
 #include <gtest/gtest.h>
 
+#include "barelattice/base/file.hpp"
 #include "barelattice/brief/job.hpp"
 
 namespace barelattice {
@@ -133,6 +134,14 @@ TEST(Brief, writtenOutMaterialsNeedEveryProperty) {
   EXPECT_EQ(parseBrief(changed("use = \"steel\"", own), "test.toml").material.density, 2700);
   EXPECT_THROW(parseBrief(changed("use = \"steel\"", "modulus = \"70 GPa\""), "test.toml"), BriefError);
   EXPECT_NEAR(parseBrief(changed("use = \"steel\"", "use = \"steel\"\nstrength = \"500 MPa\""), "test.toml").material.strength, 500e6, 1);
+}
+
+TEST(Brief, theExampleOfTheReferenceWorksAsItStands) {
+  const std::string page = readFile(BARELATTICE_DOCS "/brief.md");
+  const std::size_t begin = page.find("```toml\n") + 8;
+  const Job job = prepare(parseBrief(page.substr(begin, page.find("```", begin) - begin), "docs/brief.md"));
+  EXPECT_EQ(job.cases.size(), 2U);
+  EXPECT_EQ(job.brief.requirements.size(), 2U);
 }
 
 TEST(Brief, missingFilesAreNamed) {
