@@ -35,7 +35,8 @@ struct Arguments {
   bool json = false;
 };
 
-/// A quick look takes voxels this much larger, a quarter of their number, as far as the smallest member allows.
+/// A quick look takes voxels this much larger, a quarter of their number, as far as the smallest member
+/// allows.
 constexpr double kQuickVoxel = 1.6;
 
 std::optional<double> voxelFor(const Arguments& arguments, const Brief& brief) {
@@ -55,7 +56,8 @@ RunListener listenerFor(Terminal& terminal, int maxIterations) {
   return listener;
 }
 
-int check(const Job& job, const std::filesystem::path& folder, const Arguments& arguments, Terminal& terminal) {
+int check(const Job& job, const std::filesystem::path& folder, const Arguments& arguments,
+          Terminal& terminal) {
   std::filesystem::create_directories(folder);
   writeCheckPage(job, folder / "check.html");
   terminal.line(describeJob(job));
@@ -64,15 +66,21 @@ int check(const Job& job, const std::filesystem::path& folder, const Arguments& 
     nlohmann::json cases = nlohmann::json::array();
     for (const CaseSummary& c : job.summaries) {
       const auto list = [](const Vec3& v) { return nlohmann::json{v.x(), v.y(), v.z()}; };
-      cases.push_back({{"name", c.name}, {"weight", c.weight}, {"force_N", list(c.resultant.force)}, {"moment_Nm", list(c.resultant.moment)}});
+      cases.push_back({{"name", c.name},
+                       {"weight", c.weight},
+                       {"force_N", list(c.resultant.force)},
+                       {"moment_Nm", list(c.resultant.moment)}});
     }
-    fmt::print("{}\n", nlohmann::json{{"title", job.brief.title},
-                                      {"masses_kg", {{"space", job.spaceMass}, {"keep", job.keepMass}, {"target", job.targetMass}}},
-                                      {"voxels", job.domain.grid.cellCount()},
-                                      {"estimate", {{"seconds", job.estimate.seconds}, {"bytes", job.estimate.bytes}}},
-                                      {"cases", cases},
-                                      {"warnings", job.warnings}}
-                           .dump(2));
+    fmt::print(
+        "{}\n",
+        nlohmann::json{
+            {"title", job.brief.title},
+            {"masses_kg", {{"space", job.spaceMass}, {"keep", job.keepMass}, {"target", job.targetMass}}},
+            {"voxels", job.domain.grid.cellCount()},
+            {"estimate", {{"seconds", job.estimate.seconds}, {"bytes", job.estimate.bytes}}},
+            {"cases", cases},
+            {"warnings", job.warnings}}
+            .dump(2));
   }
   return kDone;
 }
@@ -81,7 +89,8 @@ int work(const Arguments& arguments, Terminal& terminal) {
   const auto start = std::chrono::steady_clock::now();
   Brief brief = readBrief(arguments.brief);
   const std::optional<double> voxel = voxelFor(arguments, brief);
-  const std::filesystem::path folder = arguments.folder.empty() ? defaultRunFolder(brief.path) : std::filesystem::path(arguments.folder);
+  const std::filesystem::path folder =
+      arguments.folder.empty() ? defaultRunFolder(brief.path) : std::filesystem::path(arguments.folder);
   Job job = prepare(std::move(brief), voxel);
   if (arguments.verb == "check") return check(job, folder, arguments, terminal);
   terminal.line(describeJob(job));
@@ -127,7 +136,9 @@ int guarded(Arguments arguments, Terminal& terminal) {
     }
     return work(arguments, terminal);
   } catch (const Cancelled& error) {
-    terminal.error(error.what(), "what was done is kept in the run folder; 'solid' goes on from there, 'optimise' starts over");
+    terminal.error(
+        error.what(),
+        "what was done is kept in the run folder; 'solid' goes on from there, 'optimise' starts over");
     return kFailed;
   } catch (const InputError& error) {
     terminal.error(error.what(), error.cure());
@@ -177,14 +188,18 @@ int main(int argc, char** argv) {
       sub->group("");
       sub->allow_extras();
       sub->callback([&exitCode, verb] {
-        Terminal(false).error(fmt::format("'{}' is not offered yet", verb.name), "see 'barelattice --help' for what is");
+        Terminal(false).error(fmt::format("'{}' is not offered yet", verb.name),
+                              "see 'barelattice --help' for what is");
         exitCode = kWrongInput;
       });
       continue;
     }
-    if (std::string(verb.name) != "demo") sub->add_option("brief", arguments.brief, "the brief (TOML)")->required();
+    if (std::string(verb.name) != "demo")
+      sub->add_option("brief", arguments.brief, "the brief (TOML)")->required();
     sub->add_option("--folder", arguments.folder, "the run folder (default: NAME.run beside the brief)");
-    sub->add_option("--threads", arguments.threads, "most threads to use (default: all cores; results are the same)")->check(CLI::Range(1, 1024));
+    sub->add_option("--threads", arguments.threads,
+                    "most threads to use (default: all cores; results are the same)")
+        ->check(CLI::Range(1, 1024));
     sub->add_flag("--quick", arguments.quick, "a first look: voxels 1.6 times as large");
     sub->add_flag("--fresh", arguments.fresh, "do the step again even if its result fits the brief");
     sub->add_flag("--json", arguments.json, "write the results as JSON to standard output, and nothing else");

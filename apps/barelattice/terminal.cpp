@@ -16,7 +16,9 @@ std::string duration(double seconds) {
   return fmt::format("{:.0f} min", seconds / 60);
 }
 
-std::string triple(const Vec3& v) { return fmt::format("{:>9.4g} {:>9.4g} {:>9.4g}", v.x() + 0.0, v.y() + 0.0, v.z() + 0.0); }
+std::string triple(const Vec3& v) {
+  return fmt::format("{:>9.4g} {:>9.4g} {:>9.4g}", v.x() + 0.0, v.y() + 0.0, v.z() + 0.0);
+}
 
 }  // namespace
 
@@ -25,7 +27,9 @@ Terminal::Terminal(bool quiet)
       interactive_(::isatty(STDOUT_FILENO) != 0),
       colours_(::isatty(STDERR_FILENO) != 0 && std::getenv("NO_COLOR") == nullptr) {}
 
-Terminal::~Terminal() { clearLive(); }
+Terminal::~Terminal() {
+  clearLive();
+}
 
 void Terminal::clearLive() {
   if (liveShown_) fmt::print("\r\033[K");
@@ -63,11 +67,15 @@ std::string describeJob(const Job& job) {
   text += fmt::format("  space   {:>9.4g} kg   {} voxels of {:.3g} mm\n", job.spaceMass, grid.cellCount(),
                       grid.frame().size * kMillimetresPerMetre);
   text += fmt::format("  keep    {:>9.4g} kg\n", job.keepMass);
-  text += fmt::format("  target  {:>9.4g} kg   {:.3g} % of the space\n", job.targetMass, 100 * job.targetMass / job.spaceMass);
-  text += fmt::format("  takes about {} and {:.1f} GB\n", duration(job.estimate.seconds), job.estimate.bytes / 1e9);
-  text += fmt::format("  {:<16} {:>6}   {:<29}   {}\n", "case", "weight", "force, N (x y z)", "moment, N m, about the supports' centre");
+  text += fmt::format("  target  {:>9.4g} kg   {:.3g} % of the space\n", job.targetMass,
+                      100 * job.targetMass / job.spaceMass);
+  text += fmt::format("  takes about {} and {:.1f} GB\n", duration(job.estimate.seconds),
+                      job.estimate.bytes / 1e9);
+  text += fmt::format("  {:<16} {:>6}   {:<29}   {}\n", "case", "weight", "force, N (x y z)",
+                      "moment, N m, about the supports' centre");
   for (const CaseSummary& c : job.summaries)
-    text += fmt::format("  {:<16} {:>6.3g} {} {}\n", c.name, c.weight, triple(c.resultant.force), triple(c.resultant.moment));
+    text += fmt::format("  {:<16} {:>6.3g} {} {}\n", c.name, c.weight, triple(c.resultant.force),
+                        triple(c.resultant.moment));
   for (const std::string& warning : job.warnings) text += fmt::format("  warning: {}\n", warning);
   text.pop_back();
   return text;
@@ -75,19 +83,24 @@ std::string describeJob(const Job& job) {
 
 std::string describeIteration(const IterationRecord& r, int maxIterations) {
   const double left = r.seconds / r.iteration * (maxIterations - r.iteration);
-  return fmt::format("  iteration {:>3} of at most {}   compliance {:>9.4g} J   mass {:>5.2f} %   change {:>5.1f} %   at most {} left",
-                     r.iteration, maxIterations, r.compliance, 100 * r.massFraction, 100 * r.change, duration(left));
+  return fmt::format(
+      "  iteration {:>3} of at most {}   compliance {:>9.4g} J   mass {:>5.2f} %   change {:>5.1f} %   at "
+      "most {} left",
+      r.iteration, maxIterations, r.compliance, 100 * r.massFraction, 100 * r.change, duration(left));
 }
 
 std::string describeProof(const JobRun& run) {
   const auto& proof = run.results()["proof"];
-  std::string text = fmt::format("  {:<16} {:>13} {:>16} {:>15} {:>14}\n", "case", "compliance, J", "displacement, mm", "von Mises, MPa", "safety factor");
+  std::string text = fmt::format("  {:<16} {:>13} {:>16} {:>15} {:>14}\n", "case", "compliance, J",
+                                 "displacement, mm", "von Mises, MPa", "safety factor");
   for (const auto& c : proof["cases"])
-    text += fmt::format("  {:<16} {:>13.4g} {:>16.4g} {:>15.4g} {:>14.3g}\n", c["name"].get<std::string>(), c["compliance_J"].get<double>(),
-                        c["largest_displacement_mm"].get<double>(), c["judged_von_mises_MPa"].get<double>(), c["safety_factor"].get<double>());
+    text += fmt::format("  {:<16} {:>13.4g} {:>16.4g} {:>15.4g} {:>14.3g}\n", c["name"].get<std::string>(),
+                        c["compliance_J"].get<double>(), c["largest_displacement_mm"].get<double>(),
+                        c["judged_von_mises_MPa"].get<double>(), c["safety_factor"].get<double>());
   for (const auto& r : proof["requirements"])
-    text += fmt::format("  {:<34} {:>9.4g} {} (at most {:.4g}): {}\n", r["what"].get<std::string>(), r["value"].get<double>(),
-                        r["unit"].get<std::string>(), r["most"].get<double>(), r["verdict"].get<std::string>());
+    text += fmt::format("  {:<34} {:>9.4g} {} (at most {:.4g}): {}\n", r["what"].get<std::string>(),
+                        r["value"].get<double>(), r["unit"].get<std::string>(), r["most"].get<double>(),
+                        r["verdict"].get<std::string>());
   text.pop_back();
   return text;
 }

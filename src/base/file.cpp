@@ -41,7 +41,8 @@ std::string readFile(const std::filesystem::path& path) {
   std::ostringstream content;
   if (in) content << in.rdbuf();
   if (!in || std::filesystem::is_directory(path))
-    throw InputError(fmt::format("cannot read {}: {}", path.string(), errno ? std::strerror(errno) : "not a file"));
+    throw InputError(
+        fmt::format("cannot read {}: {}", path.string(), errno ? std::strerror(errno) : "not a file"));
   return std::move(content).str();
 }
 
@@ -67,7 +68,8 @@ std::string fromBase64(std::string_view text) {
   for (const char c : text) {
     if (c == ' ' || c == '\n' || c == '\r' || c == '\t') continue;
     const std::size_t value = c == '=' ? 0 : kAlphabet.find(c);
-    if (value == std::string_view::npos || (padding && c != '=')) throw InputError("the base64 text is damaged");
+    if (value == std::string_view::npos || (padding && c != '='))
+      throw InputError("the base64 text is damaged");
     padding += c == '=';
     group = group << 6 | static_cast<std::uint32_t>(value);
     if (++have % 4) continue;

@@ -17,9 +17,9 @@ struct Unit {
   double inSi;
 };
 
-constexpr double kPound = 0.45359237;         // kg, exact by definition
-constexpr double kGravity = 9.80665;          // m/s2, exact by definition
-constexpr double kInch = 0.0254;              // m, exact by definition
+constexpr double kPound = 0.45359237;  // kg, exact by definition
+constexpr double kGravity = 9.80665;   // m/s2, exact by definition
+constexpr double kInch = 0.0254;       // m, exact by definition
 constexpr double kPoundForce = kPound * kGravity;
 
 constexpr std::array kUnits{
@@ -62,11 +62,16 @@ std::string unitsOf(Measure measure) {
 
 std::string nameOf(Measure measure) {
   switch (measure) {
-    case Measure::length: return "a length";
-    case Measure::force: return "a force";
-    case Measure::pressure: return "a pressure";
-    case Measure::density: return "a density";
-    case Measure::mass: return "a mass";
+    case Measure::length:
+      return "a length";
+    case Measure::force:
+      return "a force";
+    case Measure::pressure:
+      return "a pressure";
+    case Measure::density:
+      return "a density";
+    case Measure::mass:
+      return "a mass";
   }
   return "a quantity";
 }
@@ -79,14 +84,15 @@ double parseQuantity(std::string_view text, Measure measure) {
   if (fault != std::errc{} || !std::isfinite(number))
     throw InputError(fmt::format("\"{}\" is not {}", text, nameOf(measure)),
                      fmt::format("write a number and a unit ({})", unitsOf(measure)));
-  const std::string_view name = trimmed({rest, static_cast<std::size_t>(digits.data() + digits.size() - rest)});
+  const std::string_view name =
+      trimmed({rest, static_cast<std::size_t>(digits.data() + digits.size() - rest)});
   const std::string cure = fmt::format("{} is written with one of: {}", nameOf(measure), unitsOf(measure));
   if (name.empty()) throw InputError(fmt::format("\"{}\" has no unit", text), cure);
   for (const Unit& unit : kUnits) {
     if (unit.name != name) continue;
     if (unit.measure != measure)
-      throw InputError(fmt::format("\"{}\" is {}, but {} is due here", text, nameOf(unit.measure), nameOf(measure)),
-                       cure);
+      throw InputError(
+          fmt::format("\"{}\" is {}, but {} is due here", text, nameOf(unit.measure), nameOf(measure)), cure);
     return number * unit.inSi;
   }
   throw InputError(fmt::format("\"{}\" has the unknown unit \"{}\"", text, name), cure);

@@ -49,7 +49,9 @@ void TableReader::fail(const toml::node& at, const std::string& what, const std:
   throw BriefError(file_, placeOf(at), label_.empty() ? what : label_ + " " + what, cure);
 }
 
-std::string TableReader::named(const std::string& key) const { return "'" + key + "'"; }
+std::string TableReader::named(const std::string& key) const {
+  return "'" + key + "'";
+}
 
 const toml::node* TableReader::find(const std::string& key) {
   known_.push_back(key);
@@ -101,7 +103,8 @@ const toml::array& TableReader::array(const toml::node& node, const std::string&
 std::vector<double> TableReader::quantities(const toml::node& node, const std::string& key, Measure measure,
                                             std::size_t count) const {
   const toml::array& list = array(node, key);
-  if (list.size() != count) fail(node, fmt::format("{} should hold {} values, not {}", named(key), count, list.size()));
+  if (list.size() != count)
+    fail(node, fmt::format("{} should hold {} values, not {}", named(key), count, list.size()));
   std::vector<double> values;
   for (const toml::node& entry : list) values.push_back(quantity(entry, key, measure));
   return values;
@@ -125,11 +128,13 @@ TableReader TableReader::table(const toml::node& node, const std::string& key) c
   return {file_, *value, "[" + outer + key + "]"};
 }
 
-std::size_t TableReader::choice(const toml::node& node, const std::string& key, const std::vector<std::string>& words) const {
+std::size_t TableReader::choice(const toml::node& node, const std::string& key,
+                                const std::vector<std::string>& words) const {
   const std::string word = text(node, key);
   const auto found = std::find(words.begin(), words.end(), word);
   if (found == words.end())
-    fail(node, fmt::format("{} is \"{}\"", named(key), word), fmt::format("it can be: {}", fmt::join(words, ", ")));
+    fail(node, fmt::format("{} is \"{}\"", named(key), word),
+         fmt::format("it can be: {}", fmt::join(words, ", ")));
   return static_cast<std::size_t>(found - words.begin());
 }
 
@@ -141,7 +146,8 @@ void TableReader::finish() const {
     const auto& begin = key.source().begin;
     throw BriefError(file_, {static_cast<int>(begin.line), static_cast<int>(begin.column)},
                      (label_.empty() ? "" : label_ + " ") + fmt::format("has the unknown key '{}'", name),
-                     near.empty() ? fmt::format("known here: {}", fmt::join(known_, ", ")) : fmt::format("did you mean '{}'?", near));
+                     near.empty() ? fmt::format("known here: {}", fmt::join(known_, ", "))
+                                  : fmt::format("did you mean '{}'?", near));
   }
 }
 

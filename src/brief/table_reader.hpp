@@ -1,10 +1,11 @@
 // Reading TOML tables with places in every message. Internal to the room.
 #pragma once
 
+#include <toml++/toml.h>
+
 #include <optional>
 #include <string>
 #include <string_view>
-#include <toml++/toml.h>
 #include <vector>
 
 #include "barelattice/base/quantity.hpp"
@@ -23,7 +24,9 @@ class TableReader {
       : file_(file), table_(table), label_(std::move(label)) {}
 
   [[noreturn]] void fail(const toml::node& at, const std::string& what, const std::string& cure = {}) const;
-  [[noreturn]] void fail(const std::string& what, const std::string& cure = {}) const { fail(table_, what, cure); }
+  [[noreturn]] void fail(const std::string& what, const std::string& cure = {}) const {
+    fail(table_, what, cure);
+  }
 
   /// The value under a key, or nullptr; marks the key as known.
   const toml::node* find(const std::string& key);
@@ -34,14 +37,16 @@ class TableReader {
   double number(const toml::node& node, const std::string& key) const;
   int wholeNumber(const toml::node& node, const std::string& key, int least) const;
   double quantity(const toml::node& node, const std::string& key, Measure measure) const;
-  std::vector<double> quantities(const toml::node& node, const std::string& key, Measure measure, std::size_t count) const;
+  std::vector<double> quantities(const toml::node& node, const std::string& key, Measure measure,
+                                 std::size_t count) const;
   Vec3 point(const toml::node& node, const std::string& key, Measure measure = Measure::length) const;
   std::vector<std::string> texts(const toml::node& node, const std::string& key) const;
   const toml::array& array(const toml::node& node, const std::string& key) const;
   TableReader table(const toml::node& node, const std::string& key) const;
 
   /// One of a few words.
-  std::size_t choice(const toml::node& node, const std::string& key, const std::vector<std::string>& words) const;
+  std::size_t choice(const toml::node& node, const std::string& key,
+                     const std::vector<std::string>& words) const;
 
   TextPlace place() const { return placeOf(table_); }
   static TextPlace placeOf(const toml::node& node);

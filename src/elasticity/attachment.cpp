@@ -135,7 +135,8 @@ std::vector<std::string> freeMotions(const std::vector<HeldPoint>& points) {
   }
   const Eigen::SelfAdjointEigenSolver<Eigen::Matrix<double, 6, 6>> eigen(held);
   std::vector<std::string> motions;
-  constexpr double kFree = 1e-6;  // squared share of a motion that supports resist; grid rounding stays far below
+  constexpr double kFree =
+      1e-6;  // squared share of a motion that supports resist; grid rounding stays far below
   for (int m = 0; m < 6; ++m) {
     if (eigen.eigenvalues()[m] > kFree * eigen.eigenvalues()[5]) break;
     const Vec3 slide = eigen.eigenvectors().col(m).head<3>();
@@ -145,8 +146,8 @@ std::vector<std::string> freeMotions(const std::vector<HeldPoint>& points) {
     } else {
       const Vec3 axis = turn.normalized();
       const Vec3 through = (centre + reach * turn.cross(slide) / turn.squaredNorm()) * kMillimetresPerMetre;
-      motions.push_back(fmt::format("turning about an axis along {} through ({:.4g}, {:.4g}, {:.4g}) mm", axisName(axis),
-                                    through.x() + 0.0, through.y() + 0.0, through.z() + 0.0));
+      motions.push_back(fmt::format("turning about an axis along {} through ({:.4g}, {:.4g}, {:.4g}) mm",
+                                    axisName(axis), through.x() + 0.0, through.y() + 0.0, through.z() + 0.0));
     }
   }
   return motions;

@@ -27,10 +27,10 @@ BARELATTICE_INLINE void multiplyRows(const BlockMatrix<D, Real>& a, const Real* 
   }
 }
 
-#define BARELATTICE_KERNELS(D, Real)                                                                             \
-  BARELATTICE_DISPATCH void rowsKernel(const BlockMatrix<D, Real>& a, const Real* x, Real* y, std::size_t begin, \
-                                       std::size_t end) {                                                        \
-    multiplyRows<D, Real>(a, x, y, begin, end);                                                                  \
+#define BARELATTICE_KERNELS(D, Real)                                                          \
+  BARELATTICE_DISPATCH void rowsKernel(const BlockMatrix<D, Real>& a, const Real* x, Real* y, \
+                                       std::size_t begin, std::size_t end) {                  \
+    multiplyRows<D, Real>(a, x, y, begin, end);                                               \
   }
 BARELATTICE_KERNELS(2, float)
 BARELATTICE_KERNELS(3, float)

@@ -11,7 +11,8 @@ namespace barelattice {
 namespace {
 
 /// Steps whose energy drops are added up for the error estimate. The multigrid cycles here reduce the squared
-/// error at least fourfold in three steps even on the hardest layouts, so what is left is below what was summed.
+/// error at least fourfold in three steps even on the hardest layouts, so what is left is below what was
+/// summed.
 constexpr std::size_t kDelay = 3;
 
 double dot(std::span<const double> a, std::span<const double> b) {
@@ -26,16 +27,21 @@ double dot(std::span<const double> a, std::span<const double> b) {
 
 std::string describe(SolveStop stop) {
   switch (stop) {
-    case SolveStop::converged: return "the energy error is below the tolerance";
-    case SolveStop::zeroLoad: return "there is no load";
-    case SolveStop::limit: return "the iteration limit was reached before the energy error was small enough";
-    case SolveStop::indefinite: return "the stiffness is not positive definite: a piece may be free to move";
+    case SolveStop::converged:
+      return "the energy error is below the tolerance";
+    case SolveStop::zeroLoad:
+      return "there is no load";
+    case SolveStop::limit:
+      return "the iteration limit was reached before the energy error was small enough";
+    case SolveStop::indefinite:
+      return "the stiffness is not positive definite: a piece may be free to move";
   }
   return {};
 }
 
 SolveReport solveConjugateGradients(const LinearMap& matrix, const LinearMap& preconditioner,
-                                    std::span<const double> f, std::span<double> u, const SolveOptions& options) {
+                                    std::span<const double> f, std::span<double> u,
+                                    const SolveOptions& options) {
   const std::size_t n = f.size();
   std::vector<double> r(n), z(n), p(n), q(n), old(n);
   SolveReport report;
@@ -51,7 +57,7 @@ SolveReport solveConjugateGradients(const LinearMap& matrix, const LinearMap& pr
   report.stop = SolveStop::limit;
   double rz = 0;
   for (int k = 0; k < options.maxIterations; ++k) {
-    preconditioner(r, z);                                                       // z = B r
+    preconditioner(r, z);  // z = B r
     const double rzNew = dot(r, z);
     if (rzNew < 0) {
       report.stop = SolveStop::indefinite;
@@ -61,10 +67,10 @@ SolveReport solveConjugateGradients(const LinearMap& matrix, const LinearMap& pr
       report.stop = SolveStop::converged;
       break;
     }
-    const double beta = k == 0 ? 0 : (rzNew - dot(old, z)) / rz;                // z^T (r - r_old) / (r_old^T z_old)
+    const double beta = k == 0 ? 0 : (rzNew - dot(old, z)) / rz;  // z^T (r - r_old) / (r_old^T z_old)
     rz = rzNew;
-    forEach(n, [&](std::size_t i) { p[i] = z[i] + beta * p[i]; });              // p = z + beta p
-    matrix(p, q);                                                               // q = A p
+    forEach(n, [&](std::size_t i) { p[i] = z[i] + beta * p[i]; });  // p = z + beta p
+    matrix(p, q);                                                   // q = A p
     const double pq = dot(p, q);
     if (!(pq > 0)) {
       report.stop = SolveStop::indefinite;

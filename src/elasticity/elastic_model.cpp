@@ -35,7 +35,8 @@ void ElasticModel<D>::setRelativeModuli(std::span<const double> shares) {
 }
 
 template <int D>
-SolveReport ElasticModel<D>::solve(std::span<const double> f, std::span<double> u, const SolveOptions& options) const {
+SolveReport ElasticModel<D>::solve(std::span<const double> f, std::span<double> u,
+                                   const SolveOptions& options) const {
   std::vector<double> load(f.begin(), f.end());
   for (const std::size_t dof : exact_.held()) {
     load[dof] = 0;

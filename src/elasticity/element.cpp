@@ -45,8 +45,10 @@ Eigen::Matrix<double, D*(D + 1) / 2, kCellDofs<D>> strainMatrix(const Point<D>& 
       gradient[i] = 1;
       for (int j = 0; j < D; ++j) {
         const bool far = corner >> j & 1;
-        if (j == i) gradient[i] *= far ? 1 : -1;
-        else gradient[i] *= far ? at[j] : 1 - at[j];
+        if (j == i)
+          gradient[i] *= far ? 1 : -1;
+        else
+          gradient[i] *= far ? at[j] : 1 - at[j];
       }
     }
     for (int i = 0; i < D; ++i) b(i, D * corner + i) = gradient[i];
@@ -95,7 +97,9 @@ template <int D>
 double scaledEigenvalueBound(const CellMatrix<D>& stiffness) {
   const Eigen::Matrix<double, kCellDofs<D>, 1> scale = stiffness.diagonal().cwiseSqrt().cwiseInverse();
   const CellMatrix<D> scaled = scale.asDiagonal() * stiffness * scale.asDiagonal();
-  return Eigen::SelfAdjointEigenSolver<CellMatrix<D>>(scaled, Eigen::EigenvaluesOnly).eigenvalues().maxCoeff();
+  return Eigen::SelfAdjointEigenSolver<CellMatrix<D>>(scaled, Eigen::EigenvaluesOnly)
+      .eigenvalues()
+      .maxCoeff();
 }
 
 template CellMatrix<2> cellStiffness<2>(double);

@@ -8,7 +8,7 @@ namespace barelattice {
 
 const std::vector<Material>& builtinMaterials() {
   static const std::vector<Material> table{
-      {"aluminium", 69e9, 0.33, 2700, 240e6},       {"steel", 205e9, 0.29, 7850, 350e6},
+      {"aluminium", 69e9, 0.33, 2700, 240e6},        {"steel", 205e9, 0.29, 7850, 350e6},
       {"stainless steel", 193e9, 0.29, 8000, 210e6}, {"titanium", 114e9, 0.34, 4430, 830e6},
       {"magnesium", 45e9, 0.35, 1800, 150e6},        {"polyamide", 1.7e9, 0.39, 1010, 45e6},
   };

@@ -28,7 +28,8 @@ Multigrid::Multigrid(std::vector<std::unique_ptr<MultigridLevel>> levels,
                      const Eigen::SparseMatrix<double>& bottom)
     : levels_(std::move(levels)), transfers_(std::move(transfers)), work_(levels_.size()) {
   for (std::size_t l = 0; l < levels_.size(); ++l)
-    for (auto* v : {&work_[l].x, &work_[l].b, &work_[l].r, &work_[l].z, &work_[l].t}) v->resize(levels_[l]->size());
+    for (auto* v : {&work_[l].x, &work_[l].b, &work_[l].r, &work_[l].z, &work_[l].t})
+      v->resize(levels_[l]->size());
   bottom_.compute(bottom);
   if (bottom_.info() != Eigen::Success) throw RunError("the coarsest stiffness matrix cannot be factorised");
 }
@@ -83,8 +84,10 @@ void Multigrid::smooth(std::size_t level, bool fromZero) const {
 
 void Multigrid::solveBottom() const {
   Workspace& w = work_.back();
-  const Eigen::VectorXd b = Eigen::Map<const Eigen::VectorXf>(w.b.data(), static_cast<Eigen::Index>(w.b.size())).cast<double>();
-  Eigen::Map<Eigen::VectorXf>(w.x.data(), static_cast<Eigen::Index>(w.x.size())) = bottom_.solve(b).cast<float>();
+  const Eigen::VectorXd b =
+      Eigen::Map<const Eigen::VectorXf>(w.b.data(), static_cast<Eigen::Index>(w.b.size())).cast<double>();
+  Eigen::Map<Eigen::VectorXf>(w.x.data(), static_cast<Eigen::Index>(w.x.size())) =
+      bottom_.solve(b).cast<float>();
 }
 
 template class BlockLevel<2>;

@@ -1,5 +1,5 @@
-// Amir, Aage & Lazarov 2014, On multigrid-CG for efficient topology optimization (Struct. Multidisc. Optim. 49);
-// Wu, Dick & Westermann 2016, A system for high-resolution topology optimization (IEEE TVCG 22).
+// Amir, Aage & Lazarov 2014, On multigrid-CG for efficient topology optimization (Struct. Multidisc. Optim.
+// 49); Wu, Dick & Westermann 2016, A system for high-resolution topology optimization (IEEE TVCG 22).
 
 #include "barelattice/elasticity/voxel_hierarchy.hpp"
 
@@ -45,7 +45,8 @@ float stencilWeight(int s) {
   return weight;
 }
 
-/// Interpolation inside a coarse cell: weight of coarse corner `coarse` at fine corner `corner` of child `child`.
+/// Interpolation inside a coarse cell: weight of coarse corner `coarse` at fine corner `corner` of child
+/// `child`.
 template <int D>
 double childWeight(int child, int corner, int coarse) {
   double weight = 1;
@@ -59,20 +60,22 @@ double childWeight(int child, int corner, int coarse) {
 
 template <int D>
 struct ChildWeights {
-  std::array<std::array<std::array<double, kCorners<D>>, kCorners<D>>, kCorners<D>> w{};  // [child][corner][coarse]
+  std::array<std::array<std::array<double, kCorners<D>>, kCorners<D>>, kCorners<D>>
+      w{};  // [child][corner][coarse]
   ChildWeights() {
     for (int child = 0; child < kCorners<D>; ++child)
       for (int corner = 0; corner < kCorners<D>; ++corner)
         for (int coarse = 0; coarse < kCorners<D>; ++coarse)
-          w[static_cast<std::size_t>(child)][static_cast<std::size_t>(corner)][static_cast<std::size_t>(coarse)] =
-              childWeight<D>(child, corner, coarse);
+          w[static_cast<std::size_t>(child)][static_cast<std::size_t>(corner)]
+           [static_cast<std::size_t>(coarse)] = childWeight<D>(child, corner, coarse);
   }
 };
 
 template <int D>
 using FloatCellMatrix = Eigen::Matrix<float, kCellDofs<D>, kCellDofs<D>>;
 
-/// sum += P^T K P for one child, P the interpolation of ChildWeights; skips zero weights (two thirds of them).
+/// sum += P^T K P for one child, P the interpolation of ChildWeights; skips zero weights (two thirds of
+/// them).
 template <int D>
 void addProjected(const CellMatrix<D>& k, int child, const ChildWeights<D>& weights, CellMatrix<D>& sum) {
   const auto& w = weights.w[static_cast<std::size_t>(child)];
@@ -128,10 +131,12 @@ class FineLevel final : public MultigridLevel {
 /// Tables of the interpolation from a coarse grid to the next finer one.
 template <int D>
 struct TransferTables {
-  std::vector<std::array<int, kStencil<D>>> fineRound;  // per coarse node: the fine nodes round it, -1 for none
-  std::vector<std::array<int, kCorners<D>>> parents;    // per fine node: the coarse corners of its parent cell
+  std::vector<std::array<int, kStencil<D>>>
+      fineRound;                                      // per coarse node: the fine nodes round it, -1 for none
+  std::vector<std::array<int, kCorners<D>>> parents;  // per fine node: the coarse corners of its parent cell
 
-  TransferTables(const Grid<D>& fine, const Grid<D>& coarse) : fineRound(coarse.nodeCount()), parents(fine.nodeCount()) {
+  TransferTables(const Grid<D>& fine, const Grid<D>& coarse)
+      : fineRound(coarse.nodeCount()), parents(fine.nodeCount()) {
     forEach(fineRound.size(), [&](std::size_t n) {
       Index<D> at = coarse.nodeIndex(n);
       for (int& i : at) i *= 2;
@@ -158,7 +163,8 @@ struct TransferTables {
 template <int D, bool ByComponent>
 class GridTransfer final : public MultigridTransfer {
  public:
-  GridTransfer(const TransferTables<D>& tables, const std::vector<std::size_t>* held) : tables_(tables), held_(held) {}
+  GridTransfer(const TransferTables<D>& tables, const std::vector<std::size_t>* held)
+      : tables_(tables), held_(held) {}
 
   void restrictTo(std::span<const float> fine, std::span<float> coarse) const override {
     const std::size_t nodes = tables_.parents.size();
@@ -169,7 +175,8 @@ class GridTransfer final : public MultigridTransfer {
           for (std::size_t s = 0; s < kStencil<D>; ++s) {
             const int from = tables_.fineRound[n][s];
             if (from < 0) continue;
-            for (std::size_t i = 0; i < D; ++i) sum[i] += weight_[s] * fine[dof(static_cast<std::size_t>(from), i, nodes)];
+            for (std::size_t i = 0; i < D; ++i)
+              sum[i] += weight_[s] * fine[dof(static_cast<std::size_t>(from), i, nodes)];
           }
           for (std::size_t i = 0; i < D; ++i) coarse[D * n + i] = sum[i];
         },
@@ -231,7 +238,8 @@ BlockMatrix<D> emptyMatrix(const Grid<D>& grid, std::vector<std::uint32_t>& pres
 
 template <int D>
 struct VoxelHierarchy<D>::Level {
-  explicit Level(const Grid<D>& finer) : grid(coarsened(finer)), tables(finer, grid), pattern(emptyMatrix(grid, present)) {
+  explicit Level(const Grid<D>& finer)
+      : grid(coarsened(finer)), tables(finer, grid), pattern(emptyMatrix(grid, present)) {
     children.resize(grid.cellCount());
     forEach(children.size(), [&](std::size_t c) {
       for (int child = 0; child < kCorners<D>; ++child) {
@@ -280,7 +288,9 @@ struct VoxelHierarchy<D>::Level {
 
 template <int D>
 VoxelHierarchy<D>::VoxelHierarchy(const Grid<D>& grid, double poisson, const std::vector<std::size_t>& held)
-    : grid_(grid), stiffness_(cellStiffness<D>(poisson)), held_(static_cast<std::size_t>(D) * grid.nodeCount(), 0) {
+    : grid_(grid),
+      stiffness_(cellStiffness<D>(poisson)),
+      held_(static_cast<std::size_t>(D) * grid.nodeCount(), 0) {
   for (const std::size_t dof : held) held_[dof] = 1;
   levels_.push_back(std::make_unique<Level>(grid));
   while (levels_.back()->grid.nodeCount() > kBottomNodes && levels_.back()->grid.cellCount() > 1) {
@@ -311,7 +321,8 @@ std::unique_ptr<Multigrid> VoxelHierarchy<D>::build(const VoxelOperator<D, float
     CellMatrix<D> k = stiffness_;
     const auto nodes = grid_.cellNodes(cell);
     for (int i = 0; i < kCellDofs<D>; ++i) {
-      if (!held_[gridDof(grid_, static_cast<std::size_t>(nodes[static_cast<std::size_t>(i / D)]), i % D)]) continue;
+      if (!held_[gridDof(grid_, static_cast<std::size_t>(nodes[static_cast<std::size_t>(i / D)]), i % D)])
+        continue;
       k.row(i).setZero();
       k.col(i).setZero();
       touched = true;
@@ -323,7 +334,8 @@ std::unique_ptr<Multigrid> VoxelHierarchy<D>::build(const VoxelOperator<D, float
     forEach(grid_.cellCount(), [&](std::size_t cell) {
       const auto nodes = grid_.cellNodes(cell);
       for (const int n : nodes)
-        for (int i = 0; i < D; ++i) touchesHeld[cell] |= held_[gridDof(grid_, static_cast<std::size_t>(n), i)];
+        for (int i = 0; i < D; ++i)
+          touchesHeld[cell] |= held_[gridDof(grid_, static_cast<std::size_t>(n), i)];
     });
 
   std::vector<FloatCellMatrix<D>> cells(levels_.front()->grid.cellCount());

@@ -90,8 +90,8 @@ BARELATTICE_INLINE void gather(const KernelData<D, Real>& data, const CellRun<D>
   }
 }
 
-/// sum = one entry of B u: component c of block k. Zero modes are rigid translations; in the all-ones mode a component
-/// stands alone (D = 3), so its off-diagonal entries vanish.
+/// sum = one entry of B u: component c of block k. Zero modes are rigid translations; in the all-ones mode a
+/// component stands alone (D = 3), so its off-diagonal entries vanish.
 template <int D, class Real>
 BARELATTICE_INLINE void blockRow(const Real* blocks, const Lanes<Real> (&u)[D][kCorners<D>], int k, int c,
                                  Lanes<Real>& sum) {
@@ -107,7 +107,8 @@ BARELATTICE_INLINE void blockRow(const Real* blocks, const Lanes<Real> (&u)[D][k
 }
 
 template <int D, class Real>
-BARELATTICE_INLINE void applyChunk(const KernelData<D, Real>& data, const CellRun<D>& run, int at, int lanes) {
+BARELATTICE_INLINE void applyChunk(const KernelData<D, Real>& data, const CellRun<D>& run, int at,
+                                   int lanes) {
   Lanes<Real> u[D][kCorners<D>];
   gather<D, Real>(data, run, at, lanes, u);
   Lanes<Real> scale;
@@ -137,7 +138,8 @@ BARELATTICE_INLINE void applyChunk(const KernelData<D, Real>& data, const CellRu
 }
 
 template <int D, class Real>
-BARELATTICE_INLINE void energyChunk(const KernelData<D, Real>& data, const CellRun<D>& run, int at, int lanes) {
+BARELATTICE_INLINE void energyChunk(const KernelData<D, Real>& data, const CellRun<D>& run, int at,
+                                    int lanes) {
   Lanes<Real> u[D][kCorners<D>];
   gather<D, Real>(data, run, at, lanes, u);
   Lanes<Real> energy{};
@@ -154,28 +156,33 @@ BARELATTICE_INLINE void energyChunk(const KernelData<D, Real>& data, const CellR
 }
 
 template <int D, class Real>
-BARELATTICE_INLINE void applyRuns(const KernelData<D, Real>& data, const CellRun<D>* begin, const CellRun<D>* end) {
+BARELATTICE_INLINE void applyRuns(const KernelData<D, Real>& data, const CellRun<D>* begin,
+                                  const CellRun<D>* end) {
   for (const CellRun<D>* run = begin; run != end; ++run) {
     int at = 0;
-    for (; at + kLanes<Real> <= run->length; at += kLanes<Real>) applyChunk<D, Real>(data, *run, at, kLanes<Real>);
+    for (; at + kLanes<Real> <= run->length; at += kLanes<Real>)
+      applyChunk<D, Real>(data, *run, at, kLanes<Real>);
     if (at < run->length) applyChunk<D, Real>(data, *run, at, run->length - at);
   }
 }
 
 template <int D, class Real>
-BARELATTICE_INLINE void energyRuns(const KernelData<D, Real>& data, const CellRun<D>* begin, const CellRun<D>* end) {
+BARELATTICE_INLINE void energyRuns(const KernelData<D, Real>& data, const CellRun<D>* begin,
+                                   const CellRun<D>* end) {
   for (const CellRun<D>* run = begin; run != end; ++run)
     for (int at = 0; at < run->length; at += kLanes<Real>)
       energyChunk<D, Real>(data, *run, at, std::min(kLanes<Real>, run->length - at));
 }
 
 // The dispatched entry points: plain functions, because target clones cannot be templates.
-#define BARELATTICE_KERNELS(D, Real)                                                                            \
-  BARELATTICE_DISPATCH void applyKernel(const KernelData<D, Real>& data, const CellRun<D>* begin, const CellRun<D>* end) { \
-    applyRuns<D, Real>(data, begin, end);                                                                       \
-  }                                                                                                             \
-  BARELATTICE_DISPATCH void energyKernel(const KernelData<D, Real>& data, const CellRun<D>* begin, const CellRun<D>* end) { \
-    energyRuns<D, Real>(data, begin, end);                                                                      \
+#define BARELATTICE_KERNELS(D, Real)                                                               \
+  BARELATTICE_DISPATCH void applyKernel(const KernelData<D, Real>& data, const CellRun<D>* begin,  \
+                                        const CellRun<D>* end) {                                   \
+    applyRuns<D, Real>(data, begin, end);                                                          \
+  }                                                                                                \
+  BARELATTICE_DISPATCH void energyKernel(const KernelData<D, Real>& data, const CellRun<D>* begin, \
+                                         const CellRun<D>* end) {                                  \
+    energyRuns<D, Real>(data, begin, end);                                                         \
   }
 BARELATTICE_KERNELS(2, float)
 BARELATTICE_KERNELS(2, double)
@@ -208,9 +215,11 @@ void VoxelOperator<D, Real>::setScales(std::span<const double> scales) {
 template <int D, class Real>
 void VoxelOperator<D, Real>::apply(std::span<const Real> x, std::span<Real> y) const {
   forEachBlock(y.size(), [&](std::size_t begin, std::size_t end) {
-    std::fill(y.begin() + static_cast<std::ptrdiff_t>(begin), y.begin() + static_cast<std::ptrdiff_t>(end), Real{0});
+    std::fill(y.begin() + static_cast<std::ptrdiff_t>(begin), y.begin() + static_cast<std::ptrdiff_t>(end),
+              Real{0});
   });
-  const KernelData<D, Real> data{blocks_.data(), scales_.data(), x.data(), y.data(), nullptr, grid_.nodeCount()};
+  const KernelData<D, Real> data{blocks_.data(), scales_.data(), x.data(),
+                                 y.data(),       nullptr,        grid_.nodeCount()};
   const auto& layers = grid_.layers();
   const std::size_t blocks = (layers.size() - 1 + kLayersPerBlock - 1) / kLayersPerBlock;
   for (std::size_t colour = 0; colour < 2; ++colour)
@@ -255,7 +264,8 @@ std::vector<Real> VoxelOperator<D, Real>::nodeDiagonal() const {
 template <int D, class Real>
 void VoxelOperator<D, Real>::cellEnergies(std::span<const Real> u, std::span<double> energies) const {
   // B carries the transform's factor: u^T K u = (W u)^T B (W u).
-  const KernelData<D, Real> data{blocks_.data(), scales_.data(), u.data(), nullptr, energies.data(), grid_.nodeCount()};
+  const KernelData<D, Real> data{blocks_.data(), scales_.data(),  u.data(),
+                                 nullptr,        energies.data(), grid_.nodeCount()};
   constexpr std::size_t kRuns = 64;  // per block: some thousand cells
   forEachBlock(
       grid_.runs().size(),

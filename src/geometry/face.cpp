@@ -22,7 +22,8 @@ struct Candidate {
 
 bool fits(const Patch& patch, const FaceSelector& selector) {
   if (patch.kind != selector.kind) return false;
-  if (selector.radius && std::abs(patch.radius - *selector.radius) > kRadiusTolerance * *selector.radius) return false;
+  if (selector.radius && std::abs(patch.radius - *selector.radius) > kRadiusTolerance * *selector.radius)
+    return false;
   if (selector.hole && patch.isHole() != *selector.hole) return false;
   if (selector.direction) {
     const double cosine = patch.direction().dot(selector.direction->normalized());
@@ -36,13 +37,15 @@ bool fits(const Patch& patch, const FaceSelector& selector) {
 std::vector<SurfacePoint> trimmed(const Patch& patch, const Shape& shape, double spacing) {
   std::vector<SurfacePoint> points = patch.sample(spacing);
   const double onSurface = 1e-6 * spacing;
-  std::erase_if(points, [&](const SurfacePoint& p) { return std::abs(shape.distance(p.position)) > onSurface; });
+  std::erase_if(points,
+                [&](const SurfacePoint& p) { return std::abs(shape.distance(p.position)) > onSurface; });
   return points;
 }
 
 double nearest(const Candidate& candidate, const Vec3& place) {
   double least = std::numeric_limits<double>::max();
-  for (const SurfacePoint& point : candidate.points) least = std::min(least, (point.position - place).squaredNorm());
+  for (const SurfacePoint& point : candidate.points)
+    least = std::min(least, (point.position - place).squaredNorm());
   return least;
 }
 
@@ -51,10 +54,10 @@ std::string described(const Candidate& candidate) {
   const Vec3 at = Face{candidate.points, {}}.centroid() * kMillimetresPerMetre;
   if (candidate.patch.kind == Patch::Kind::cylinder)
     return fmt::format("cylinder of radius {:.4g} mm ({}) round ({:.3g}, {:.3g}, {:.3g}) mm",
-                       candidate.patch.radius * kMillimetresPerMetre, candidate.patch.isHole() ? "hole" : "boss",
-                       at.x(), at.y(), at.z());
-  return fmt::format("plane facing ({:.3g}, {:.3g}, {:.3g}) round ({:.3g}, {:.3g}, {:.3g}) mm", d.x(), d.y(), d.z(),
-                     at.x(), at.y(), at.z());
+                       candidate.patch.radius * kMillimetresPerMetre,
+                       candidate.patch.isHole() ? "hole" : "boss", at.x(), at.y(), at.z());
+  return fmt::format("plane facing ({:.3g}, {:.3g}, {:.3g}) round ({:.3g}, {:.3g}, {:.3g}) mm", d.x(), d.y(),
+                     d.z(), at.x(), at.y(), at.z());
 }
 
 std::string listed(const std::vector<Candidate>& candidates) {
@@ -101,8 +104,9 @@ Face selectFace(const Shape& shape, const FaceSelector& selector, double spacing
   if (matching.empty())
     throw InputError("the face catches no surface", "there is to choose: " + listed(onBoundary));
   if (matching.size() != wanted)
-    throw InputError(fmt::format("{} pieces of surface fit, but count is {}", matching.size(), selector.count),
-                     "say which with radius, facing, axis, side or near, or set count; what fits: " + listed(matching));
+    throw InputError(
+        fmt::format("{} pieces of surface fit, but count is {}", matching.size(), selector.count),
+        "say which with radius, facing, axis, side or near, or set count; what fits: " + listed(matching));
   Face face;
   for (Candidate& candidate : matching) {
     face.points.insert(face.points.end(), candidate.points.begin(), candidate.points.end());

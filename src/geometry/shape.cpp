@@ -64,7 +64,8 @@ class CylinderShape final : public Shape {
   void appendPatches(std::vector<Patch>& patches) const override {
     const Vec3 u = axis_.unitOrthogonal();
     const Vec3 w = axis_.cross(u);
-    patches.push_back({.kind = Patch::Kind::cylinder, .origin = from_, .u = u, .v = length_ * axis_, .radius = radius_});
+    patches.push_back(
+        {.kind = Patch::Kind::cylinder, .origin = from_, .u = u, .v = length_ * axis_, .radius = radius_});
     const Vec3 corner = -radius_ * (u + w);
     patches.push_back(planePatch(from_ + corner, 2 * radius_ * w, 2 * radius_ * u));
     patches.push_back(planePatch(from_ + length_ * axis_ + corner, 2 * radius_ * u, 2 * radius_ * w));
@@ -79,11 +80,14 @@ class CylinderShape final : public Shape {
 
 using Vec2 = Eigen::Vector2d;
 
-double cross2(const Vec2& a, const Vec2& b) { return a.x() * b.y() - a.y() * b.x(); }
+double cross2(const Vec2& a, const Vec2& b) {
+  return a.x() * b.y() - a.y() * b.x();
+}
 
 double signedArea(const std::vector<Vec2>& outline) {
   double twice = 0;
-  for (std::size_t i = 0; i < outline.size(); ++i) twice += cross2(outline[i], outline[(i + 1) % outline.size()]);
+  for (std::size_t i = 0; i < outline.size(); ++i)
+    twice += cross2(outline[i], outline[(i + 1) % outline.size()]);
   return 0.5 * twice;
 }
 
@@ -217,7 +221,8 @@ class IntersectionShape final : public Shape {
 
 class DifferenceShape final : public Shape {
  public:
-  DifferenceShape(ShapePtr body, std::vector<ShapePtr> cuts) : body_(std::move(body)), cuts_(std::move(cuts)) {}
+  DifferenceShape(ShapePtr body, std::vector<ShapePtr> cuts)
+      : body_(std::move(body)), cuts_(std::move(cuts)) {}
   double distance(const Vec3& point) const override {
     double value = body_->distance(point);
     for (const ShapePtr& cut : cuts_) value = std::max(value, -cut->distance(point));

@@ -50,8 +50,9 @@ TriangleMesh readStl(const std::filesystem::path& path) {
   std::uint32_t count = 0;
   std::memcpy(&count, bytes.data() + kHeaderBytes, sizeof count);
   if (bytes.size() != kHeaderBytes + 4 + kTriangleBytes * std::size_t{count})
-    throw InputError(fmt::format("{} is not a whole binary STL file: {} triangles are announced, {} bytes are there",
-                                 path.string(), count, bytes.size()));
+    throw InputError(
+        fmt::format("{} is not a whole binary STL file: {} triangles are announced, {} bytes are there",
+                    path.string(), count, bytes.size()));
   TriangleMesh mesh;
   mesh.vertices.reserve(3 * std::size_t{count});
   for (std::size_t t = 0; t < count; ++t) {
@@ -60,7 +61,8 @@ TriangleMesh readStl(const std::filesystem::path& path) {
     const int base = static_cast<int>(mesh.vertices.size());
     for (int i = 0; i < 3; ++i) {
       const Vec3 v(corners[3 * i], corners[3 * i + 1], corners[3 * i + 2]);
-      if (!v.allFinite()) throw InputError(fmt::format("{}: triangle {} has a coordinate that is no number", path.string(), t));
+      if (!v.allFinite())
+        throw InputError(fmt::format("{}: triangle {} has a coordinate that is no number", path.string(), t));
       mesh.vertices.emplace_back(v / kMillimetresPerMetre);
     }
     mesh.triangles.push_back({base, base + 1, base + 2});

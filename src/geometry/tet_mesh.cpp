@@ -19,8 +19,8 @@ namespace {
 constexpr double kWarpLong = 0.24999;
 constexpr double kWarpShort = 0.41189;
 
-// Where feather edges are trimmed, inner points next to a pinch that are less deep than this share of the spacing are
-// given up: left in, they would hang together by slivers.
+// Where feather edges are trimmed, inner points next to a pinch that are less deep than this share of the
+// spacing are given up: left in, they would hang together by slivers.
 constexpr double kShallow = 0.25;
 
 double tetVolume(const Vec3& a, const Vec3& b, const Vec3& c, const Vec3& d) {
@@ -44,7 +44,8 @@ class Lattice {
   }
 
   std::size_t pointCount() const {
-    return 2 * static_cast<std::size_t>(size_[0]) * static_cast<std::size_t>(size_[1]) * static_cast<std::size_t>(size_[2]);
+    return 2 * static_cast<std::size_t>(size_[0]) * static_cast<std::size_t>(size_[1]) *
+           static_cast<std::size_t>(size_[2]);
   }
   const std::array<int, 3>& size() const { return size_; }
   int corner(int i, int j, int k) const { return 2 * ((k * size_[1] + j) * size_[0] + i); }
@@ -56,7 +57,8 @@ class Lattice {
   }
   std::array<int, 3> cubeOf(const Vec3& place) const {
     const Vec3 at = (place - origin_) / spacing_;
-    return {static_cast<int>(std::floor(at.x())), static_cast<int>(std::floor(at.y())), static_cast<int>(std::floor(at.z()))};
+    return {static_cast<int>(std::floor(at.x())), static_cast<int>(std::floor(at.y())),
+            static_cast<int>(std::floor(at.z()))};
   }
   /// The corner-corner and centre-centre edges are long (one spacing), corner-centre edges short.
   bool isLong(int a, int b) const { return a % 2 == b % 2; }
@@ -86,11 +88,14 @@ struct Cut {
 class Stuffing {
  public:
   Stuffing(const Implicit& f, const Box& bounds, double spacing, FeatherEdges feathers)
-      : f_(f), givenUpDepth_(feathers == FeatherEdges::trimmed ? kShallow * spacing : 0), lattice_(bounds, spacing) {
+      : f_(f),
+        givenUpDepth_(feathers == FeatherEdges::trimmed ? kShallow * spacing : 0),
+        lattice_(bounds, spacing) {
     values_.resize(lattice_.pointCount());
     constexpr std::size_t kSamples = 256;  // per block: a sample costs up to microseconds
     forEach(
-        values_.size(), [&](std::size_t p) { values_[p] = f_(lattice_.position(static_cast<int>(p))); }, kSamples);
+        values_.size(), [&](std::size_t p) { values_[p] = f_(lattice_.position(static_cast<int>(p))); },
+        kSamples);
     fixed_.assign(values_.size(), 0);
   }
 
@@ -102,7 +107,8 @@ class Stuffing {
       emit();
       std::vector<int> pinched;
       if (inspectTopology(mesh_.boundary(), &pinched).sound()) return std::move(mesh_);
-      for (const int vertex : pinched) release(mesh_.vertices[static_cast<std::size_t>(vertex)], 1 + round / 3);
+      for (const int vertex : pinched)
+        release(mesh_.vertices[static_cast<std::size_t>(vertex)], 1 + round / 3);
     }
     throw RunError("the surface stays pinched however the lattice is moved", "choose another spacing");
   }
@@ -116,7 +122,8 @@ class Stuffing {
   void locateCuts() {
     warped_ = values_;
     for (std::size_t p = 0; p < warped_.size(); ++p)
-      if (fixed_[p] && warped_[p] <= 0 && warped_[p] >= -givenUpDepth_) warped_[p] = std::numeric_limits<double>::min();
+      if (fixed_[p] && warped_[p] <= 0 && warped_[p] >= -givenUpDepth_)
+        warped_[p] = std::numeric_limits<double>::min();
     cuts_.clear();
     const auto consider = [&](int a, int b) {
       if (sign(a) * sign(b) < 0) cuts_.push_back(sign(a) < 0 ? Cut{a, b} : Cut{b, a});
@@ -131,17 +138,20 @@ class Stuffing {
         consider(corner, neighbour);
         if (next[d][d] + 1 < n[d]) consider(centre, neighbour + 1);
       }
-      for (int c = 0; c < 8; ++c) consider(lattice_.corner(i + (c & 1), j + (c >> 1 & 1), k + (c >> 2)), centre);
+      for (int c = 0; c < 8; ++c)
+        consider(lattice_.corner(i + (c & 1), j + (c >> 1 & 1), k + (c >> 2)), centre);
     });
     constexpr std::size_t kEdges = 64;  // per block: a dozen samples each
-    forEach(cuts_.size(), [&](std::size_t c) { cuts_[c].point = root(cuts_[c]); }, kEdges);
+    forEach(
+        cuts_.size(), [&](std::size_t c) { cuts_[c].point = root(cuts_[c]); }, kEdges);
   }
 
   /// The crossing on an edge by the Illinois variant of regula falsi, to 1e-4 of the edge.
   Vec3 root(const Cut& cut) const {
     const Vec3 inside = lattice_.position(cut.a);
     const Vec3 along = lattice_.position(cut.b) - inside;
-    if (values_[static_cast<std::size_t>(cut.b)] < 0) return inside + 0.5 * along;  // given up: bevel the edge off
+    if (values_[static_cast<std::size_t>(cut.b)] < 0)
+      return inside + 0.5 * along;  // given up: bevel the edge off
     double low = 0;
     double high = 1;
     double atLow = values_[static_cast<std::size_t>(cut.a)];
@@ -255,7 +265,10 @@ class Stuffing {
       const double vb = values_[static_cast<std::size_t>(b)];
       return va != vb ? va < vb : a < b;
     });
-    const auto count = [&](int s) { return static_cast<std::size_t>(std::count_if(in.begin(), in.end(), [&](int p) { return sign(p) == s; })); };
+    const auto count = [&](int s) {
+      return static_cast<std::size_t>(
+          std::count_if(in.begin(), in.end(), [&](int p) { return sign(p) == s; }));
+    };
     const std::size_t ins = count(-1);
     const std::size_t ons = count(0);
     const std::size_t outs = count(1);
@@ -330,8 +343,9 @@ class Stuffing {
     return static_cast<int>(mesh_.vertices.size()) - 1;
   }
 
-  /// Keeps the lattice points round a pinched place where they are from now on, and gives up the shallow ones. The
-  /// reach grows with the rounds: along a feather edge, mending one place would only move the pinch to the next.
+  /// Keeps the lattice points round a pinched place where they are from now on, and gives up the shallow
+  /// ones. The reach grows with the rounds: along a feather edge, mending one place would only move the pinch
+  /// to the next.
   void release(const Vec3& place, int reach) {
     const std::array<int, 3> home = lattice_.cubeOf(place);
     const auto& n = lattice_.size();
@@ -346,9 +360,9 @@ class Stuffing {
   const Implicit& f_;
   double givenUpDepth_;
   Lattice lattice_;
-  std::vector<double> values_;            // f at the lattice points
-  std::vector<double> warped_;            // the same, zero where the point has moved onto the surface
-  std::vector<char> fixed_;               // lattice points that must not move
+  std::vector<double> values_;  // f at the lattice points
+  std::vector<double> warped_;  // the same, zero where the point has moved onto the surface
+  std::vector<char> fixed_;     // lattice points that must not move
   std::vector<Cut> cuts_;
   std::unordered_map<int, Vec3> moved_;
   std::unordered_map<std::uint64_t, int> cutOfEdge_;
@@ -414,7 +428,8 @@ std::array<double, 2> dihedralRange(const TetMesh& mesh, std::size_t tet) {
   std::array<double, 2> range{180, 0};
   for (std::size_t i = 0; i < 4; ++i)
     for (std::size_t j = i + 1; j < 4; ++j) {
-      const double angle = 180 - std::acos(std::clamp(normals[i].dot(normals[j]), -1.0, 1.0)) * 180 / std::numbers::pi;
+      const double angle =
+          180 - std::acos(std::clamp(normals[i].dot(normals[j]), -1.0, 1.0)) * 180 / std::numbers::pi;
       range = {std::min(range[0], angle), std::max(range[1], angle)};
     }
   return range;

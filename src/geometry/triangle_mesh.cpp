@@ -26,7 +26,8 @@ double orientation(const Vec3& a, const Vec3& b, const Vec3& c, const Vec3& d) {
   const Vec3 ac = c - a;
   const Vec3 ad = d - a;
   const double volume = ab.cross(ac).dot(ad);
-  const double size = std::max({ab.cwiseAbs().maxCoeff(), ac.cwiseAbs().maxCoeff(), ad.cwiseAbs().maxCoeff()});
+  const double size =
+      std::max({ab.cwiseAbs().maxCoeff(), ac.cwiseAbs().maxCoeff(), ad.cwiseAbs().maxCoeff()});
   constexpr double kRounding = 1e-12;
   return std::abs(volume) <= kRounding * size * size * size ? 0 : volume;
 }
@@ -233,7 +234,8 @@ TriangleMesh welded(const TriangleMesh& mesh) {
   std::vector<int> first(order.size());  // of equal vertices, the one that comes first in the mesh
   for (std::size_t i = 0; i < order.size(); ++i) {
     const bool same = i > 0 && key(order[i]) == key(order[i - 1]);
-    first[static_cast<std::size_t>(order[i])] = same ? first[static_cast<std::size_t>(order[i - 1])] : order[i];
+    first[static_cast<std::size_t>(order[i])] =
+        same ? first[static_cast<std::size_t>(order[i - 1])] : order[i];
   }
   TriangleMesh result;
   std::vector<int> renumbered(order.size(), -1);

@@ -62,11 +62,12 @@ int TriangleTree::build(int begin, int end, std::vector<Vec3>& centres) {
     Eigen::Index axis = 0;
     spread.sizes().maxCoeff(&axis);
     const int middle = begin + (end - begin) / 2;
-    std::nth_element(order_.begin() + begin, order_.begin() + middle, order_.begin() + end, [&](int a, int b) {
-      const double ca = centres[static_cast<std::size_t>(a)][axis];
-      const double cb = centres[static_cast<std::size_t>(b)][axis];
-      return ca != cb ? ca < cb : a < b;
-    });
+    std::nth_element(order_.begin() + begin, order_.begin() + middle, order_.begin() + end,
+                     [&](int a, int b) {
+                       const double ca = centres[static_cast<std::size_t>(a)][axis];
+                       const double cb = centres[static_cast<std::size_t>(b)][axis];
+                       return ca != cb ? ca < cb : a < b;
+                     });
     node.first = build(begin, middle, centres);
     node.second = build(middle, end, centres);
     node.count = 0;

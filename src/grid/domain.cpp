@@ -30,18 +30,22 @@ struct Shares {
 /// A region reduced to the shapes whose boundary may pass through one cell.
 class LocalRegion {
  public:
-  /// @param reach half the diagonal of the cell: shapes never overestimate a distance, so beyond it their sign
+  /// @param reach half the diagonal of the cell: shapes never overestimate a distance, so beyond it their
+  /// sign
   ///   is the same in the whole cell.
   LocalRegion(const Vec3& centre, double reach) : centre_(centre), reach_(reach) {}
 
   void add(const ShapePtr& shape) {
     const double distance = shape->distance(centre_);
-    if (distance < -reach_) covers_ = true;
-    else if (distance <= reach_) near_.push_back(shape.get());
+    if (distance < -reach_)
+      covers_ = true;
+    else if (distance <= reach_)
+      near_.push_back(shape.get());
   }
   bool decided() const { return covers_ || near_.empty(); }
   bool contains(const Vec3& point) const {
-    return covers_ || std::any_of(near_.begin(), near_.end(), [&](const Shape* s) { return s->distance(point) < 0; });
+    return covers_ ||
+           std::any_of(near_.begin(), near_.end(), [&](const Shape* s) { return s->distance(point) < 0; });
   }
 
  private:
@@ -91,9 +95,10 @@ GridFrame<3> frameOf(const Regions& regions, double size, const std::optional<Mi
     const double cells = std::ceil((box.max()[i] - low - slack) / size);
     count *= std::max(cells, 1.0);
     if (count > kMostCells)
-      throw InputError(fmt::format("the box round the design space holds more than {:.0e} voxels of {:.4g} mm", kMostCells,
-                                   size * kMillimetresPerMetre),
-                       "choose a larger voxel");
+      throw InputError(
+          fmt::format("the box round the design space holds more than {:.0e} voxels of {:.4g} mm", kMostCells,
+                      size * kMillimetresPerMetre),
+          "choose a larger voxel");
     frame.cells[static_cast<std::size_t>(i)] = std::max(1, static_cast<int>(cells));
     if (!(mirror && mirror->axis == i)) low -= 0.5 * (cells * size - (box.max()[i] - low));
     frame.origin[i] = low;
@@ -107,7 +112,9 @@ double Regions::available(const Vec3& point) const {
   return std::max(std::min(space->distance(point), least(keeps, point)), -least(clears, point));
 }
 
-double Regions::kept(const Vec3& point) const { return std::max(least(keeps, point), -least(clears, point)); }
+double Regions::kept(const Vec3& point) const {
+  return std::max(least(keeps, point), -least(clears, point));
+}
 
 Box Regions::bounds() const {
   Box box = space->bounds();

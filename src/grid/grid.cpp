@@ -51,7 +51,8 @@ void Grid<D>::findRuns() {
   layers_.assign(static_cast<std::size_t>(frame_.cells[D - 1]) + 1, 0);
   for (std::size_t c = 0; c < cells_.size(); ++c) {
     bool continues = c > 0;
-    for (std::size_t i = 0; i < D && continues; ++i) continues = cells_[c][i] == cells_[c - 1][i] + (i == 0 ? 1 : 0);
+    for (std::size_t i = 0; i < D && continues; ++i)
+      continues = cells_[c][i] == cells_[c - 1][i] + (i == 0 ? 1 : 0);
     if (continues) {
       ++runs_.back().length;
       continue;
@@ -87,7 +88,8 @@ int Grid<D>::nodeAt(const Index<D>& index) const {
 template <int D>
 std::array<int, kCorners<D>> Grid<D>::cellNodes(std::size_t cell) const {
   std::array<int, kCorners<D>> nodes{};
-  for (int c = 0; c < kCorners<D>; ++c) nodes[static_cast<std::size_t>(c)] = nodeAt(cornerIndex<D>(cells_[cell], c));
+  for (int c = 0; c < kCorners<D>; ++c)
+    nodes[static_cast<std::size_t>(c)] = nodeAt(cornerIndex<D>(cells_[cell], c));
   return nodes;
 }
 

@@ -26,7 +26,8 @@ std::array<double, 3> three(const std::string& text, const char* what) {
   std::istringstream in(text);
   std::array<double, 3> values{};
   for (double& value : values)
-    if (!(in >> value) || !std::isfinite(value)) throw InputError(fmt::format("{} should hold three numbers", what));
+    if (!(in >> value) || !std::isfinite(value))
+      throw InputError(fmt::format("{} should hold three numbers", what));
   return values;
 }
 
@@ -87,13 +88,17 @@ void writeVti(const std::filesystem::path& path, const CellImage& image) {
   const Point<3> origin = frame.origin * kMillimetresPerMetre;
   const double size = frame.size * kMillimetresPerMetre;
   const std::string extent = fmt::format("0 {} 0 {} 0 {}", frame.cells[0], frame.cells[1], frame.cells[2]);
-  std::string text = "<?xml version=\"1.0\"?>\n<VTKFile type=\"ImageData\" version=\"1.0\" byte_order=\"LittleEndian\" "
-                     "header_type=\"UInt64\">\n";
-  text += fmt::format("  <ImageData WholeExtent=\"{}\" Origin=\"{} {} {}\" Spacing=\"{} {} {}\">\n    <Piece Extent=\"{}\">\n",
-                      extent, origin.x(), origin.y(), origin.z(), size, size, size, extent);
+  std::string text =
+      "<?xml version=\"1.0\"?>\n<VTKFile type=\"ImageData\" version=\"1.0\" byte_order=\"LittleEndian\" "
+      "header_type=\"UInt64\">\n";
+  text += fmt::format(
+      "  <ImageData WholeExtent=\"{}\" Origin=\"{} {} {}\" Spacing=\"{} {} {}\">\n    <Piece "
+      "Extent=\"{}\">\n",
+      extent, origin.x(), origin.y(), origin.z(), size, size, size, extent);
   text += "      <CellData>\n";
   for (const auto& [name, values] : image.fields)
-    text += fmt::format("        <DataArray type=\"Float32\" Name=\"{}\" format=\"binary\">{}</DataArray>\n", name, encodeVtk<float>(values));
+    text += fmt::format("        <DataArray type=\"Float32\" Name=\"{}\" format=\"binary\">{}</DataArray>\n",
+                        name, encodeVtk<float>(values));
   text += "      </CellData>\n    </Piece>\n  </ImageData>\n</VTKFile>\n";
   writeFile(path, text);
 }
@@ -109,7 +114,8 @@ CellImage readVti(const std::filesystem::path& path) {
 
 std::vector<float> spread(const Grid<3>& grid, const std::vector<double>& values, float outside) {
   std::vector<float> box(grid.frame().boxCells(), outside);
-  for (std::size_t c = 0; c < values.size(); ++c) box[grid.frame().linear(grid.cellIndex(c))] = static_cast<float>(values[c]);
+  for (std::size_t c = 0; c < values.size(); ++c)
+    box[grid.frame().linear(grid.cellIndex(c))] = static_cast<float>(values[c]);
   return box;
 }
 

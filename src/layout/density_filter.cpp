@@ -34,7 +34,8 @@ BARELATTICE_DISPATCH void convolveRow(const double* in, double* out, int count, 
 }  // namespace
 
 template <int D>
-DensityFilter<D>::DensityFilter(const Grid<D>& grid, std::vector<double> fill, double radius, FilterBoundary boundary)
+DensityFilter<D>::DensityFilter(const Grid<D>& grid, std::vector<double> fill, double radius,
+                                FilterBoundary boundary)
     : grid_(grid), fill_(std::move(fill)) {
   const double cells = radius / grid.frame().size;
   reach_ = std::max(0, static_cast<int>(std::ceil(cells)) - 1);
@@ -79,12 +80,14 @@ void DensityFilter<D>::convolve(std::span<const double> in, std::span<double> ou
   std::vector<double> box(paddedCells_, 0.0);
   const auto& runs = grid_.runs();
   for (std::size_t r = 0; r < runs.size(); ++r)
-    std::copy_n(in.begin() + runs[r].cell, runs[r].length, box.begin() + static_cast<std::ptrdiff_t>(home_[r]));
+    std::copy_n(in.begin() + runs[r].cell, runs[r].length,
+                box.begin() + static_cast<std::ptrdiff_t>(home_[r]));
   forEachBlock(
       runs.size(),
       [&](std::size_t begin, std::size_t end) {
         for (std::size_t r = begin; r < end; ++r)
-          convolveRow(box.data() + home_[r], out.data() + runs[r].cell, runs[r].length, taps_.data(), taps_.size());
+          convolveRow(box.data() + home_[r], out.data() + runs[r].cell, runs[r].length, taps_.data(),
+                      taps_.size());
       },
       kRunsPerBlock);
 }

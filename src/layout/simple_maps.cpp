@@ -13,7 +13,8 @@ Projection::Projection(double sharpness, double threshold)
       range_(low_ + std::tanh(sharpness * (1 - threshold))) {}
 
 void Projection::forward(std::span<const double> in, std::span<double> out) const {
-  forEach(in.size(), [&](std::size_t i) { out[i] = (low_ + std::tanh(sharpness_ * (in[i] - threshold_))) / range_; });
+  forEach(in.size(),
+          [&](std::size_t i) { out[i] = (low_ + std::tanh(sharpness_ * (in[i] - threshold_))) / range_; });
 }
 
 void Projection::backward(std::span<const double> in, std::span<const double> gradientOut,
@@ -34,7 +35,8 @@ void KeepSolid::backward(std::span<const double> /*in*/, std::span<const double>
 }
 
 void Mirror::forward(std::span<const double> in, std::span<double> out) const {
-  forEach(in.size(), [&](std::size_t i) { out[i] = 0.5 * (in[i] + in[static_cast<std::size_t>(partner_[i])]); });
+  forEach(in.size(),
+          [&](std::size_t i) { out[i] = 0.5 * (in[i] + in[static_cast<std::size_t>(partner_[i])]); });
 }
 
 // Pairs point at each other, so the mean is its own transpose.

@@ -7,10 +7,11 @@
 
 namespace barelattice {
 
-std::vector<double> updateByOptimality(std::span<const double> variables, std::span<const double> goalGradient,
+std::vector<double> updateByOptimality(std::span<const double> variables,
+                                       std::span<const double> goalGradient,
                                        std::span<const double> limitGradient,
-                                       const std::function<double(std::span<const double>)>& amount, double target,
-                                       const OptimalityOptions& options) {
+                                       const std::function<double(std::span<const double>)>& amount,
+                                       double target, const OptimalityOptions& options) {
   std::vector<double> ratio(variables.size());  // (-goal gradient / limit gradient)^damping
   double least = std::numeric_limits<double>::max();
   double most = 0;

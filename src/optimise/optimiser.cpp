@@ -16,8 +16,9 @@ void validate(const LayoutProblem<D>& problem) {
   const MassFraction mass(problem.fill);
   const std::vector<double> keep(problem.keep.begin(), problem.keep.end());
   if (!(problem.massFraction > mass.value(keep) && problem.massFraction < 1))
-    throw InputError(fmt::format("the mass target is {:.3g} of the full design space; it must lie between {:.3g} (the keeps) and 1",
-                                 problem.massFraction, mass.value(keep)));
+    throw InputError(fmt::format(
+        "the mass target is {:.3g} of the full design space; it must lie between {:.3g} (the keeps) and 1",
+        problem.massFraction, mass.value(keep)));
   if (problem.cases.empty()) throw InputError("there is no load case");
 }
 
@@ -97,8 +98,8 @@ class Loop {
   std::vector<double> update(std::span<const double> goalGradient) {
     std::vector<double> limitGradient(variables_.size());
     mass_.evaluate(chain_.forward(variables_), limitGradient);
-    // Near the threshold a density follows its variable with the sharpness as factor. Undamped, the correction
-    // overshoots by that factor, and boundary cells flip between full and empty for ever.
+    // Near the threshold a density follows its variable with the sharpness as factor. Undamped, the
+    // correction overshoots by that factor, and boundary cells flip between full and empty for ever.
     OptimalityOptions step = options_.update;
     constexpr double kUndamped = 4;
     if (sharpness() > kUndamped) step.damping *= kUndamped / sharpness();
@@ -124,7 +125,8 @@ class Loop {
     return true;
   }
 
-  /// A sharper projection changes the mass of the same variables: shift them all until the target is met again.
+  /// A sharper projection changes the mass of the same variables: shift them all until the target is met
+  /// again.
   std::vector<double> rebalanced() {
     const std::vector<double> base = variables_;
     double low = -1;
@@ -163,9 +165,12 @@ class Loop {
 
 std::string describe(OptimiseStop stop) {
   switch (stop) {
-    case OptimiseStop::settled: return "the layout changes no more";
-    case OptimiseStop::iterationLimit: return "the iteration limit was reached";
-    case OptimiseStop::cancelled: return "stopped on request";
+    case OptimiseStop::settled:
+      return "the layout changes no more";
+    case OptimiseStop::iterationLimit:
+      return "the iteration limit was reached";
+    case OptimiseStop::cancelled:
+      return "stopped on request";
   }
   return {};
 }
@@ -177,7 +182,9 @@ OptimiseResult optimiseLayout(const LayoutProblem<D>& problem, const OptimiseOpt
   return Loop<D>(problem, options).run(callback);
 }
 
-template OptimiseResult optimiseLayout<2>(const LayoutProblem<2>&, const OptimiseOptions&, const IterationCallback&);
-template OptimiseResult optimiseLayout<3>(const LayoutProblem<3>&, const OptimiseOptions&, const IterationCallback&);
+template OptimiseResult optimiseLayout<2>(const LayoutProblem<2>&, const OptimiseOptions&,
+                                          const IterationCallback&);
+template OptimiseResult optimiseLayout<3>(const LayoutProblem<3>&, const OptimiseOptions&,
+                                          const IterationCallback&);
 
 }  // namespace barelattice

@@ -28,15 +28,17 @@ double MassFraction::evaluate(std::span<const double> density, std::span<double>
   return value(density);
 }
 
-double StiffnessLaw::share(double density) const { return floor + (1 - floor) * std::pow(density, penalty); }
+double StiffnessLaw::share(double density) const {
+  return floor + (1 - floor) * std::pow(density, penalty);
+}
 
 double StiffnessLaw::derivative(double density) const {
   return (1 - floor) * penalty * std::pow(density, penalty - 1);
 }
 
 template <int D>
-WeightedCompliance<D>::WeightedCompliance(ElasticModel<D>& model, std::vector<GridCase> cases, std::vector<double> fill,
-                                          StiffnessLaw law)
+WeightedCompliance<D>::WeightedCompliance(ElasticModel<D>& model, std::vector<GridCase> cases,
+                                          std::vector<double> fill, StiffnessLaw law)
     : model_(model), cases_(std::move(cases)), fill_(std::move(fill)), law_(law), reports_(cases_.size()) {
   displacements_.assign(cases_.size(), std::vector<double>(model.size(), 0.0));
 }
@@ -51,14 +53,17 @@ double WeightedCompliance<D>::evaluate(std::span<const double> density, std::spa
   std::vector<double> energies(cells);
   double sum = 0;
   for (std::size_t k = 0; k < cases_.size(); ++k) {
-    report(progress_, "solving case " + cases_[k].name, static_cast<double>(k) / static_cast<double>(cases_.size()));
+    report(progress_, "solving case " + cases_[k].name,
+           static_cast<double>(k) / static_cast<double>(cases_.size()));
     reports_[k] = model_.solve(cases_[k].force, displacements_[k], options_);
     if (!reports_[k].succeeded())
       throw RunError(fmt::format("case {}: {} ({} iterations, energy error {:.1e})", cases_[k].name,
-                                 describe(reports_[k].stop), reports_[k].iterations, reports_[k].energyError));
+                                 describe(reports_[k].stop), reports_[k].iterations,
+                                 reports_[k].energyError));
     sum += cases_[k].weight * reports_[k].work;
     model_.fullCellEnergies(displacements_[k], energies);
-    // dC/d(rho) = -w u^T (dK/d(rho)) u: the loads do not depend on the design, so the adjoint state is u itself.
+    // dC/d(rho) = -w u^T (dK/d(rho)) u: the loads do not depend on the design, so the adjoint state is u
+    // itself.
     forEach(cells, [&](std::size_t i) {
       gradient[i] -= cases_[k].weight * fill_[i] * law_.derivative(density[i]) * energies[i];
     });

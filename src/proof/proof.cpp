@@ -19,7 +19,8 @@ namespace {
 /// A face tied to the surface of the mesh: weights of surface nodes for every point.
 class MeshAttachment {
  public:
-  MeshAttachment(const QuadraticTets& mesh, const TriangleTree& tree, const NamedFace& named, double spacing) {
+  MeshAttachment(const QuadraticTets& mesh, const TriangleTree& tree, const NamedFace& named,
+                 double spacing) {
     for (const SurfacePoint& point : named.face.points) {
       const NearestPoint near = tree.nearest(point.position);
       if (near.distance > spacing) continue;
@@ -34,8 +35,9 @@ class MeshAttachment {
       area_ += point.area;
     }
     if (area_ < 0.5 * named.face.area())
-      throw InputError(fmt::format("face {} is not on the solid: {:.0f} % of it lies further than {:.3g} mm away", named.name,
-                                   100 * (1 - area_ / named.face.area()), spacing * kMillimetresPerMetre));
+      throw InputError(
+          fmt::format("face {} is not on the solid: {:.0f} % of it lies further than {:.3g} mm away",
+                      named.name, 100 * (1 - area_ / named.face.area()), spacing * kMillimetresPerMetre));
   }
 
   void addForce(const Vec3& force, std::vector<double>& forces) const {
@@ -80,7 +82,8 @@ class NearFaces {
   NearFaces(const ProofProblem& problem, double reach) : reach_(reach) {
     if (!(reach > 0)) return;
     const auto add = [&](std::size_t face) {
-      for (const SurfacePoint& point : problem.faces[face].face.points) cells_[key(index(point.position))].push_back(point.position);
+      for (const SurfacePoint& point : problem.faces[face].face.points)
+        cells_[key(index(point.position))].push_back(point.position);
     };
     for (const std::size_t face : problem.supports) add(face);
     for (const ProofCase& c : problem.cases)
@@ -90,7 +93,8 @@ class NearFaces {
     if (!(reach_ > 0)) return false;
     const auto home = index(point);
     for (int k = 0; k < 27; ++k) {
-      const auto found = cells_.find(key({home[0] + k % 3 - 1, home[1] + k / 3 % 3 - 1, home[2] + k / 9 - 1}));
+      const auto found =
+          cells_.find(key({home[0] + k % 3 - 1, home[1] + k / 3 % 3 - 1, home[2] + k / 9 - 1}));
       if (found == cells_.end()) continue;
       for (const Vec3& p : found->second)
         if ((p - point).squaredNorm() < reach_ * reach_) return true;
@@ -127,7 +131,8 @@ void measureQuality(const QuadraticTets& mesh, Proof& proof) {
   }
 }
 
-Resultant resultantOf(const QuadraticTets& mesh, const std::vector<double>& forces, const std::vector<std::uint8_t>* only) {
+Resultant resultantOf(const QuadraticTets& mesh, const std::vector<double>& forces,
+                      const std::vector<std::uint8_t>* only) {
   Resultant sum;
   for (std::size_t n = 0; n < mesh.nodeCount(); ++n) {
     if (only && !(*only)[n]) continue;
@@ -138,7 +143,8 @@ Resultant resultantOf(const QuadraticTets& mesh, const std::vector<double>& forc
   return sum;
 }
 
-void findPeaks(const QuadraticTets& mesh, const ProofProblem& problem, const NearFaces& near, CaseProof& result) {
+void findPeaks(const QuadraticTets& mesh, const ProofProblem& problem, const NearFaces& near,
+               CaseProof& result) {
   for (std::size_t n = 0; n < mesh.cornerCount(); ++n) {
     const double stress = result.vonMises[n];
     if (stress > result.peakStress) {
@@ -155,7 +161,8 @@ void findPeaks(const QuadraticTets& mesh, const ProofProblem& problem, const Nea
 
 }  // namespace
 
-Proof prove(const QuadraticTets& mesh, double spacing, const ProofProblem& problem, const ProgressCallback& progress) {
+Proof prove(const QuadraticTets& mesh, double spacing, const ProofProblem& problem,
+            const ProgressCallback& progress) {
   const TriangleMesh surface = mesh.surfaceTriangles();
   const TriangleTree tree(surface);
   std::vector<MeshAttachment> attached;
@@ -197,8 +204,10 @@ Proof prove(const QuadraticTets& mesh, double spacing, const ProofProblem& probl
     constexpr double kEnergyTolerance = 1e-8;  // compliances to eight digits, displacements to four
     result.solve = solveConjugateGradients(
         [&](std::span<const double> x, std::span<double> y) { stiffness.apply(x, y); },
-        [&](std::span<const double> r, std::span<double> z) { multigrid->apply(r, z); }, free, u, {kEnergyTolerance, 400});
-    if (!result.solve.succeeded()) throw RunError(fmt::format("proof of case {}: {}", c.name, describe(result.solve.stop)));
+        [&](std::span<const double> r, std::span<double> z) { multigrid->apply(r, z); }, free, u,
+        {kEnergyTolerance, 400});
+    if (!result.solve.succeeded())
+      throw RunError(fmt::format("proof of case {}: {}", c.name, describe(result.solve.stop)));
     for (double& value : u) value /= problem.material.modulus;
     for (const MeshAttachment& face : attached) result.faceDisplacement.push_back(face.mean(u));
     for (const FaceLoad& l : c.loads) result.compliance += l.force.dot(result.faceDisplacement[l.face]);
@@ -207,7 +216,8 @@ Proof prove(const QuadraticTets& mesh, double spacing, const ProofProblem& probl
     std::vector<double> reaction = mesh.internalForces(problem.material, u);
     for (std::size_t i = 0; i < reaction.size(); ++i) reaction[i] -= load[i];
     for (const auto& nodes : heldBy) result.reactions.push_back(resultantOf(mesh, reaction, &nodes));
-    for (const Stress& stress : mesh.cornerStress(problem.material, u)) result.vonMises.push_back(vonMises(stress));
+    for (const Stress& stress : mesh.cornerStress(problem.material, u))
+      result.vonMises.push_back(vonMises(stress));
     findPeaks(mesh, problem, near, result);
     proof.cases.push_back(std::move(result));
   }
@@ -223,7 +233,8 @@ SurfaceGap surfaceGap(const TriangleMesh& a, const TriangleMesh& b) {
       for (const int v : t) used[static_cast<std::size_t>(v)] = 1;
     std::vector<double> distance(from.vertices.size(), 0.0);
     forEach(
-        distance.size(), [&](std::size_t v) { distance[v] = used[v] ? tree.nearest(from.vertices[v]).distance : 0; }, 256);
+        distance.size(),
+        [&](std::size_t v) { distance[v] = used[v] ? tree.nearest(from.vertices[v]).distance : 0; }, 256);
     double sum = 0;
     double count = 0;
     for (std::size_t v = 0; v < distance.size(); ++v) {
@@ -254,7 +265,8 @@ std::optional<double> measuredDiameter(const TriangleMesh& surface, const Patch&
   return 2 * sum / count;
 }
 
-std::vector<Judgement> judge(const Proof& proof, const ProofProblem& problem, const std::vector<Requirement>& requirements) {
+std::vector<Judgement> judge(const Proof& proof, const ProofProblem& problem,
+                             const std::vector<Requirement>& requirements) {
   std::vector<Judgement> judgements;
   for (const Requirement& requirement : requirements) {
     Judgement j{requirement, 0, {}, Verdict::notMet};
@@ -263,9 +275,11 @@ std::vector<Judgement> judge(const Proof& proof, const ProofProblem& problem, co
     } else {
       const auto face = std::find_if(problem.faces.begin(), problem.faces.end(),
                                      [&](const NamedFace& f) { return f.name == requirement.face; });
-      if (face == problem.faces.end()) throw InputError("a requirement names the unknown face " + requirement.face);
+      if (face == problem.faces.end())
+        throw InputError("a requirement names the unknown face " + requirement.face);
       for (const CaseProof& c : proof.cases) {
-        const double value = c.faceDisplacement[static_cast<std::size_t>(face - problem.faces.begin())].norm();
+        const double value =
+            c.faceDisplacement[static_cast<std::size_t>(face - problem.faces.begin())].norm();
         if (value < j.value) continue;
         j.value = value;
         j.worstCase = c.name;

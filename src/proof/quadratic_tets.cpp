@@ -15,7 +15,7 @@ namespace {
 constexpr std::array<std::array<std::size_t, 2>, 6> kEdges{{{0, 1}, {1, 2}, {0, 2}, {0, 3}, {1, 3}, {2, 3}}};
 constexpr std::size_t kTetsPerBlock = 256;
 
-using Gradients = Eigen::Matrix<double, 10, 3>;      // of the ten shape functions
+using Gradients = Eigen::Matrix<double, 10, 3>;  // of the ten shape functions
 using Barycentric = Eigen::Matrix<double, 4, 1>;
 
 /// Four-point rule of degree two on a tetrahedron (Hammer & Stroud 1956); equal weights.
@@ -56,7 +56,8 @@ struct Cell {
   }
 };
 
-Stress stressAt(const Eigen::Matrix<double, 6, 6>& law, const Gradients& g, const Eigen::Matrix<double, 10, 3>& u) {
+Stress stressAt(const Eigen::Matrix<double, 6, 6>& law, const Gradients& g,
+                const Eigen::Matrix<double, 10, 3>& u) {
   const Eigen::Matrix3d d = u.transpose() * g;  // displacement gradient
   Stress strain;
   strain << d(0, 0), d(1, 1), d(2, 2), d(1, 2) + d(2, 1), d(0, 2) + d(2, 0), d(0, 1) + d(1, 0);
@@ -73,7 +74,8 @@ Eigen::Matrix<double, 10, 3> gathered(const std::array<int, 10>& tet, std::span<
   Eigen::Matrix<double, 10, 3> values;
   for (Eigen::Index a = 0; a < 10; ++a)
     for (Eigen::Index i = 0; i < 3; ++i)
-      values(a, i) = field[3 * static_cast<std::size_t>(tet[static_cast<std::size_t>(a)]) + static_cast<std::size_t>(i)];
+      values(a, i) =
+          field[3 * static_cast<std::size_t>(tet[static_cast<std::size_t>(a)]) + static_cast<std::size_t>(i)];
   return values;
 }
 
@@ -138,7 +140,8 @@ void QuadraticTets::addEdgeNodes() {
       const int a = std::min(t[kEdges[e][0]], t[kEdges[e][1]]);
       const int b = std::max(t[kEdges[e][0]], t[kEdges[e][1]]);
       const auto [entry, fresh] =
-          middle.try_emplace(static_cast<std::uint64_t>(a) << 32 | static_cast<std::uint32_t>(b), static_cast<int>(nodes_.size()));
+          middle.try_emplace(static_cast<std::uint64_t>(a) << 32 | static_cast<std::uint32_t>(b),
+                             static_cast<int>(nodes_.size()));
       if (fresh) {
         nodes_.push_back(0.5 * (nodes_[static_cast<std::size_t>(a)] + nodes_[static_cast<std::size_t>(b)]));
         edges_.push_back({a, b});
@@ -153,7 +156,8 @@ void QuadraticTets::findSurface(const TetMesh& mesh) {
     middle[static_cast<std::uint64_t>(edges_[e][0]) << 32 | static_cast<std::uint32_t>(edges_[e][1])] =
         static_cast<int>(corners_ + e);
   const auto between = [&](int a, int b) {
-    return middle.at(static_cast<std::uint64_t>(std::min(a, b)) << 32 | static_cast<std::uint32_t>(std::max(a, b)));
+    return middle.at(static_cast<std::uint64_t>(std::min(a, b)) << 32 |
+                     static_cast<std::uint32_t>(std::max(a, b)));
   };
   for (const auto& t : mesh.boundary().triangles)
     surface_.push_back({t[0], t[1], t[2], between(t[0], t[1]), between(t[1], t[2]), between(t[2], t[0])});
@@ -188,12 +192,14 @@ BlockMatrix<3, double> QuadraticTets::stiffness(double poisson, const std::vecto
     columns.erase(std::unique(columns.begin(), columns.end()), columns.end());
     return columns;
   };
-  forEach(nodes_.size(), [&](std::size_t n) { matrix.rowStart[n + 1] = neighbours(n).size(); }, kTetsPerBlock);
+  forEach(
+      nodes_.size(), [&](std::size_t n) { matrix.rowStart[n + 1] = neighbours(n).size(); }, kTetsPerBlock);
   std::partial_sum(matrix.rowStart.begin(), matrix.rowStart.end(), matrix.rowStart.begin());
   matrix.column.resize(matrix.rowStart.back());
   matrix.block.assign(matrix.rowStart.back(), BlockMatrix<3, double>::Block::Zero());
 
-  // For isotropic material the 3 x 3 coupling of two shape functions follows from M = integral of grad N_a grad N_b^T:
+  // For isotropic material the 3 x 3 coupling of two shape functions follows from M = integral of grad N_a
+  // grad N_b^T:
   //   K_ab = lambda M + mu M^T + mu trace(M) I.
   const double lambda = poisson / ((1 + poisson) * (1 - 2 * poisson));
   const double mu = 0.5 / (1 + poisson);
@@ -202,11 +208,14 @@ BlockMatrix<3, double> QuadraticTets::stiffness(double poisson, const std::vecto
       nodes_.size(),
       [&](std::size_t n) {
         const std::vector<int> columns = neighbours(n);
-        std::copy(columns.begin(), columns.end(), matrix.column.begin() + static_cast<std::ptrdiff_t>(matrix.rowStart[n]));
+        std::copy(columns.begin(), columns.end(),
+                  matrix.column.begin() + static_cast<std::ptrdiff_t>(matrix.rowStart[n]));
         if (held[n]) return;
         for (std::size_t k = round.start[n]; k < round.start[n + 1]; ++k) {
           const auto& t = tets_[static_cast<std::size_t>(round.tet[k])];
-          const auto at = [&](std::size_t i) -> const Vec3& { return nodes_[static_cast<std::size_t>(t[i])]; };
+          const auto at = [&](std::size_t i) -> const Vec3& {
+            return nodes_[static_cast<std::size_t>(t[i])];
+          };
           const Cell cell(at(0), at(1), at(2), at(3));
           std::array<Gradients, 4> gradients;
           for (std::size_t q = 0; q < 4; ++q) gradients[q] = cell.gradients(points[q]);
@@ -227,7 +236,8 @@ BlockMatrix<3, double> QuadraticTets::stiffness(double poisson, const std::vecto
   return matrix;
 }
 
-std::vector<double> QuadraticTets::internalForces(const Material& material, std::span<const double> displacement) const {
+std::vector<double> QuadraticTets::internalForces(const Material& material,
+                                                  std::span<const double> displacement) const {
   const Eigen::Matrix<double, 6, 6> law = material.modulus * constitutiveMatrix<3>(material.poisson);
   const auto points = quadraturePoints();
   std::vector<double> forces(3 * nodes_.size(), 0.0);
@@ -242,12 +252,14 @@ std::vector<double> QuadraticTets::internalForces(const Material& material, std:
     }
     for (Eigen::Index a = 0; a < 10; ++a)
       for (Eigen::Index i = 0; i < 3; ++i)
-        forces[3 * static_cast<std::size_t>(t[static_cast<std::size_t>(a)]) + static_cast<std::size_t>(i)] += f(a, i);
+        forces[3 * static_cast<std::size_t>(t[static_cast<std::size_t>(a)]) + static_cast<std::size_t>(i)] +=
+            f(a, i);
   }
   return forces;
 }
 
-std::vector<Stress> QuadraticTets::cornerStress(const Material& material, std::span<const double> displacement) const {
+std::vector<Stress> QuadraticTets::cornerStress(const Material& material,
+                                                std::span<const double> displacement) const {
   const Eigen::Matrix<double, 6, 6> law = material.modulus * constitutiveMatrix<3>(material.poisson);
   std::vector<Stress> stress(corners_, Stress::Zero());
   std::vector<double> weight(corners_, 0.0);
@@ -257,7 +269,8 @@ std::vector<Stress> QuadraticTets::cornerStress(const Material& material, std::s
     const auto u = gathered(t, displacement);
     for (std::size_t i = 0; i < 4; ++i) {
       const auto n = static_cast<std::size_t>(t[i]);
-      stress[n] += cell.volume * stressAt(law, cell.gradients(Barycentric::Unit(static_cast<Eigen::Index>(i))), u);
+      stress[n] +=
+          cell.volume * stressAt(law, cell.gradients(Barycentric::Unit(static_cast<Eigen::Index>(i))), u);
       weight[n] += cell.volume;
     }
   }

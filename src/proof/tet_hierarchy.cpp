@@ -11,7 +11,8 @@
 namespace barelattice {
 namespace {
 
-/// Few enough nodes that the direct solve takes well under a second, even with the wide stencils of the grids.
+/// Few enough nodes that the direct solve takes well under a second, even with the wide stencils of the
+/// grids.
 constexpr std::size_t kBottomNodes = 700;
 constexpr std::size_t kRowsPerBlock = 128;
 
@@ -42,7 +43,9 @@ class SparseTransfer final : public MultigridTransfer {
   void restrictTo(std::span<const float> fine, std::span<float> coarse) const override {
     multiply(transposed_, fine, coarse, 0);
   }
-  void prolongAdd(std::span<const float> coarse, std::span<float> fine) const override { multiply(p_, coarse, fine, 1); }
+  void prolongAdd(std::span<const float> coarse, std::span<float> fine) const override {
+    multiply(p_, coarse, fine, 1);
+  }
 
  private:
   static void multiply(const Interpolation& m, std::span<const float> x, std::span<float> y, float keep) {
@@ -51,7 +54,8 @@ class SparseTransfer final : public MultigridTransfer {
         [&](std::size_t row) {
           std::array<float, 3> sum{};
           for (std::size_t e = m.rowStart[row]; e < m.rowStart[row + 1]; ++e)
-            for (std::size_t i = 0; i < 3; ++i) sum[i] += m.weight[e] * x[3 * static_cast<std::size_t>(m.column[e]) + i];
+            for (std::size_t i = 0; i < 3; ++i)
+              sum[i] += m.weight[e] * x[3 * static_cast<std::size_t>(m.column[e]) + i];
           for (std::size_t i = 0; i < 3; ++i) y[3 * row + i] = keep * y[3 * row + i] + sum[i];
         },
         kRowsPerBlock);
@@ -80,9 +84,9 @@ Interpolation fromLinear(const QuadraticTets& mesh, const std::vector<std::uint8
   return p;
 }
 
-/// Points from the corners of a regular grid of cubes, multilinear. Replaces `points` by the grid's corners. Corners
-/// that no point gives a tenth of its weight would make nearly dependent columns; the weights of the others are
-/// scaled up to one instead, so that constants stay exact.
+/// Points from the corners of a regular grid of cubes, multilinear. Replaces `points` by the grid's corners.
+/// Corners that no point gives a tenth of its weight would make nearly dependent columns; the weights of the
+/// others are scaled up to one instead, so that constants stay exact.
 Interpolation fromGrid(std::vector<Vec3>& points, double size) {
   constexpr double kLeastWeight = 0.1;
   struct Corner {
@@ -129,9 +133,10 @@ Interpolation fromGrid(std::vector<Vec3>& points, double size) {
   return p;
 }
 
-/// Largest eigenvalue of M^-1 A with M the block diagonal, by power iteration from a fixed start, with a margin for
-/// what the iteration has not reached. An estimate serves here, unlike on voxels: the stiffness is uniform, so the
-/// top of the spectrum is crowded and found fast. Capped by `most`, the nodes per element, which is a true bound.
+/// Largest eigenvalue of M^-1 A with M the block diagonal, by power iteration from a fixed start, with a
+/// margin for what the iteration has not reached. An estimate serves here, unlike on voxels: the stiffness is
+/// uniform, so the top of the spectrum is crowded and found fast. Capped by `most`, the nodes per element,
+/// which is a true bound.
 double spectrumBound(const BlockMatrix<3>& a, double most) {
   const BlockLevel<3> level(a, 1);
   std::vector<float> x(level.size());
@@ -218,7 +223,8 @@ std::unique_ptr<Multigrid> buildTetHierarchy(const QuadraticTets& mesh, double s
   std::vector<std::unique_ptr<MultigridLevel>> levels;
   std::vector<std::unique_ptr<MultigridTransfer>> transfers;
   BlockMatrix<3> matrix = inSinglePrecision(stiffness);
-  std::vector<Vec3> points(mesh.nodes().begin(), mesh.nodes().begin() + static_cast<std::ptrdiff_t>(mesh.cornerCount()));
+  std::vector<Vec3> points(mesh.nodes().begin(),
+                           mesh.nodes().begin() + static_cast<std::ptrdiff_t>(mesh.cornerCount()));
   Interpolation p = fromLinear(mesh, held);
   double size = spacing;
   for (;;) {

@@ -17,8 +17,10 @@ constexpr double kPascalPerMegapascal = 1e6;
 
 template <class T>
 std::string array(const char* type, const std::string& name, int components, std::span<const T> values) {
-  return fmt::format("        <DataArray type=\"{}\" Name=\"{}\" NumberOfComponents=\"{}\" format=\"binary\">{}</DataArray>\n",
-                     type, name, components, encodeVtk<T>(values));
+  return fmt::format(
+      "        <DataArray type=\"{}\" Name=\"{}\" NumberOfComponents=\"{}\" "
+      "format=\"binary\">{}</DataArray>\n",
+      type, name, components, encodeVtk<T>(values));
 }
 
 pugi::xml_node named(const pugi::xml_node& parent, const std::string& name) {
@@ -34,20 +36,24 @@ std::vector<float> scaled(std::vector<float> values, double factor) {
 
 ProofSurface parse(const std::string& text) {
   pugi::xml_document document;
-  if (const auto result = document.load_buffer(text.data(), text.size()); !result) throw InputError(result.description());
+  if (const auto result = document.load_buffer(text.data(), text.size()); !result)
+    throw InputError(result.description());
   const pugi::xml_node piece = document.child("VTKFile").child("UnstructuredGrid").child("Piece");
   if (!piece) throw InputError("this is not a VTK unstructured grid");
   const auto points = piece.attribute("NumberOfPoints").as_ullong();
   const auto cells = piece.attribute("NumberOfCells").as_ullong();
   const auto positions = decodeVtk<float>(piece.child("Points").child("DataArray").child_value(), 3 * points);
-  const auto nodes = decodeVtk<std::int32_t>(named(piece.child("Cells"), "connectivity").child_value(), 10 * cells);
+  const auto nodes =
+      decodeVtk<std::int32_t>(named(piece.child("Cells"), "connectivity").child_value(), 10 * cells);
   TetMesh tets;
   for (std::size_t n = 0; n < points; ++n)
-    tets.vertices.push_back(Vec3(positions[3 * n], positions[3 * n + 1], positions[3 * n + 2]) / kMillimetresPerMetre);
+    tets.vertices.push_back(Vec3(positions[3 * n], positions[3 * n + 1], positions[3 * n + 2]) /
+                            kMillimetresPerMetre);
   for (std::size_t t = 0; t < cells; ++t) {
     tets.tets.push_back({nodes[10 * t], nodes[10 * t + 1], nodes[10 * t + 2], nodes[10 * t + 3]});
     for (const int n : tets.tets.back())
-      if (n < 0 || static_cast<std::size_t>(n) >= points) throw InputError("a cell names a point that is not there");
+      if (n < 0 || static_cast<std::size_t>(n) >= points)
+        throw InputError("a cell names a point that is not there");
   }
   ProofSurface surface;
   const TriangleMesh boundary = tets.boundary();
@@ -71,8 +77,9 @@ ProofSurface parse(const std::string& text) {
     if (!name.starts_with(prefix)) continue;
     ProofSurface::Case c{name.substr(prefix.size()), {}, {}};
     const auto stress = scaled(decodeVtk<float>(node.child_value(), points), kPascalPerMegapascal);
-    const auto moved = scaled(decodeVtk<float>(named(piece.child("PointData"), "displacement " + c.name).child_value(), 3 * points),
-                              1 / kMillimetresPerMetre);
+    const auto moved = scaled(
+        decodeVtk<float>(named(piece.child("PointData"), "displacement " + c.name).child_value(), 3 * points),
+        1 / kMillimetresPerMetre);
     for (const std::size_t n : used) {
       c.vonMises.push_back(stress[n]);
       for (std::size_t i = 0; i < 3; ++i) c.displacement.push_back(moved[3 * n + i]);
@@ -95,9 +102,11 @@ void writeVtu(const std::filesystem::path& path, const QuadraticTets& mesh, cons
     offsets.push_back(static_cast<std::int32_t>(connectivity.size()));
   }
   const std::vector<std::uint8_t> types(mesh.tets().size(), kQuadraticTetrahedron);
-  std::string text = "<?xml version=\"1.0\"?>\n<VTKFile type=\"UnstructuredGrid\" version=\"1.0\" "
-                     "byte_order=\"LittleEndian\" header_type=\"UInt64\">\n  <UnstructuredGrid>\n";
-  text += fmt::format("    <Piece NumberOfPoints=\"{}\" NumberOfCells=\"{}\">\n      <PointData>\n", mesh.nodeCount(), mesh.tets().size());
+  std::string text =
+      "<?xml version=\"1.0\"?>\n<VTKFile type=\"UnstructuredGrid\" version=\"1.0\" "
+      "byte_order=\"LittleEndian\" header_type=\"UInt64\">\n  <UnstructuredGrid>\n";
+  text += fmt::format("    <Piece NumberOfPoints=\"{}\" NumberOfCells=\"{}\">\n      <PointData>\n",
+                      mesh.nodeCount(), mesh.tets().size());
   for (const CaseProof& c : proof.cases) {
     std::vector<float> stress;
     for (const double s : c.vonMises) stress.push_back(static_cast<float>(s / kPascalPerMegapascal));
@@ -110,7 +119,8 @@ void writeVtu(const std::filesystem::path& path, const QuadraticTets& mesh, cons
   }
   text += "      </PointData>\n      <Points>\n" + array<float>("Float32", "Points", 3, positions);
   text += "      </Points>\n      <Cells>\n" + array<std::int32_t>("Int32", "connectivity", 1, connectivity);
-  text += array<std::int32_t>("Int32", "offsets", 1, offsets) + array<std::uint8_t>("UInt8", "types", 1, types);
+  text +=
+      array<std::int32_t>("Int32", "offsets", 1, offsets) + array<std::uint8_t>("UInt8", "types", 1, types);
   text += "      </Cells>\n    </Piece>\n  </UnstructuredGrid>\n</VTKFile>\n";
   writeFile(path, text);
 }

@@ -1,5 +1,6 @@
-// The colours of Bare Lattice, defined here once. The roles stay apart for all common kinds of colour blindness,
-// and none is told by colour alone: spaces and clears are see-through, supports and loads carry names.
+// The colours of Bare Lattice, defined here once. The roles stay apart for all common kinds of colour
+// blindness, and none is told by colour alone: spaces and clears are see-through, supports and loads carry
+// names.
 #pragma once
 
 #include <array>

@@ -20,15 +20,18 @@ using nlohmann::json;
 constexpr double kMm = kMillimetresPerMetre;
 constexpr double kMPa = 1e-6;
 
-/// Lattice of the exported surface in voxels: fine enough for members of three voxels, coarse enough to print.
+/// Lattice of the exported surface in voxels: fine enough for members of three voxels, coarse enough to
+/// print.
 constexpr double kSurfaceSpacing = 1.0;
 
 /// Increase when a step computes something else from the same brief, so that old results are not reused.
-constexpr const char* kMethodVersion = "3";
+constexpr const char* kMethodVersion = "1";
 
 class Stopwatch {
  public:
-  double seconds() const { return std::chrono::duration<double>(std::chrono::steady_clock::now() - start_).count(); }
+  double seconds() const {
+    return std::chrono::duration<double>(std::chrono::steady_clock::now() - start_).count();
+  }
 
  private:
   std::chrono::steady_clock::time_point start_ = std::chrono::steady_clock::now();
@@ -41,8 +44,8 @@ std::string hashed(const std::string& text) {
   return fmt::format("{:016x}", hash);
 }
 
-/// The lattice spacing, m, that fills a solid with about this many tetrahedra: twelve to a cube of the lattice, and
-/// about five more (measured) for every square of the lattice that the surface cuts.
+/// The lattice spacing, m, that fills a solid with about this many tetrahedra: twelve to a cube of the
+/// lattice, and about five more (measured) for every square of the lattice that the surface cuts.
 double spacingFor(const TriangleMesh& solid, int tetrahedra) {
   const double volume = solid.volume();
   const double area = solid.area();
@@ -55,19 +58,22 @@ double spacingFor(const TriangleMesh& solid, int tetrahedra) {
   return high;
 }
 
-json vec(const Vec3& v, double scale = 1) { return {v.x() * scale, v.y() * scale, v.z() * scale}; }
+json vec(const Vec3& v, double scale = 1) {
+  return {v.x() * scale, v.y() * scale, v.z() * scale};
+}
 
 std::string historyCsv(const std::vector<IterationRecord>& history) {
   std::string csv = "iteration,compliance_J,mass_fraction,change,sharpness,solver_iterations,seconds\n";
   for (const IterationRecord& r : history)
-    csv += fmt::format("{},{:.9g},{:.6f},{:.6f},{:g},{},{:.2f}\n", r.iteration, r.compliance, r.massFraction, r.change,
-                       r.sharpness, r.solverIterations, r.seconds);
+    csv += fmt::format("{},{:.9g},{:.6f},{:.6f},{:g},{},{:.2f}\n", r.iteration, r.compliance, r.massFraction,
+                       r.change, r.sharpness, r.solverIterations, r.seconds);
   return csv;
 }
 
 json caseJson(const CaseProof& c, const ProofProblem& problem) {
   json faces = json::object();
-  for (std::size_t f = 0; f < problem.faces.size(); ++f) faces[problem.faces[f].name] = vec(c.faceDisplacement[f], kMm);
+  for (std::size_t f = 0; f < problem.faces.size(); ++f)
+    faces[problem.faces[f].name] = vec(c.faceDisplacement[f], kMm);
   json reactions = json::object();
   for (std::size_t s = 0; s < problem.supports.size(); ++s)
     reactions[problem.faces[problem.supports[s]].name] = {{"force_N", vec(c.reactions[s].force)}};
@@ -109,7 +115,8 @@ JobRun::JobRun(Job job, std::filesystem::path folder, RunListener listener)
     : job_(std::move(job)), folder_(std::move(folder)), listener_(std::move(listener)) {
   std::error_code fault;
   std::filesystem::create_directories(folder_, fault);
-  if (fault) throw RunError(fmt::format("cannot make the run folder {}: {}", folder_.string(), fault.message()));
+  if (fault)
+    throw RunError(fmt::format("cannot make the run folder {}: {}", folder_.string(), fault.message()));
   const std::filesystem::path file = folder_ / "results.json";
   if (std::filesystem::exists(file)) {
     results_ = json::parse(readFile(file), nullptr, false);
@@ -119,7 +126,8 @@ JobRun::JobRun(Job job, std::filesystem::path folder, RunListener listener)
     }
   }
   results_["title"] = job_.brief.title;
-  results_["material"] = {{"name", job_.brief.material.name}, {"strength_MPa", job_.brief.material.strength * kMPa}};
+  results_["material"] = {{"name", job_.brief.material.name},
+                          {"strength_MPa", job_.brief.material.strength * kMPa}};
   results_["masses_kg"] = {{"space", job_.spaceMass}, {"keep", job_.keepMass}, {"target", job_.targetMass}};
   results_["voxels"] = job_.domain.grid.cellCount();
   results_["voxel_mm"] = job_.domain.grid.frame().size * kMm;
@@ -127,7 +135,8 @@ JobRun::JobRun(Job job, std::filesystem::path folder, RunListener listener)
 }
 
 std::string JobRun::fingerprint(const std::vector<std::string>& sections, const std::string& before) const {
-  std::string text = std::string(kMethodVersion) + before + fmt::format(";{:.9g}", job_.domain.grid.frame().size);
+  std::string text =
+      std::string(kMethodVersion) + before + fmt::format(";{:.9g}", job_.domain.grid.frame().size);
   for (const std::string& key : sections) {
     const auto section = job_.brief.sections.find(key);
     text += ";" + key + "=" + (section == job_.brief.sections.end() ? "" : section->second);
@@ -136,11 +145,13 @@ std::string JobRun::fingerprint(const std::vector<std::string>& sections, const 
 }
 
 std::string JobRun::layoutFingerprint() const {
-  return fingerprint({"voxel", "material", "shapes", "design", "faces", "supports", "loads", "cases", "goal", "target",
-                      "making", "optimise"},
+  return fingerprint({"voxel", "material", "shapes", "design", "faces", "supports", "loads", "cases", "goal",
+                      "target", "making", "optimise"},
                      "");
 }
-std::string JobRun::solidFingerprint() const { return fingerprint({}, layoutFingerprint()); }
+std::string JobRun::solidFingerprint() const {
+  return fingerprint({}, layoutFingerprint());
+}
 std::string JobRun::proofFingerprint() const {
   return fingerprint({"require", "proof"}, solidFingerprint() + fmt::format(";{}", job_.brief.tetrahedra));
 }
@@ -149,7 +160,9 @@ bool JobRun::fits(const char* step, const std::string& fingerprint) const {
   return results_.contains(step) && results_[step].value("fingerprint", "") == fingerprint;
 }
 
-void JobRun::save() { writeFile(folder_ / "results.json", results_.dump(2) + "\n"); }
+void JobRun::save() {
+  writeFile(folder_ / "results.json", results_.dump(2) + "\n");
+}
 
 void JobRun::note(const std::string& line) const {
   if (listener_.note) listener_.note(line);
@@ -174,9 +187,12 @@ std::vector<double> JobRun::readLayout() const {
 }
 
 void JobRun::optimise(bool fresh) {
-  const bool upToDate = fits("optimise", layoutFingerprint()) && std::filesystem::exists(folder_ / "layout.vti");
+  if (layoutReady_ && !fresh) return;
+  const bool upToDate =
+      fits("optimise", layoutFingerprint()) && std::filesystem::exists(folder_ / "layout.vti");
   if (!fresh && upToDate && results_["optimise"].value("finished", false)) {
     note("optimise  reused: layout.vti fits the brief");
+    layoutReady_ = true;
     return;
   }
   for (const char* stale : {"optimise", "solid", "proof"}) results_.erase(stale);
@@ -186,12 +202,13 @@ void JobRun::optimise(bool fresh) {
   OptimiseOptions options;
   options.maxIterations = job_.brief.iterations;
   std::vector<IterationRecord> history;
-  const OptimiseResult result = optimiseLayout<3>(problem, options, [&](const IterationRecord& r, const std::vector<double>&) {
-    history.push_back(r);
-    writeFile(folder_ / "history.csv", historyCsv(history));
-    if (listener_.iteration) listener_.iteration(r);
-    return !(listener_.stopRequested && listener_.stopRequested());
-  });
+  const OptimiseResult result =
+      optimiseLayout<3>(problem, options, [&](const IterationRecord& r, const std::vector<double>&) {
+        history.push_back(r);
+        writeFile(folder_ / "history.csv", historyCsv(history));
+        if (listener_.iteration) listener_.iteration(r);
+        return !(listener_.stopRequested && listener_.stopRequested());
+      });
   const std::vector<double> keep(job_.domain.keep.begin(), job_.domain.keep.end());
   writeVti(folder_ / "layout.vti", {job_.domain.grid.frame(),
                                     {{"density", spread(job_.domain.grid, result.density)},
@@ -201,8 +218,11 @@ void JobRun::optimise(bool fresh) {
   for (std::size_t k = 0; k < job_.cases.size(); ++k) {
     json faces = json::object();
     for (const NamedFace& face : job_.faces)
-      faces[face.name] = vec(Attachment(job_.domain.grid, face.face).meanDisplacement(result.displacements[k]), kMm);
-    cases.push_back({{"name", job_.cases[k].name}, {"compliance_J", result.caseCompliance[k]}, {"face_displacement_mm", faces}});
+      faces[face.name] =
+          vec(Attachment(job_.domain.grid, face.face).meanDisplacement(result.displacements[k]), kMm);
+    cases.push_back({{"name", job_.cases[k].name},
+                     {"compliance_J", result.caseCompliance[k]},
+                     {"face_displacement_mm", faces}});
   }
   const bool finished = result.stop != OptimiseStop::cancelled;
   results_["optimise"] = {{"fingerprint", layoutFingerprint()},
@@ -217,12 +237,16 @@ void JobRun::optimise(bool fresh) {
   note(fmt::format("optimise  {} iterations, {}: compliance {:.4g} J, mass {:.4g} kg", result.history.size(),
                    describe(result.stop), result.compliance, result.massFraction * job_.spaceMass));
   if (!finished) throw Cancelled();
+  layoutReady_ = true;
 }
 
 void JobRun::solid(bool fresh) {
-  const bool interrupted = fits("optimise", layoutFingerprint()) && !results_["optimise"].value("finished", true);
-  if (interrupted) note("optimise  was stopped early; going on with the layout it left");
-  else optimise(false);
+  const bool interrupted =
+      fits("optimise", layoutFingerprint()) && !results_["optimise"].value("finished", true);
+  if (interrupted)
+    note("optimise  was stopped early; going on with the layout it left");
+  else
+    optimise(false);
   if (!fresh && fits("solid", solidFingerprint()) && std::filesystem::exists(folder_ / "solid.stl")) {
     note("solid     reused: solid.stl fits the layout");
     return;
@@ -249,7 +273,8 @@ void JobRun::solid(bool fresh) {
     }
   std::vector<std::string> warnings;
   if (solid.pieces > 1)
-    warnings.push_back(fmt::format("the solid falls into {} pieces: a keep is not connected with the rest", solid.pieces));
+    warnings.push_back(
+        fmt::format("the solid falls into {} pieces: a keep is not connected with the rest", solid.pieces));
   results_["solid"] = {{"fingerprint", solidFingerprint()},
                        {"threshold", solid.threshold},
                        {"volume_mm3", solid.volume * kMm * kMm * kMm},
@@ -264,8 +289,9 @@ void JobRun::solid(bool fresh) {
                        {"warnings", warnings},
                        {"seconds", watch.seconds()}};
   save();
-  note(fmt::format("solid     read at {:.3f}: {:.4g} kg (wanted {:.4g} kg), {} triangles, {}", solid.threshold,
-                   solid.volume * job_.brief.material.density, job_.targetMass, solid.surface.triangles.size(),
+  note(fmt::format("solid     read at {:.3f}: {:.4g} kg (wanted {:.4g} kg), {} triangles, {}",
+                   solid.threshold, solid.volume * job_.brief.material.density, job_.targetMass,
+                   solid.surface.triangles.size(),
                    solid.defects.sound() ? "closed and sound" : solid.defects.text()));
   for (const std::string& warning : warnings) note("warning   " + warning);
 }
@@ -319,11 +345,14 @@ void JobRun::proof(bool fresh) {
                        {"compliance_J", compliance},
                        {"cases", cases},
                        {"requirements", judgements},
-                       {"verdict", judgements.empty() ? "nothing required" : met ? "met" : "not met"},
+                       {"verdict", judgements.empty() ? "nothing required"
+                                   : met              ? "met"
+                                                      : "not met"},
                        {"seconds", watch.seconds()}};
   save();
-  note(fmt::format("proof     {} tetrahedra: compliance {:.4g} J (predicted {:.4g} J), verdict: {}", proof.tets, compliance,
-                   results_["optimise"]["compliance_J"].get<double>(), results_["proof"]["verdict"].get<std::string>()));
+  note(fmt::format("proof     {} tetrahedra: compliance {:.4g} J (predicted {:.4g} J), verdict: {}",
+                   proof.tets, compliance, results_["optimise"]["compliance_J"].get<double>(),
+                   results_["proof"]["verdict"].get<std::string>()));
 }
 
 std::optional<bool> JobRun::proven() const {

@@ -86,7 +86,8 @@ Dropped dropLoosePieces(TetMesh& mesh, const Regions& regions, std::size_t& piec
     stays[static_cast<std::size_t>(std::max_element(volume.begin(), volume.end()) - volume.begin())] = 1;
   } else {
     for (std::size_t v = 0; v < mesh.vertices.size(); ++v)
-      if (regions.kept(mesh.vertices[v]) <= 0) stays[static_cast<std::size_t>(groups.find(static_cast<int>(v)))] = 1;
+      if (regions.kept(mesh.vertices[v]) <= 0)
+        stays[static_cast<std::size_t>(groups.find(static_cast<int>(v)))] = 1;
   }
   Dropped dropped;
   pieces = 0;
@@ -99,12 +100,13 @@ Dropped dropLoosePieces(TetMesh& mesh, const Regions& regions, std::size_t& piec
       dropped.volume += volume[g];
     }
   }
-  std::erase_if(mesh.tets, [&](const auto& t) { return !stays[static_cast<std::size_t>(groups.find(t[0]))]; });
+  std::erase_if(mesh.tets,
+                [&](const auto& t) { return !stays[static_cast<std::size_t>(groups.find(t[0]))]; });
   return dropped;
 }
 
-Solid reinterpret(const SmoothLayout& layout, const Regions& regions, double wantedVolume, const SolidOptions& options,
-                  const ProgressCallback& progress) {
+Solid reinterpret(const SmoothLayout& layout, const Regions& regions, double wantedVolume,
+                  const SolidOptions& options, const ProgressCallback& progress) {
   const Reinterpretation part(layout, regions, options);
   // Volume falls with the threshold: bracket and interpolate (regula falsi, with the Illinois safeguard).
   double low = 0.02;
@@ -115,7 +117,8 @@ Solid reinterpret(const SmoothLayout& layout, const Regions& regions, double wan
   Solid solid;
   constexpr int kTrials = 25;
   for (int trial = 0; trial < kTrials; ++trial) {
-    report(progress, fmt::format("reading the layout at {:.3f}", threshold), static_cast<double>(trial) / kTrials);
+    report(progress, fmt::format("reading the layout at {:.3f}", threshold),
+           static_cast<double>(trial) / kTrials);
     solid = part.at(threshold);
     solid.wantedVolume = wantedVolume;
     const double excess = solid.volume / wantedVolume - 1;
@@ -136,13 +139,16 @@ Solid reinterpret(const SmoothLayout& layout, const Regions& regions, double wan
     }
     if (high - low < 1e-6) break;
     const bool bracketed = !std::isnan(excessLow) && !std::isnan(excessHigh);
-    // Before both ends are known, step by the slope a member a few cells thick has: about 2 per unit of density.
+    // Before both ends are known, step by the slope a member a few cells thick has: about 2 per unit of
+    // density.
     threshold = bracketed ? low + (high - low) * excessLow / (excessLow - excessHigh)
-                          : std::clamp(threshold + 0.5 * excess + (excess > 0 ? 0.01 : -0.01), low + 1e-3, high - 1e-3);
+                          : std::clamp(threshold + 0.5 * excess + (excess > 0 ? 0.01 : -0.01), low + 1e-3,
+                                       high - 1e-3);
   }
-  throw RunError(fmt::format("no threshold gives the volume: at {:.3f} it is {:.4g} cm3, wanted are {:.4g} cm3",
-                             solid.threshold, solid.volume * 1e6, wantedVolume * 1e6),
-                 "the keeps may already weigh more than the target, or the layout is too grey");
+  throw RunError(
+      fmt::format("no threshold gives the volume: at {:.3f} it is {:.4g} cm3, wanted are {:.4g} cm3",
+                  solid.threshold, solid.volume * 1e6, wantedVolume * 1e6),
+      "the keeps may already weigh more than the target, or the layout is too grey");
 }
 
 }  // namespace barelattice

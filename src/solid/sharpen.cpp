@@ -4,9 +4,9 @@
 #include <algorithm>
 #include <array>
 #include <cmath>
+#include <cstdint>
 #include <numeric>
 #include <optional>
-#include <cstdint>
 #include <unordered_map>
 #include <utility>
 
@@ -16,7 +16,8 @@ namespace barelattice {
 namespace {
 
 constexpr double kCreaseCosine = 0.82;  // 35 degrees: above what curved members show from vertex to vertex
-constexpr double kFeatherCosine = -0.5;  // beyond 120 degrees the edge is a feather: its crease lies far out in thin air
+constexpr double kFeatherCosine =
+    -0.5;  // beyond 120 degrees the edge is a feather: its crease lies far out in thin air
 constexpr double kSnap = 0.2;           // a vertex this close to the crease (in spacings) moves onto it
 constexpr std::size_t kPerBlock = 256;  // vertices or edges per block: some dozen samples of f each
 
@@ -27,7 +28,8 @@ struct Tangent {
 
 Vec3 gradient(const Implicit& f, const Vec3& at, double step) {
   Vec3 g;
-  for (int i = 0; i < 3; ++i) g[i] = (f(at + step * Vec3::Unit(i)) - f(at - step * Vec3::Unit(i))) / (2 * step);
+  for (int i = 0; i < 3; ++i)
+    g[i] = (f(at + step * Vec3::Unit(i)) - f(at - step * Vec3::Unit(i))) / (2 * step);
   return g;
 }
 
@@ -53,7 +55,8 @@ class Sharpener {
       : f_(f), spacing_(spacing), surface_(surface), blunt_(surface.vertices.size(), 0) {
     normals_.resize(surface.vertices.size());
     forEach(
-        normals_.size(), [&](std::size_t v) { normals_[v] = gradient(f_, surface_.vertices[v], step()).stableNormalized(); },
+        normals_.size(),
+        [&](std::size_t v) { normals_[v] = gradient(f_, surface_.vertices[v], step()).stableNormalized(); },
         kPerBlock);
     findCreases();
   }
@@ -106,10 +109,12 @@ class Sharpener {
       for (std::size_t i = 0; i < 3; ++i) {
         const Edge edge{t[i], t[(i + 1) % 3]};
         const double cosine = normal(edge.first).dot(normal(edge.second));
-        if (edge.first < edge.second && cosine < kCreaseCosine && cosine > kFeatherCosine) edges.push_back(edge);
+        if (edge.first < edge.second && cosine < kCreaseCosine && cosine > kFeatherCosine)
+          edges.push_back(edge);
       }
     std::vector<std::optional<Vec3>> points(edges.size());
-    forEach(edges.size(), [&](std::size_t e) { points[e] = creasePoint(edges[e]); }, kPerBlock);
+    forEach(
+        edges.size(), [&](std::size_t e) { points[e] = creasePoint(edges[e]); }, kPerBlock);
     for (std::size_t e = 0; e < edges.size(); ++e)
       if (points[e]) creases_.emplace_back(edges[e], *points[e]);
   }
@@ -117,7 +122,8 @@ class Sharpener {
   std::optional<Vec3> creasePoint(const Edge& edge) const {
     const std::array<int, 2> ends{edge.first, edge.second};
     const Vec3 middle = 0.5 * (vertex(ends[0]) + vertex(ends[1]));
-    std::array<Tangent, 2> planes{Tangent{vertex(ends[0]), normal(ends[0])}, Tangent{vertex(ends[1]), normal(ends[1])}};
+    std::array<Tangent, 2> planes{Tangent{vertex(ends[0]), normal(ends[0])},
+                                  Tangent{vertex(ends[1]), normal(ends[1])}};
     std::optional<Vec3> point = meet(planes, middle);
     // Curved faces: take the planes again, closer to the crease.
     for (const double share : {0.3, 0.1}) {
@@ -151,7 +157,8 @@ class Sharpener {
     std::vector<double> least(surface_.vertices.size(), kSnap * spacing_);
     std::vector<char> snapped(surface_.vertices.size(), 0);
     for (const auto& [edge, point] : creases_) {
-      const bool firstNearer = (point - vertex(edge.first)).squaredNorm() < (point - vertex(edge.second)).squaredNorm();
+      const bool firstNearer =
+          (point - vertex(edge.first)).squaredNorm() < (point - vertex(edge.second)).squaredNorm();
       const int v = firstNearer ? edge.first : edge.second;  // one vertex a crease point
       const auto i = static_cast<std::size_t>(v);
       const double gap = (point - vertex(v)).norm();
@@ -184,8 +191,8 @@ class Sharpener {
     return static_cast<int>(mesh.vertices.size()) - 1;
   }
 
-  void split(const std::array<int, 3>& t, const std::unordered_map<std::uint64_t, int>& inserted, TriangleMesh& mesh,
-             std::vector<std::array<int, 3>>& out) {
+  void split(const std::array<int, 3>& t, const std::unordered_map<std::uint64_t, int>& inserted,
+             TriangleMesh& mesh, std::vector<std::array<int, 3>>& out) {
     std::array<int, 3> middle{};  // on the edge from corner i to corner i + 1, or -1
     int count = 0;
     for (std::size_t i = 0; i < 3; ++i) {
@@ -221,10 +228,10 @@ class Sharpener {
   void splitCorner(const std::array<int, 3>& t, const std::array<int, 3>& middle, TriangleMesh& mesh,
                    std::vector<std::array<int, 3>>& out) {
     const Vec3 centre = (vertex(t[0]) + vertex(t[1]) + vertex(t[2])) / 3;
-    std::optional<Vec3> point = meet(
-        std::array<Tangent, 3>{Tangent{vertex(t[0]), normal(t[0])}, Tangent{vertex(t[1]), normal(t[1])},
-                               Tangent{vertex(t[2]), normal(t[2])}},
-        centre);
+    std::optional<Vec3> point =
+        meet(std::array<Tangent, 3>{Tangent{vertex(t[0]), normal(t[0])}, Tangent{vertex(t[1]), normal(t[1])},
+                                    Tangent{vertex(t[2]), normal(t[2])}},
+             centre);
     if (!point || (*point - centre).norm() > spacing_) {
       point = Vec3::Zero();
       for (const int m : middle) *point += mesh.vertices[static_cast<std::size_t>(m)] / 3;
@@ -246,8 +253,8 @@ class Sharpener {
   const TriangleMesh& surface_;
   std::vector<Vec3> normals_;
   std::vector<std::pair<Edge, Vec3>> creases_;
-  std::vector<char> blunt_;                  // vertices that must stay as they are
-  std::vector<std::array<int, 2>> origin_;   // per vertex of the result: the edge it comes from
+  std::vector<char> blunt_;                 // vertices that must stay as they are
+  std::vector<std::array<int, 2>> origin_;  // per vertex of the result: the edge it comes from
 };
 
 }  // namespace

@@ -93,7 +93,8 @@ double SmoothLayout::operator()(const Vec3& point) const {
 }
 
 Implicit solidFunction(const SmoothLayout& layout, const Regions& regions, double threshold) {
-  // A smoothed step rises by about 0.4 per cell, so this factor makes density differences look like distances.
+  // A smoothed step rises by about 0.4 per cell, so this factor makes density differences look like
+  // distances.
   const double scale = 2.5 * layout.cellSize();
   return [&layout, &regions, threshold, scale](const Vec3& point) {
     double value = std::max(scale * (threshold - layout(point)), regions.space->distance(point));

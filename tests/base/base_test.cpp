@@ -41,15 +41,16 @@ TEST_P(QuantityErrors, sayWhatIsWrongAndHowToMendIt) {
   }
 }
 
-INSTANTIATE_TEST_SUITE_P(all, QuantityErrors,
-                         ::testing::Values(BadQuantity{"12", "has no unit"}, BadQuantity{"12 furlong", "unknown unit"},
-                                           BadQuantity{"12 N", "is a force"}, BadQuantity{"mm", "is not a length"},
-                                           BadQuantity{"", "is not a length"}, BadQuantity{"nan mm", "is not a length"},
-                                           BadQuantity{"1e999 mm", "is not a length"}));
+INSTANTIATE_TEST_SUITE_P(
+    all, QuantityErrors,
+    ::testing::Values(BadQuantity{"12", "has no unit"}, BadQuantity{"12 furlong", "unknown unit"},
+                      BadQuantity{"12 N", "is a force"}, BadQuantity{"mm", "is not a length"},
+                      BadQuantity{"", "is not a length"}, BadQuantity{"nan mm", "is not a length"},
+                      BadQuantity{"1e999 mm", "is not a length"}));
 
 TEST(Base64, matchesTheVectorsOfTheStandard) {  // RFC 4648, section 10
-  const std::pair<const char*, const char*> vectors[] = {{"", ""},         {"f", "Zg=="},     {"fo", "Zm8="},
-                                                         {"foo", "Zm9v"},  {"foob", "Zm9vYg=="}, {"foobar", "Zm9vYmFy"}};
+  const std::pair<const char*, const char*> vectors[] = {
+      {"", ""}, {"f", "Zg=="}, {"fo", "Zm8="}, {"foo", "Zm9v"}, {"foob", "Zm9vYg=="}, {"foobar", "Zm9vYmFy"}};
   for (const auto& [plain, coded] : vectors) {
     EXPECT_EQ(toBase64(plain), coded);
     EXPECT_EQ(fromBase64(coded), plain);
@@ -65,7 +66,8 @@ TEST(File, appearsWholeOrNotAtAll) {
   writeFile(folder / "a.txt", "one");
   writeFile(folder / "a.txt", "two");
   EXPECT_EQ(readFile(folder / "a.txt"), "two");
-  EXPECT_EQ(std::distance(std::filesystem::directory_iterator(folder), {}), 1) << "a partial file was left behind";
+  EXPECT_EQ(std::distance(std::filesystem::directory_iterator(folder), {}), 1)
+      << "a partial file was left behind";
   EXPECT_THROW(writeFile(folder / "missing" / "a.txt", "x"), RunError);
   EXPECT_THROW(readFile(folder / "b.txt"), InputError);
   EXPECT_THROW(readFile(folder), InputError);
@@ -77,7 +79,8 @@ TEST(Parallel, sumsAreTheSameBitsOnAnyNumberOfThreads) {
   const auto sum = [&](std::size_t threads) {
     const ThreadLimit limit(threads);
     return sumBlocks(values.size(), [&](std::size_t begin, std::size_t end) {
-      return std::accumulate(values.begin() + static_cast<std::ptrdiff_t>(begin), values.begin() + static_cast<std::ptrdiff_t>(end), 0.0);
+      return std::accumulate(values.begin() + static_cast<std::ptrdiff_t>(begin),
+                             values.begin() + static_cast<std::ptrdiff_t>(end), 0.0);
     });
   };
   const double one = sum(1);

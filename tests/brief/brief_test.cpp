@@ -92,34 +92,54 @@ INSTANTIATE_TEST_SUITE_P(
     all, Refusals,
     ::testing::Values(
         Refusal{"notToml", "[material]", "[material", 2, "not TOML", "docs/brief.md"},
-        Refusal{"unknownKey", "voxel = \"2 mm\"", "voxel = \"2 mm\"\nmatrial = 1", 2, "unknown key 'matrial'", "'material'"},
-        Refusal{"unknownKeyInside", "facing = \"-x\"", "facng = \"-x\"", 15, "unknown key 'facng'", "'facing'"},
+        Refusal{"unknownKey", "voxel = \"2 mm\"", "voxel = \"2 mm\"\nmatrial = 1", 2, "unknown key 'matrial'",
+                "'material'"},
+        Refusal{"unknownKeyInside", "facing = \"-x\"", "facng = \"-x\"", 15, "unknown key 'facng'",
+                "'facing'"},
         Refusal{"unknownMaterial", "\"steel\"", "\"steal\"", 3, "unknown material \"steal\"", "\"steel\""},
-        Refusal{"unknownShape", "space = \"block\"", "space = \"blok\"", 11, "unknown shape \"blok\"", "\"block\""},
+        Refusal{"unknownShape", "space = \"block\"", "space = \"blok\"", 11, "unknown shape \"blok\"",
+                "\"block\""},
         Refusal{"unknownFace", "face = \"tip\"", "face = \"top\"", 20, "unknown face \"top\"", "\"tip\""},
         Refusal{"unknownLoad", "{ push = 1.5 }", "{ pusch = 1.5 }", 22, "unknown load \"pusch\"", "\"push\""},
         Refusal{"bareNumber", "voxel = \"2 mm\"", "voxel = 2", 1, "bare number", "quotes"},
         Refusal{"unknownUnit", "\"-1 kN\"", "\"-1 kNm\"", 20, "unknown unit \"kNm\"", "kN"},
-        Refusal{"wrongMeasure", "smallest_member = \"6 mm\"", "smallest_member = \"6 kg\"", 26, "is a mass", "mm"},
-        Refusal{"wrongCount", "\"0 N\", \"0 N\", \"-1 kN\"", "\"0 N\", \"-1 kN\"", 20, "should hold 3 values, not 2", ""},
-        Refusal{"notSupported", "face = \"root\" }", "face = \"root\", hold = \"hinge\" }", 18, "'hold' is \"hinge\"", "fixed"},
-        Refusal{"twoTargets", "mass_fraction = 0.4", "mass_fraction = 0.4\nmass = \"1 kg\"", 23, "needs one of", "exactly one"},
-        Refusal{"fractionOutOfRange", "mass_fraction = 0.4", "mass_fraction = 1.4", 24, "between 0 and 1", ""},
+        Refusal{"wrongMeasure", "smallest_member = \"6 mm\"", "smallest_member = \"6 kg\"", 26, "is a mass",
+                "mm"},
+        Refusal{"wrongCount", "\"0 N\", \"0 N\", \"-1 kN\"", "\"0 N\", \"-1 kN\"", 20,
+                "should hold 3 values, not 2", ""},
+        Refusal{"notSupported", "face = \"root\" }", "face = \"root\", hold = \"hinge\" }", 18,
+                "'hold' is \"hinge\"", "fixed"},
+        Refusal{"twoTargets", "mass_fraction = 0.4", "mass_fraction = 0.4\nmass = \"1 kg\"", 23,
+                "needs one of", "exactly one"},
+        Refusal{"fractionOutOfRange", "mass_fraction = 0.4", "mass_fraction = 1.4", 24, "between 0 and 1",
+                ""},
         Refusal{"missing", "[target]\nmass_fraction = 0.4\n", "", 1, "misses 'target'", "mass_fraction"},
-        Refusal{"madeFromItself", "pad = { box = { from = [\"54 mm\", \"0 mm\", \"0 mm\"], to = [\"60 mm\", \"20 mm\", \"20 mm\"] } }",
+        Refusal{"madeFromItself",
+                "pad = { box = { from = [\"54 mm\", \"0 mm\", \"0 mm\"], to = [\"60 mm\", \"20 mm\", \"20 "
+                "mm\"] } }",
                 "pad = { union = [\"pad\"] }", 6, "made from itself", "do not use it"},
-        Refusal{"badShape", "to = [\"60 mm\", \"20 mm\", \"20 mm\"] } }\npad", "to = [\"0 mm\", \"20 mm\", \"20 mm\"] } }\npad", 5,
-                "first corner below its second", ""},
-        Refusal{"memberTooThin", "smallest_member = \"6 mm\"", "smallest_member = \"3 mm\"", 26, "under two voxels", "smaller"},
-        Refusal{"poisson", "use = \"steel\"", "use = \"steel\"\npoisson = 0.49", 2, "Poisson's ratio 0.49", "incompressible"},
-        Refusal{"targetBelowKeep", "mass_fraction = 0.4", "mass_fraction = 0.05", 24, "not above the mass of the keep regions", "raise"},
-        Refusal{"targetAboveSpace", "mass_fraction = 0.4", "mass = \"9 kg\"", 24, "not below the mass of the full design space", "lower"},
-        Refusal{"faceWithoutSurface", "facing = \"+x\"", "facing = [1, 1, 0]", 16, "catches no surface", "plane facing"},
-        Refusal{"loadOnEmptySpace", "keep = [\"pad\"]\nclear = [\"pin\"]", "clear = [\"pin\", \"pad\"]", 19, "acts on empty space", "keep"},
-        Refusal{"supportOnEmptySpace", "clear = [\"pin\"]", "clear = [\"pin\", \"edge\", \"root_cut\"]\n[shapes.root_cut]\nbox = { from = [\"-1 mm\", \"-1 mm\", \"-1 mm\"], to = [\"6 mm\", \"21 mm\", \"21 mm\"] }",
+        Refusal{"badShape", "to = [\"60 mm\", \"20 mm\", \"20 mm\"] } }\npad",
+                "to = [\"0 mm\", \"20 mm\", \"20 mm\"] } }\npad", 5, "first corner below its second", ""},
+        Refusal{"memberTooThin", "smallest_member = \"6 mm\"", "smallest_member = \"3 mm\"", 26,
+                "under two voxels", "smaller"},
+        Refusal{"poisson", "use = \"steel\"", "use = \"steel\"\npoisson = 0.49", 2, "Poisson's ratio 0.49",
+                "incompressible"},
+        Refusal{"targetBelowKeep", "mass_fraction = 0.4", "mass_fraction = 0.05", 24,
+                "not above the mass of the keep regions", "raise"},
+        Refusal{"targetAboveSpace", "mass_fraction = 0.4", "mass = \"9 kg\"", 24,
+                "not below the mass of the full design space", "lower"},
+        Refusal{"faceWithoutSurface", "facing = \"+x\"", "facing = [1, 1, 0]", 16, "catches no surface",
+                "plane facing"},
+        Refusal{"loadOnEmptySpace", "keep = [\"pad\"]\nclear = [\"pin\"]", "clear = [\"pin\", \"pad\"]", 19,
+                "acts on empty space", "keep"},
+        Refusal{"supportOnEmptySpace", "clear = [\"pin\"]",
+                "clear = [\"pin\", \"edge\", \"root_cut\"]\n[shapes.root_cut]\nbox = { from = [\"-1 mm\", "
+                "\"-1 mm\", \"-1 mm\"], to = [\"6 mm\", \"21 mm\", \"21 mm\"] }",
                 20, "supports.root] acts on empty space", "keep"},
-        Refusal{"motionLeftFree", "root = { of = \"block\"", "root = { of = \"edge\"", 18, "turning about an axis along y", "wider"},
-        Refusal{"notConnected", "clear = [\"pin\"]", "clear = [\"pin\", \"slab\"]", 20, "not connected with any support", "clear"}),
+        Refusal{"motionLeftFree", "root = { of = \"block\"", "root = { of = \"edge\"", 18,
+                "turning about an axis along y", "wider"},
+        Refusal{"notConnected", "clear = [\"pin\"]", "clear = [\"pin\", \"slab\"]", 20,
+                "not connected with any support", "clear"}),
     [](const auto& refusal) { return refusal.param.name; });
 
 TEST(Brief, warnsOfThinMembersAndTakesQuickVoxels) {
@@ -130,10 +150,13 @@ TEST(Brief, warnsOfThinMembersAndTakesQuickVoxels) {
 }
 
 TEST(Brief, writtenOutMaterialsNeedEveryProperty) {
-  const std::string own = "name = \"own\"\nmodulus = \"70 GPa\"\npoisson = 0.3\ndensity = \"2.7 g/cm3\"\nstrength = \"200 MPa\"";
+  const std::string own =
+      "name = \"own\"\nmodulus = \"70 GPa\"\npoisson = 0.3\ndensity = \"2.7 g/cm3\"\nstrength = \"200 MPa\"";
   EXPECT_EQ(parseBrief(changed("use = \"steel\"", own), "test.toml").material.density, 2700);
   EXPECT_THROW(parseBrief(changed("use = \"steel\"", "modulus = \"70 GPa\""), "test.toml"), BriefError);
-  EXPECT_NEAR(parseBrief(changed("use = \"steel\"", "use = \"steel\"\nstrength = \"500 MPa\""), "test.toml").material.strength, 500e6, 1);
+  EXPECT_NEAR(parseBrief(changed("use = \"steel\"", "use = \"steel\"\nstrength = \"500 MPa\""), "test.toml")
+                  .material.strength,
+              500e6, 1);
 }
 
 TEST(Brief, theExampleOfTheReferenceWorksAsItStands) {

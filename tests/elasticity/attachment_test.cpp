@@ -1,8 +1,9 @@
+#include "barelattice/elasticity/attachment.hpp"
+
 #include <gmock/gmock.h>
 #include <gtest/gtest.h>
 
 #include "barelattice/base/error.hpp"
-#include "barelattice/elasticity/attachment.hpp"
 #include "barelattice/elasticity/voxel_operator.hpp"
 #include "barelattice/grid/domain.hpp"
 

@@ -1,3 +1,5 @@
+#include "barelattice/elasticity/element.hpp"
+
 #include <gtest/gtest.h>
 
 #include <Eigen/Eigenvalues>
@@ -5,7 +7,6 @@
 #include <random>
 
 #include "barelattice/base/error.hpp"
-#include "barelattice/elasticity/element.hpp"
 #include "barelattice/elasticity/material.hpp"
 #include "barelattice/elasticity/voxel_operator.hpp"
 #include "support/grids.hpp"
@@ -28,8 +29,8 @@ TEST(Element, hasRigidMotionsAndNoOthersForFree) {
   }
 }
 
-// The plane-stress square of Poisson's ratio 0.3: first row of the matrix printed in Sigmund 2001, A 99 line topology
-// optimization code (Struct. Multidisc. Optim. 21), k(1) = 1/2 - nu/6 and so on, over 1 - nu^2.
+// The plane-stress square of Poisson's ratio 0.3: first row of the matrix printed in Sigmund 2001, A 99 line
+// topology optimization code (Struct. Multidisc. Optim. 21), k(1) = 1/2 - nu/6 and so on, over 1 - nu^2.
 TEST(Element, matchesThePublishedSquare) {
   const double nu = 0.3;
   const CellMatrix<2> k = cellStiffness<2>(nu);
@@ -51,7 +52,8 @@ void expectBlockDiagonal(double poisson) {
       for (int i = 0; i < D; ++i)
         w(D * m + i, D * corner + i) = std::popcount(static_cast<unsigned>(m & corner)) % 2 ? -1 : 1;
     for (int i = 0; i < D; ++i)
-      for (int j = 0; j < D; ++j) b(D * (m ^ 1 << i) + i, D * (m ^ 1 << j) + j) = transformed.blocks[static_cast<std::size_t>(m)](i, j);
+      for (int j = 0; j < D; ++j)
+        b(D * (m ^ 1 << i) + i, D * (m ^ 1 << j) + j) = transformed.blocks[static_cast<std::size_t>(m)](i, j);
   }
   EXPECT_LT((w * b * w - k).norm(), 1e-13 * k.norm());
 }
@@ -78,22 +80,26 @@ void expectFastEqualsPlain(const Grid<D>& grid, double tolerance) {
   double most = 0;
   for (const Real value : plain) most = std::max(most, std::abs(static_cast<double>(value)));
   for (std::size_t i = 0; i < x.size(); ++i)
-    EXPECT_NEAR(static_cast<double>(fast[i]), static_cast<double>(plain[i]), tolerance * most) << "dof " << i << ", seed 3";
+    EXPECT_NEAR(static_cast<double>(fast[i]), static_cast<double>(plain[i]), tolerance * most)
+        << "dof " << i << ", seed 3";
   std::vector<double> energies(grid.cellCount());
   a.cellEnergies(x, energies);
   double direct = 0;
   double byCell = 0;
-  for (std::size_t i = 0; i < x.size(); ++i) direct += static_cast<double>(x[i]) * static_cast<double>(fast[i]);
+  for (std::size_t i = 0; i < x.size(); ++i)
+    direct += static_cast<double>(x[i]) * static_cast<double>(fast[i]);
   for (std::size_t c = 0; c < energies.size(); ++c) byCell += scales[c] * energies[c];
   EXPECT_NEAR(byCell, direct, 100 * tolerance * direct);
 }
 
 TEST(VoxelOperator, fastKernelEqualsThePlainMatrix) {
   // 37 cells in a row: whole vectors and a rest; holes make short runs.
-  const auto grid = testing::gridWhere<3>({37, 6, 7}, 1, [](const Index<3>& i) { return (i[0] * 7 + i[1] * 3 + i[2]) % 11 != 0; });
+  const auto grid = testing::gridWhere<3>(
+      {37, 6, 7}, 1, [](const Index<3>& i) { return (i[0] * 7 + i[1] * 3 + i[2]) % 11 != 0; });
   expectFastEqualsPlain<3, double>(grid, 1e-14);
   expectFastEqualsPlain<3, float>(grid, 1e-6);
-  const auto plane = testing::gridWhere<2>({37, 9}, 1, [](const Index<2>& i) { return (i[0] + 5 * i[1]) % 13 != 0; });
+  const auto plane =
+      testing::gridWhere<2>({37, 9}, 1, [](const Index<2>& i) { return (i[0] + 5 * i[1]) % 13 != 0; });
   expectFastEqualsPlain<2, double>(plane, 1e-14);
   expectFastEqualsPlain<2, float>(plane, 1e-6);
 }

@@ -22,7 +22,9 @@ void addTraction(const Grid<3>& grid, int axis, const Vec3& traction, std::vecto
     const auto nodes = grid.cellNodes(c);
     for (int corner = 0; corner < 8; ++corner) {
       if (!(corner >> axis & 1)) continue;
-      for (int i = 0; i < 3; ++i) f[gridDof(grid, static_cast<std::size_t>(nodes[static_cast<std::size_t>(corner)]), i)] += share * traction[i];
+      for (int i = 0; i < 3; ++i)
+        f[gridDof(grid, static_cast<std::size_t>(nodes[static_cast<std::size_t>(corner)]), i)] +=
+            share * traction[i];
     }
   }
 }
@@ -51,9 +53,9 @@ TEST(ElasticModel, passesTheConstantStrainPatchTest) {
   }
 }
 
-// Tip deflection of a cantilever by Timoshenko's beam, P L^3 / 3 E I + P L / kappa G A with Cowper's (1966) kappa =
-// 10 (1 + nu) / (12 + 11 nu), clamped so that the section may shrink. Error against the converged value by
-// extrapolation falls at the second order of trilinear bricks.
+// Tip deflection of a cantilever by Timoshenko's beam, P L^3 / 3 E I + P L / kappa G A with Cowper's (1966)
+// kappa = 10 (1 + nu) / (12 + 11 nu), clamped so that the section may shrink. Error against the converged
+// value by extrapolation falls at the second order of trilinear bricks.
 double tipDeflection(int cellsHigh) {
   const double height = 0.02;
   const double length = 0.2;
@@ -74,7 +76,8 @@ double tipDeflection(int cellsHigh) {
   const double inertia = std::pow(height, 4) / 12;
   const double shear = kMaterial.modulus / (2 * (1 + kMaterial.poisson));
   const double kappa = 10 * (1 + kMaterial.poisson) / (12 + 11 * kMaterial.poisson);
-  const double theory = force * std::pow(length, 3) / (3 * kMaterial.modulus * inertia) + force * length / (kappa * shear * height * height);
+  const double theory = force * std::pow(length, 3) / (3 * kMaterial.modulus * inertia) +
+                        force * length / (kappa * shear * height * height);
   double work = 0;
   for (std::size_t i = 0; i < f.size(); ++i) work += f[i] * u[i];
   return work / force / theory;
@@ -103,15 +106,18 @@ std::vector<double> sharesOf(const Grid<3>& grid, const Layout& layout, double e
 const std::vector<Layout>& layouts() {
   static const std::vector<Layout> all{
       {"uniform", [](const Index<3>&) { return true; }, 14},
-      {"lattice", [](const Index<3>& i) { return (i[0] % 12 < 3) + (i[1] % 12 < 3) + (i[2] % 12 < 3) >= 2; }, 40},
-      {"islands", [](const Index<3>& i) { return i[2] < 4 || (i[0] % 6 < 2 && i[1] % 6 < 2 && i[2] % 6 < 2); }, 40},
+      {"lattice", [](const Index<3>& i) { return (i[0] % 12 < 3) + (i[1] % 12 < 3) + (i[2] % 12 < 3) >= 2; },
+       40},
+      {"islands",
+       [](const Index<3>& i) { return i[2] < 4 || (i[0] % 6 < 2 && i[1] % 6 < 2 && i[2] % 6 < 2); }, 40},
   };
   return all;
 }
 
 SolveReport solveBent(int cells, const Layout& layout, double empty, std::vector<double>& u) {
   const Grid<3> grid = testing::boxGrid<3>({2 * cells, cells, cells}, 1e-3);
-  ElasticModel<3> model(grid, kMaterial, testing::holdWhere<3>(grid, [](const Index<3>& i) { return i[0] == 0; }));
+  ElasticModel<3> model(grid, kMaterial,
+                        testing::holdWhere<3>(grid, [](const Index<3>& i) { return i[0] == 0; }));
   model.setRelativeModuli(sharesOf(grid, layout, empty));
   std::vector<double> f(model.size(), 0.0);
   u.assign(model.size(), 0.0);
@@ -166,14 +172,16 @@ TEST(ElasticModel, estimateOfTheErrorHoldsAgainstADirectSolve) {
       std::vector<double> u(a.size(), 0.0);
       const SolveReport report = model.solve({f.data(), a.size()}, u, {tolerance, 200});
       ASSERT_TRUE(report.succeeded()) << layout.name;
-      EXPECT_NEAR(report.work / exact, 1, tolerance) << layout.name;  // the energy error is the error of the compliance
+      EXPECT_NEAR(report.work / exact, 1, tolerance)
+          << layout.name;  // the energy error is the error of the compliance
     }
   }
 }
 
 TEST(ElasticModel, balancesEnergyAndReactions) {
   const Grid<3> grid = testing::boxGrid<3>({24, 12, 12}, 1e-3);
-  ElasticModel<3> model(grid, kMaterial, testing::holdWhere<3>(grid, [](const Index<3>& i) { return i[0] == 0; }));
+  ElasticModel<3> model(grid, kMaterial,
+                        testing::holdWhere<3>(grid, [](const Index<3>& i) { return i[0] == 0; }));
   std::vector<double> f(model.size(), 0.0), u(model.size(), 0.0);
   addTraction(grid, 0, {1e6, -2e6, 3e6}, f);
   constexpr double kTolerance = 1e-12;
@@ -211,20 +219,24 @@ TEST(ElasticModel, givesTheSameBitsOnOneThreadAndTwo) {
 TEST(ElasticModel, namesWhyItStops) {
   std::vector<double> u;
   const Grid<3> grid = testing::boxGrid<3>({8, 4, 4}, 1e-3);
-  ElasticModel<3> model(grid, kMaterial, testing::holdWhere<3>(grid, [](const Index<3>& i) { return i[0] == 0; }));
+  ElasticModel<3> model(grid, kMaterial,
+                        testing::holdWhere<3>(grid, [](const Index<3>& i) { return i[0] == 0; }));
   u.assign(model.size(), 1.0);
   std::vector<double> f(model.size(), 0.0);
   EXPECT_EQ(model.solve(f, u, {}).stop, SolveStop::zeroLoad);
   EXPECT_EQ(u[5], 0);
   f[gridDof(grid, grid.nodeCount() - 1, 2)] = 1;
   EXPECT_EQ(model.solve(f, u, {1e-12, 2}).stop, SolveStop::limit);
-  const auto same = [](std::span<const double> x, std::span<double> y) { std::copy(x.begin(), x.end(), y.begin()); };
+  const auto same = [](std::span<const double> x, std::span<double> y) {
+    std::copy(x.begin(), x.end(), y.begin());
+  };
   const auto negative = [](std::span<const double> x, std::span<double> y) {
     for (std::size_t i = 0; i < x.size(); ++i) y[i] = -x[i];
   };
   std::vector<double> start(f.size(), 0.0);
   EXPECT_EQ(solveConjugateGradients(negative, same, f, start, {}).stop, SolveStop::indefinite);
-  for (const SolveStop stop : {SolveStop::converged, SolveStop::zeroLoad, SolveStop::limit, SolveStop::indefinite})
+  for (const SolveStop stop :
+       {SolveStop::converged, SolveStop::zeroLoad, SolveStop::limit, SolveStop::indefinite})
     EXPECT_FALSE(describe(stop).empty());
 }
 

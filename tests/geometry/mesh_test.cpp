@@ -17,7 +17,9 @@ namespace {
 
 using std::numbers::pi;
 
-double ball(const Vec3& p) { return p.norm() - 1; }
+double ball(const Vec3& p) {
+  return p.norm() - 1;
+}
 const Box kBallBox(Vec3::Constant(-1), Vec3::Constant(1));
 
 TriangleMesh tetrahedron() {
@@ -39,7 +41,8 @@ TEST(TriangleMesh, namesEachDefect) {
   EXPECT_EQ(inspectMesh(flipped).misorientedEdges, 3U);
   TriangleMesh pinched = tetrahedron();  // two tetrahedra that share one corner only
   for (const Vec3& v : {Vec3(-1, 0, 0), Vec3(0, -1, 0), Vec3(0, 0, -1)}) pinched.vertices.push_back(v);
-  for (const std::array<int, 3>& t : {std::array{0, 4, 5}, {0, 6, 4}, {0, 5, 6}, {4, 6, 5}}) pinched.triangles.push_back(t);
+  for (const std::array<int, 3>& t : {std::array{0, 4, 5}, {0, 6, 4}, {0, 5, 6}, {4, 6, 5}})
+    pinched.triangles.push_back(t);
   EXPECT_EQ(inspectMesh(pinched).pinchedVertices, 1U);
   TriangleMesh crossing = tetrahedron();  // a second one pushed through the first
   for (const Vec3& v : tetrahedron().vertices) crossing.vertices.push_back(v + Vec3(0.2, 0.21, 0.22));
@@ -76,7 +79,8 @@ TEST(Stuffing, convergesToTheBallAtSecondOrder) {
 }
 
 TEST(Stuffing, givesSoundSurfacesAndWellShapedTetrahedra) {
-  const ShapePtr part = makeDifference(makeBox({0, 0, 0}, {4, 3, 2}), {makeCylinder({1.5, 1.5, -1}, {1.5, 1.5, 3}, 0.8)});
+  const ShapePtr part =
+      makeDifference(makeBox({0, 0, 0}, {4, 3, 2}), {makeCylinder({1.5, 1.5, -1}, {1.5, 1.5, 3}, 0.8)});
   const TetMesh mesh = stuff([&](const Vec3& p) { return part->distance(p); }, part->bounds(), 0.23);
   const TriangleMesh surface = mesh.boundary();
   EXPECT_EQ(inspectMesh(surface).text(), "sound");
@@ -91,8 +95,10 @@ TEST(Stuffing, givesSoundSurfacesAndWellShapedTetrahedra) {
 TEST(Stuffing, staysManifoldWhereABodyThinsOutToNothing) {
   // A wedge with a feather edge and two bars that all but touch: the places where moved lattice points pinch.
   const auto f = [](const Vec3& p) {
-    const double wedge = std::max({std::abs(p.x()) - 2, std::abs(p.y()) - 1, p.z() - 0.12 * (p.x() + 2), -p.z()});
-    const double bars = std::min(std::hypot(p.y() - 0.31, p.z() - 1), std::hypot(p.y() + 0.31, p.z() - 1)) - 0.305;
+    const double wedge =
+        std::max({std::abs(p.x()) - 2, std::abs(p.y()) - 1, p.z() - 0.12 * (p.x() + 2), -p.z()});
+    const double bars =
+        std::min(std::hypot(p.y() - 0.31, p.z() - 1), std::hypot(p.y() + 0.31, p.z() - 1)) - 0.305;
     return std::min(wedge, std::max(bars, std::abs(p.x()) - 2));
   };
   const Box box(Vec3(-2, -1, 0), Vec3(2, 1, 1.4));

@@ -1,3 +1,5 @@
+#include "barelattice/geometry/shape.hpp"
+
 #include <gmock/gmock.h>
 #include <gtest/gtest.h>
 
@@ -6,18 +8,20 @@
 
 #include "barelattice/base/error.hpp"
 #include "barelattice/geometry/face.hpp"
-#include "barelattice/geometry/shape.hpp"
 
 namespace barelattice {
 namespace {
 
-using ::testing::HasSubstr;
 using std::numbers::pi;
+using ::testing::HasSubstr;
 
 const ShapePtr kBox = makeBox({0, 0, 0}, {4, 2, 1});
-const ShapePtr kRing = makeDifference(makeCylinder({0, 0, 0}, {0, 0, 3}, 2), {makeCylinder({0, 0, -1}, {0, 0, 4}, 1)});
+const ShapePtr kRing =
+    makeDifference(makeCylinder({0, 0, 0}, {0, 0, 3}, 2), {makeCylinder({0, 0, -1}, {0, 0, 4}, 1)});
 
-Extrusion wedge() { return {{{0, 0}, {4, 0}, {0, 3}}, 0, 2, -1, 1}; }  // in x and z, along y
+Extrusion wedge() {
+  return {{{0, 0}, {4, 0}, {0, 3}}, 0, 2, -1, 1};
+}  // in x and z, along y
 
 TEST(Shape, distancesOfPrimitivesAreExact) {
   EXPECT_NEAR(kBox->distance({5, 3, 0.5}), std::sqrt(2.0), 1e-14);
@@ -49,8 +53,8 @@ TEST(Shape, slantSidesOfAnExtrusionFaceOutward) {
 }
 
 TEST(Shape, combinationsNeverOverestimateTheDistance) {
-  const ShapePtr all[] = {makeUnion({kBox, kRing}), makeIntersection({kBox, kRing}), makeDifference(kBox, {kRing}),
-                          makeDifference(kRing, {kBox})};
+  const ShapePtr all[] = {makeUnion({kBox, kRing}), makeIntersection({kBox, kRing}),
+                          makeDifference(kBox, {kRing}), makeDifference(kRing, {kBox})};
   std::mt19937 random(7);
   std::uniform_real_distribution<double> coordinate(-3, 5);
   for (const ShapePtr& shape : all)
@@ -58,7 +62,8 @@ TEST(Shape, combinationsNeverOverestimateTheDistance) {
       const Vec3 p(coordinate(random), coordinate(random), coordinate(random));
       const Vec3 q(coordinate(random), coordinate(random), coordinate(random));
       // A lower bound of the distance cannot change faster than the way one walks.
-      EXPECT_LE(std::abs(shape->distance(p) - shape->distance(q)), (p - q).norm() + 1e-12) << "seed 7, trial " << i;
+      EXPECT_LE(std::abs(shape->distance(p) - shape->distance(q)), (p - q).norm() + 1e-12)
+          << "seed 7, trial " << i;
     }
 }
 
@@ -76,9 +81,11 @@ TEST(Face, isFoundByWhatItIsAndHasTheRightArea) {
   bore.kind = Patch::Kind::cylinder;
   bore.hole = true;
   const Face face = selectFace(*kRing, bore, 0.05);
-  EXPECT_NEAR(face.area(), 2 * pi * 1 * 3, 0.02 * 2 * pi * 3);  // the hole is longer than the ring: only the ring counts
+  EXPECT_NEAR(face.area(), 2 * pi * 1 * 3,
+              0.02 * 2 * pi * 3);  // the hole is longer than the ring: only the ring counts
   EXPECT_NEAR((face.centroid() - Vec3(0, 0, 1.5)).norm(), 0, 0.02);
-  for (const SurfacePoint& p : face.points) EXPECT_LT(p.normal.head<2>().dot(p.position.head<2>()), 0) << "normals point into the hole";
+  for (const SurfacePoint& p : face.points)
+    EXPECT_LT(p.normal.head<2>().dot(p.position.head<2>()), 0) << "normals point into the hole";
 
   FaceSelector top;
   top.direction = Vec3::UnitZ();

@@ -21,7 +21,8 @@ TEST(Grid, numbersOnlyWhatExists) {
   EXPECT_EQ(grid.cellAt({1, 0, 0}), -1);
   EXPECT_EQ(grid.cellAt({-1, 0, 0}), -1);
   EXPECT_EQ(grid.runs().size(), 12U);
-  for (std::size_t c = 0; c < grid.cellCount(); ++c) EXPECT_EQ(grid.cellAt(grid.cellIndex(c)), static_cast<int>(c));
+  for (std::size_t c = 0; c < grid.cellCount(); ++c)
+    EXPECT_EQ(grid.cellAt(grid.cellIndex(c)), static_cast<int>(c));
 }
 
 template <int D>
@@ -42,8 +43,10 @@ void expectRunsToCoverTheGrid(const Grid<D>& grid) {
 }
 
 TEST(Grid, runsCoverEveryCellOnceWithTheRightNodes) {
-  expectRunsToCoverTheGrid(testing::gridWhere<3>({7, 5, 6}, 1, [](const Index<3>& i) { return (i[0] + 2 * i[1] + i[2]) % 4 != 0 && i[2] != 2; }));
-  expectRunsToCoverTheGrid(testing::gridWhere<2>({9, 6}, 1, [](const Index<2>& i) { return i[0] * i[1] % 5 != 3; }));
+  expectRunsToCoverTheGrid(testing::gridWhere<3>(
+      {7, 5, 6}, 1, [](const Index<3>& i) { return (i[0] + 2 * i[1] + i[2]) % 4 != 0 && i[2] != 2; }));
+  expectRunsToCoverTheGrid(
+      testing::gridWhere<2>({9, 6}, 1, [](const Index<2>& i) { return i[0] * i[1] % 5 != 3; }));
 }
 
 TEST(Grid, countsPieces) {

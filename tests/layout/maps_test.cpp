@@ -19,7 +19,8 @@ std::vector<double> randomField(std::size_t count, unsigned seed) {
 }
 
 const Grid<3>& holedGrid() {
-  static const Grid<3> grid = testing::gridWhere<3>({21, 8, 6}, 0.5, [](const Index<3>& i) { return (i[0] + i[1] * i[2]) % 9 != 0; });
+  static const Grid<3> grid =
+      testing::gridWhere<3>({21, 8, 6}, 0.5, [](const Index<3>& i) { return (i[0] + i[1] * i[2]) % 9 != 0; });
   return grid;
 }
 

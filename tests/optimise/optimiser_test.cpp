@@ -1,3 +1,5 @@
+#include "barelattice/optimise/optimiser.hpp"
+
 #include <gtest/gtest.h>
 
 #include <cmath>
@@ -5,7 +7,6 @@
 
 #include "barelattice/base/error.hpp"
 #include "barelattice/base/parallel.hpp"
-#include "barelattice/optimise/optimiser.hpp"
 #include "support/grids.hpp"
 
 namespace barelattice {
@@ -13,8 +14,8 @@ namespace {
 
 const Material kUnit{"unit", 1, 0.3, 1, 1};
 
-/// Half of the simply supported beam with a load at midspan (the half-beam problem of the literature): unit squares, load
-/// one at the upper left corner, symmetry on the left, a roller in the lower right corner.
+/// Half of the simply supported beam with a load at midspan (the half-beam problem of the literature): unit
+/// squares, load one at the upper left corner, symmetry on the left, a roller in the lower right corner.
 LayoutProblem<2> halfBeam(const Grid<2>& grid, double radius) {
   LayoutProblem<2> problem;
   problem.grid = &grid;
@@ -33,9 +34,9 @@ LayoutProblem<2> halfBeam(const Grid<2>& grid, double radius) {
   return problem;
 }
 
-// Andreassen, Clausen, Schevenels, Lazarov & Sigmund 2011, Efficient topology optimization in MATLAB using 88 lines of
-// code (Struct. Multidisc. Optim. 43), table 2 of the paper's examples, density filter: 60 x 20 elements, radius 2.4, half
-// the volume, penalty 3, empty stiffness 1e-9: compliance 233.71.
+// Andreassen, Clausen, Schevenels, Lazarov & Sigmund 2011, Efficient topology optimization in MATLAB using 88
+// lines of code (Struct. Multidisc. Optim. 43), table 2 of the paper's examples, density filter: 60 x 20
+// elements, radius 2.4, half the volume, penalty 3, empty stiffness 1e-9: compliance 233.71.
 TEST(Optimiser, reachesThePublishedComplianceOfTheHalfBeam) {
   const Grid<2> grid = testing::boxGrid<2>({60, 20});
   const LayoutProblem<2> problem = halfBeam(grid, 2.4);
@@ -50,13 +51,15 @@ TEST(Optimiser, reachesThePublishedComplianceOfTheHalfBeam) {
 }
 
 struct Bracket {
-  Grid<3> grid = testing::gridWhere<3>({14, 8, 8}, 1e-3, [](const Index<3>& i) { return i[0] < 10 || i[2] < 5; });
+  Grid<3> grid =
+      testing::gridWhere<3>({14, 8, 8}, 1e-3, [](const Index<3>& i) { return i[0] < 10 || i[2] < 5; });
   LayoutProblem<3> problem;
 
   Bracket() {
     problem.grid = &grid;
     problem.material = {"test", 70e9, 0.3, 2700, 1e8};
-    for (std::size_t c = 0; c < grid.cellCount(); ++c) {  // partly full cells, alike on both sides of the mirror
+    for (std::size_t c = 0; c < grid.cellCount();
+         ++c) {  // partly full cells, alike on both sides of the mirror
       const Index<3>& i = grid.cellIndex(c);
       problem.fill.push_back((i[0] + i[2]) % 5 ? 1.0 : 0.3 + 0.05 * std::min(i[1], 7 - i[1]));
     }
@@ -84,7 +87,8 @@ TEST(Optimiser, gradientThroughTheWholeChainIsExact) {
   goal.setTolerance(1e-14);
   LayoutChain chain;
   chain.append(std::make_shared<Mirror>(problem.mirror));
-  chain.append(std::make_shared<DensityFilter<3>>(bracket.grid, problem.fill, problem.filterRadius, problem.filterBoundary));
+  chain.append(std::make_shared<DensityFilter<3>>(bracket.grid, problem.fill, problem.filterRadius,
+                                                  problem.filterBoundary));
   chain.append(std::make_shared<Projection>(4.0));
   chain.append(std::make_shared<KeepSolid>(problem.keep));
   std::vector<double> x(bracket.grid.cellCount());
@@ -145,8 +149,8 @@ TEST(Optimiser, stopsForNamedReasons) {
   OptimiseOptions options;
   options.maxIterations = 3;
   EXPECT_EQ(optimiseLayout<3>(bracket.problem, options).stop, OptimiseStop::iterationLimit);
-  const OptimiseResult cancelled =
-      optimiseLayout<3>(bracket.problem, options, [](const IterationRecord& r, const auto&) { return r.iteration < 2; });
+  const OptimiseResult cancelled = optimiseLayout<3>(
+      bracket.problem, options, [](const IterationRecord& r, const auto&) { return r.iteration < 2; });
   EXPECT_EQ(cancelled.stop, OptimiseStop::cancelled);
   EXPECT_EQ(cancelled.history.size(), 2U);
   LayoutProblem<3> impossible = bracket.problem;

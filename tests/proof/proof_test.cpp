@@ -1,3 +1,5 @@
+#include "barelattice/proof/proof.hpp"
+
 #include <gtest/gtest.h>
 
 #include <cmath>
@@ -5,7 +7,6 @@
 #include <random>
 
 #include "barelattice/base/error.hpp"
-#include "barelattice/proof/proof.hpp"
 #include "barelattice/proof/vtu.hpp"
 
 namespace barelattice {
@@ -14,7 +15,8 @@ namespace {
 const Material kSteel{"steel", 205e9, 0.29, 7850, 350e6};
 
 TetMesh meshOf(const ShapePtr& shape, double spacing) {
-  return stuff([&](const Vec3& p) { return shape->distance(p); }, shape->bounds(), spacing, FeatherEdges::trimmed);
+  return stuff([&](const Vec3& p) { return shape->distance(p); }, shape->bounds(), spacing,
+               FeatherEdges::trimmed);
 }
 
 NamedFace planeFace(const char* name, const ShapePtr& shape, const Vec3& direction, double spacing) {
@@ -23,8 +25,9 @@ NamedFace planeFace(const char* name, const ShapePtr& shape, const Vec3& directi
   return {name, selectFace(*shape, selector, spacing)};
 }
 
-// Any displacement field of second degree lies in the ten-node element's space: for u = (x^2, 0, 0) the stress is
-// linear and must be found exactly, and its internal forces must balance the body force -div(stress).
+// Any displacement field of second degree lies in the ten-node element's space: for u = (x^2, 0, 0) the
+// stress is linear and must be found exactly, and its internal forces must balance the body force
+// -div(stress).
 TEST(QuadraticTets, representQuadraticFieldsExactly) {
   const QuadraticTets mesh(meshOf(makeBox({0, 0, 0}, {1, 0.8, 0.6}), 0.2));
   std::vector<double> u;
@@ -60,7 +63,8 @@ TEST(Proof, barUnderTensionHasItsStressMassAndReactions) {
   const double spacing = 0.004;
   ProofProblem problem;
   problem.material = kSteel;
-  problem.faces = {planeFace("left", bar, -Vec3::UnitX(), 0.0005), planeFace("right", bar, Vec3::UnitX(), 0.0005)};
+  problem.faces = {planeFace("left", bar, -Vec3::UnitX(), 0.0005),
+                   planeFace("right", bar, Vec3::UnitX(), 0.0005)};
   problem.supports = {0};
   problem.cases = {{"pull", {{"pull", 1, {8000, 0, 0}}}}, {"idle", {{"pull", 1, {0, 0, 0}}}}};
   problem.exclusion = 0.03;
@@ -82,7 +86,8 @@ TEST(Proof, cantileverAgreesWithBeamTheory) {
   const double spacing = 0.0022;
   ProofProblem problem;
   problem.material = kSteel;
-  problem.faces = {planeFace("root", beam, -Vec3::UnitX(), 0.0004), planeFace("tip", beam, Vec3::UnitX(), 0.0004)};
+  problem.faces = {planeFace("root", beam, -Vec3::UnitX(), 0.0004),
+                   planeFace("tip", beam, Vec3::UnitX(), 0.0004)};
   problem.supports = {0};
   problem.cases = {{"down", {{"push", 1, {0, 0, -100}}}}};
   problem.exclusion = 0.05;
@@ -90,20 +95,25 @@ TEST(Proof, cantileverAgreesWithBeamTheory) {
   const double inertia = std::pow(height, 4) / 12;
   const double shear = kSteel.modulus / (2 * (1 + kSteel.poisson));
   const double kappa = 10 * (1 + kSteel.poisson) / (12 + 11 * kSteel.poisson);
-  const double deflection = 100 * 1e-3 / (3 * kSteel.modulus * inertia) + 100 * 0.1 / (kappa * shear * height * height);
-  EXPECT_NEAR(-proof.cases[0].faceDisplacement[1].z() / deflection, 1, 0.04);  // chamfered edges soften it by some percent
+  const double deflection =
+      100 * 1e-3 / (3 * kSteel.modulus * inertia) + 100 * 0.1 / (kappa * shear * height * height);
+  EXPECT_NEAR(-proof.cases[0].faceDisplacement[1].z() / deflection, 1,
+              0.04);                                             // chamfered edges soften it by some percent
   const double bending = 100 * 0.05 * (0.5 * height) / inertia;  // outside half the length round the root
   EXPECT_NEAR(proof.cases[0].judgedStress / bending, 1, 0.06);
-  EXPECT_GT(proof.cases[0].peakStress, 1.6 * bending) << "the root carries twice the moment and a clamped edge";
+  EXPECT_GT(proof.cases[0].peakStress, 1.6 * bending)
+      << "the root carries twice the moment and a clamped edge";
 }
 
 TEST(Proof, loadsOnCurvedFacesKeepTheirResultant) {
-  const ShapePtr plate = makeDifference(makeBox({0, 0, 0}, {0.1, 0.06, 0.02}), {makeCylinder({0.07, 0.03, -1}, {0.07, 0.03, 1}, 0.012)});
+  const ShapePtr plate = makeDifference(makeBox({0, 0, 0}, {0.1, 0.06, 0.02}),
+                                        {makeCylinder({0.07, 0.03, -1}, {0.07, 0.03, 1}, 0.012)});
   FaceSelector bore;
   bore.kind = Patch::Kind::cylinder;
   ProofProblem problem;
   problem.material = kSteel;
-  problem.faces = {planeFace("left", plate, -Vec3::UnitX(), 0.001), {"bore", selectFace(*plate, bore, 0.0005)}};
+  problem.faces = {planeFace("left", plate, -Vec3::UnitX(), 0.001),
+                   {"bore", selectFace(*plate, bore, 0.0005)}};
   problem.supports = {0};
   problem.cases = {{"pull", {{"pull", 1, {1000, 500, -200}}}}};
   const double spacing = 0.004;
@@ -126,7 +136,9 @@ TEST(Proof, refusesAFaceThatIsNotOnTheSolid) {
 }
 
 TEST(SurfaceGap, measuresDistanceBothWays) {
-  const auto cube = [](double size) { return meshOf(makeBox({0, 0, 0}, {size, size, size}), 0.1).boundary(); };
+  const auto cube = [](double size) {
+    return meshOf(makeBox({0, 0, 0}, {size, size, size}), 0.1).boundary();
+  };
   EXPECT_EQ(surfaceGap(cube(1), cube(1)).largest, 0);
   const SurfaceGap gap = surfaceGap(cube(1), cube(1.1));
   EXPECT_NEAR(gap.largest, 0.1 * std::sqrt(3.0), 0.03);
@@ -144,7 +156,8 @@ TEST(Verdict, holdsEveryRequirementAgainstTheWorstCase) {
   large.name = "large";
   large.faceDisplacement = {{0, 0.003, 0}};
   proof.cases = {small, large};
-  const auto judged = judge(proof, problem, {{Requirement::Kind::mass, "", 2.1}, {Requirement::Kind::displacement, "tip", 0.002}});
+  const auto judged = judge(
+      proof, problem, {{Requirement::Kind::mass, "", 2.1}, {Requirement::Kind::displacement, "tip", 0.002}});
   EXPECT_EQ(judged[0].verdict, Verdict::met);
   EXPECT_EQ(judged[1].verdict, Verdict::notMet);
   EXPECT_EQ(judged[1].worstCase, "large");
@@ -155,7 +168,8 @@ TEST(Vtu, readsBackTheSurfaceItWrote) {
   const ShapePtr bar = makeBox({0, 0, 0}, {0.03, 0.02, 0.02});
   ProofProblem problem;
   problem.material = kSteel;
-  problem.faces = {planeFace("left", bar, -Vec3::UnitX(), 0.001), planeFace("right", bar, Vec3::UnitX(), 0.001)};
+  problem.faces = {planeFace("left", bar, -Vec3::UnitX(), 0.001),
+                   planeFace("right", bar, Vec3::UnitX(), 0.001)};
   problem.supports = {0};
   problem.cases = {{"pull", {{"pull", 1, {800, 0, 0}}}}};
   const QuadraticTets mesh(meshOf(bar, 0.006));

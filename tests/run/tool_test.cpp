@@ -65,7 +65,8 @@ displacement = { tip = "5 mm" }
 class Tool : public ::testing::Test {
  protected:
   void SetUp() override {
-    folder_ = fs::path(::testing::TempDir()) / ::testing::UnitTest::GetInstance()->current_test_info()->name();
+    folder_ =
+        fs::path(::testing::TempDir()) / ::testing::UnitTest::GetInstance()->current_test_info()->name();
     fs::remove_all(folder_);
     fs::create_directories(folder_);
     brief("", "");
@@ -85,7 +86,8 @@ class Tool : public ::testing::Test {
 TEST_F(Tool, doesTheWholeJobAndLeavesEveryFile) {
   const Outcome outcome = tool("run " + path());
   EXPECT_EQ(outcome.code, 0) << outcome.text;
-  for (const char* name : {"check.html", "layout.vti", "history.csv", "solid.stl", "proof.vtu", "results.json", "report.html"})
+  for (const char* name :
+       {"check.html", "layout.vti", "history.csv", "solid.stl", "proof.vtu", "results.json", "report.html"})
     EXPECT_TRUE(fs::exists(run() / name)) << name;
   EXPECT_THAT(outcome.text, HasSubstr("verdict: met"));
   const nlohmann::json r = results();
@@ -97,7 +99,8 @@ TEST_F(Tool, doesTheWholeJobAndLeavesEveryFile) {
   EXPECT_LT(r["proof"]["surface_gap_mm"]["mean"].get<double>(), 0.1 * spacing);
   EXPECT_LT(r["proof"]["surface_gap_mm"]["largest"].get<double>(), 1.2 * spacing);
   EXPECT_NEAR(r["proof"]["volume_difference"].get<double>(), 0, 0.03);
-  EXPECT_NEAR(r["proof"]["compliance_J"].get<double>() / r["optimise"]["compliance_J"].get<double>(), 1, 0.35);
+  EXPECT_NEAR(r["proof"]["compliance_J"].get<double>() / r["optimise"]["compliance_J"].get<double>(), 1,
+              0.35);
   const auto force = r["proof"]["cases"][0]["reactions"]["root"]["force_N"];
   EXPECT_NEAR(force[2].get<double>(), 1000, 1);
 }

@@ -28,7 +28,8 @@ TEST(Sharpen, restoresEdgesAndCornersOfABoxExactly) {
 }
 
 TEST(Sharpen, followsTheCurvedEdgeOfABore) {
-  const ShapePtr plate = makeDifference(makeBox({0, 0, 0}, {3, 3, 1}), {makeCylinder({1.5, 1.5, -1}, {1.5, 1.5, 2}, 0.7)});
+  const ShapePtr plate =
+      makeDifference(makeBox({0, 0, 0}, {3, 3, 1}), {makeCylinder({1.5, 1.5, -1}, {1.5, 1.5, 2}, 0.7)});
   const Implicit f = [&](const Vec3& p) { return plate->distance(p); };
   const TriangleMesh sharp = sharpenEdges(f, 0.15, stuff(f, plate->bounds(), 0.15).boundary());
   EXPECT_EQ(inspectMesh(sharp).text(), "sound");
@@ -64,7 +65,8 @@ struct Example {
     const ShapePtr hole = makeCylinder({3, 5, -1}, {3, 5, 9}, 1.2);
     Regions r;
     r.space = makeBox({0, 0, 0}, {24, 10, 8});
-    r.keeps = {makeDifference(makeCylinder({3, 5, 1}, {3, 5, 7}, 2.6), {hole}), makeBox({21, 2, 1}, {24, 8, 7})};
+    r.keeps = {makeDifference(makeCylinder({3, 5, 1}, {3, 5, 7}, 2.6), {hole}),
+               makeBox({21, 2, 1}, {24, 8, 7})};
     r.clears = {hole, makeCylinder({14, 5, -1}, {14, 5, 9}, 1)};
     return r;
   }
@@ -107,7 +109,9 @@ TEST(Reinterpret, saysWhenNoThresholdGivesTheVolume) {
 
 TEST(Reinterpret, canBeCancelled) {
   const Example e;
-  EXPECT_THROW(reinterpret(SmoothLayout(e.domain, e.density), e.regions, 450, {0.5}, [](const Progress&) { return false; }), Cancelled);
+  EXPECT_THROW(reinterpret(SmoothLayout(e.domain, e.density), e.regions, 450, {0.5},
+                           [](const Progress&) { return false; }),
+               Cancelled);
 }
 
 }  // namespace

@@ -117,7 +117,9 @@ export function label(text: string, at: THREE.Vector3, height: number, colour: s
   context.fillStyle = colour;
   context.textBaseline = "middle";
   context.fillText(text, 14, 34);
-  const sprite = new THREE.Sprite(new THREE.SpriteMaterial({ map: new THREE.CanvasTexture(canvas), depthTest: false }));
+  const texture = new THREE.CanvasTexture(canvas);
+  texture.colorSpace = THREE.SRGBColorSpace;
+  const sprite = new THREE.Sprite(new THREE.SpriteMaterial({ map: texture, depthTest: false }));
   sprite.scale.set((height * canvas.width) / canvas.height, height, 1);
   sprite.position.copy(at);
   sprite.renderOrder = 5;

@@ -13,7 +13,8 @@ enum class Measure { length, force, pressure, density, mass };
 
 /// Reads a number followed by a unit, e.g. "12 mm", "1.4 kN", "-3e2 N".
 /// @return the value in the SI unit of `measure`.
-/// @throws InputError naming the fault (no unit, unknown unit, unit of another measure) and the units allowed.
+/// @throws InputError naming the fault (no unit, unknown unit, unit of another measure) and the units
+/// allowed.
 double parseQuantity(std::string_view text, Measure measure);
 
 /// The units `measure` accepts, e.g. "mm, cm, m, um, in".

@@ -27,7 +27,8 @@ struct TextPlace {
 /// Something wrong in a brief. `what()` reads "file:line:column: what is wrong".
 class BriefError : public InputError {
  public:
-  BriefError(const std::filesystem::path& file, TextPlace place, const std::string& what, const std::string& cure);
+  BriefError(const std::filesystem::path& file, TextPlace place, const std::string& what,
+             const std::string& cure);
   TextPlace place() const { return place_; }
 
  private:
@@ -73,10 +74,12 @@ struct BriefTarget {
   TextPlace place;
 };
 
-/// A brief whose words are all known and whose names all resolve. Whether the job can be done is for `prepare`.
+/// A brief whose words are all known and whose names all resolve. Whether the job can be done is for
+/// `prepare`.
 struct Brief {
   std::filesystem::path path;
-  std::map<std::string, std::string> sections;  ///< top-level key to its value in normal form, comments dropped
+  std::map<std::string, std::string>
+      sections;  ///< top-level key to its value in normal form, comments dropped
   std::string title;
   double voxel = 0;  ///< m
   Material material;
@@ -94,9 +97,9 @@ struct Brief {
   TextPlace mirrorPlace;
   FilterBoundary walls = FilterBoundary::empty;  ///< what the filter sees beyond the design space
   std::vector<Requirement> requirements;
-  double exclusion = 0;   ///< m
-  int tetrahedra = 0;     ///< wanted number in the proof mesh
-  int iterations = 0;     ///< at most
+  double exclusion = 0;  ///< m
+  int tetrahedra = 0;    ///< wanted number in the proof mesh
+  int iterations = 0;    ///< at most
 
   const ShapePtr& shape(const std::string& name) const;
   Regions regions() const;

@@ -31,14 +31,14 @@ struct Job {
   Brief brief;
   Regions regions;
   Domain domain;
-  std::vector<NamedFace> faces;        ///< in the order of the brief
-  std::vector<std::size_t> held;       ///< degrees of freedom of the grid
+  std::vector<NamedFace> faces;   ///< in the order of the brief
+  std::vector<std::size_t> held;  ///< degrees of freedom of the grid
   std::vector<GridCase> cases;
   std::vector<CaseSummary> summaries;
-  Vec3 supportCentre = Vec3::Zero();   ///< moments are about this point, m
-  double spaceMass = 0;                ///< kg, full design space with keeps, without clears
-  double keepMass = 0;                 ///< kg
-  double targetMass = 0;               ///< kg
+  Vec3 supportCentre = Vec3::Zero();  ///< moments are about this point, m
+  double spaceMass = 0;               ///< kg, full design space with keeps, without clears
+  double keepMass = 0;                ///< kg
+  double targetMass = 0;              ///< kg
   Estimate estimate;
   std::vector<std::string> warnings;
 
@@ -49,9 +49,10 @@ struct Job {
 };
 
 /// @param voxel replaces the brief's voxel size, m (quick runs).
-/// @throws BriefError with the line and the cure when the job cannot be done: a face that catches no surface, a load
-///   or support on empty space, a target outside what keeps and space allow, a motion left free, a load that hangs
-///   on nothing held.
+/// @throws BriefError with the line and the cure when the job cannot be done: a face that catches no surface,
+/// a load
+///   or support on empty space, a target outside what keeps and space allow, a motion left free, a load that
+///   hangs on nothing held.
 Job prepare(Brief brief, std::optional<double> voxel = std::nullopt);
 
 }  // namespace barelattice

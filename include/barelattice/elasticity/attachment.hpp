@@ -28,9 +28,9 @@ class Attachment {
   /// Share of the face's area that has a cell below it, 0 to 1.
   double covered() const { return covered_; }
 
-  /// Adds `force` (N), spread evenly over the face, to nodal forces ordered as gridDof says. Each point's share
-  /// goes to the corners of its cell with multilinear weights. Those weights reproduce linear functions, so the
-  /// resultant force and moment are the face's own, whatever the cells look like.
+  /// Adds `force` (N), spread evenly over the face, to nodal forces ordered as gridDof says. Each point's
+  /// share goes to the corners of its cell with multilinear weights. Those weights reproduce linear
+  /// functions, so the resultant force and moment are the face's own, whatever the cells look like.
   /// @throws InputError if no cell lies below the face.
   void addForce(const Vec3& force, std::span<double> forces) const;
 
@@ -55,8 +55,8 @@ class Attachment {
   double covered_ = 0;
 };
 
-/// The rigid motions that supports leave free, each as a phrase: "sliding along x", "turning about an axis along
-/// (0, 0.6, 0.8) through (10, 0, 0) mm". Empty when the body is held.
+/// The rigid motions that supports leave free, each as a phrase: "sliding along x", "turning about an axis
+/// along (0, 0.6, 0.8) through (10, 0, 0) mm". Empty when the body is held.
 /// @param points where something is held, m, with the held directions (bit i: component i).
 struct HeldPoint {
   Vec3 position;

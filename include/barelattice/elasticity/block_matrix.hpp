@@ -2,12 +2,11 @@
 /// Sparse matrices of small square blocks, one block row per node.
 #pragma once
 
+#include <Eigen/Core>
+#include <Eigen/SparseCore>
 #include <cstddef>
 #include <span>
 #include <vector>
-
-#include <Eigen/Core>
-#include <Eigen/SparseCore>
 
 namespace barelattice {
 

@@ -44,6 +44,7 @@ using LinearMap = std::function<void(std::span<const double> x, std::span<double
 /// the sum over the last few steps, kept below the tolerance, bounds the error before them from below and, at
 /// the convergence rates of multigrid, the error after them from above.
 SolveReport solveConjugateGradients(const LinearMap& matrix, const LinearMap& preconditioner,
-                                    std::span<const double> f, std::span<double> u, const SolveOptions& options);
+                                    std::span<const double> f, std::span<double> u,
+                                    const SolveOptions& options);
 
 }  // namespace barelattice

@@ -29,8 +29,8 @@ class ElasticModel {
   /// degrees of freedom are set to zero. `work` of the report is the compliance, J.
   SolveReport solve(std::span<const double> f, std::span<double> u, const SolveOptions& options) const;
 
-  /// Twice the strain energy each cell would hold at the full modulus, J: with share s the compliance is the sum
-  /// of s times this, and minus this is the derivative of the compliance by s.
+  /// Twice the strain energy each cell would hold at the full modulus, J: with share s the compliance is the
+  /// sum of s times this, and minus this is the derivative of the compliance by s.
   void fullCellEnergies(std::span<const double> u, std::span<double> energies) const;
 
   /// Forces the supports carry: A u - f at the held degrees of freedom, zero elsewhere, N.

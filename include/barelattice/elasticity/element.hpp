@@ -2,9 +2,8 @@
 /// The stiffness of one square or cubic cell, plain and in the transformed form the fast operator uses.
 #pragma once
 
-#include <array>
-
 #include <Eigen/Core>
+#include <array>
 
 #include "barelattice/grid/grid.hpp"
 
@@ -12,7 +11,7 @@ namespace barelattice {
 
 /// Degrees of freedom of a cell, ordered corner by corner: dof = D * corner + component.
 template <int D>
-inline constexpr int kCellDofs = D * kCorners<D>;
+inline constexpr int kCellDofs = D* kCorners<D>;
 
 template <int D>
 using CellMatrix = Eigen::Matrix<double, kCellDofs<D>, kCellDofs<D>>;
@@ -20,7 +19,7 @@ using CellMatrix = Eigen::Matrix<double, kCellDofs<D>, kCellDofs<D>>;
 /// Stress from strain for unit modulus, in Voigt order xx, yy, zz, yz, xz, xy with engineering shear
 /// (D = 2: xx, yy, xy in plane stress).
 template <int D>
-Eigen::Matrix<double, D * (D + 1) / 2, D * (D + 1) / 2> constitutiveMatrix(double poisson);
+Eigen::Matrix<double, D*(D + 1) / 2, D*(D + 1) / 2> constitutiveMatrix(double poisson);
 
 /// Stiffness of a cell with unit edge and unit modulus, multilinear displacements, full integration (2 Gauss
 /// points per axis, exact here). A cell of edge h and modulus E has E h^(D-2) times this (per metre of
@@ -28,7 +27,8 @@ Eigen::Matrix<double, D * (D + 1) / 2, D * (D + 1) / 2> constitutiveMatrix(doubl
 template <int D>
 CellMatrix<D> cellStiffness(double poisson);
 
-/// The same matrix under the Walsh-Hadamard transform W of the corner values: K = W B W with B block diagonal.
+/// The same matrix under the Walsh-Hadamard transform W of the corner values: K = W B W with B block
+/// diagonal.
 ///
 /// Mirror symmetry makes each component c in transform mode m couple only with the components c' in the modes
 /// m' for which m ^ bit(c) == m' ^ bit(c'). Grouped by that number k there are 2^D blocks of D x D:

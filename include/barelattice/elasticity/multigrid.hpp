@@ -2,11 +2,10 @@
 /// The multigrid cycle, whatever its levels are made of.
 #pragma once
 
+#include <Eigen/SparseCholesky>
 #include <memory>
 #include <span>
 #include <vector>
-
-#include <Eigen/SparseCholesky>
 
 #include "barelattice/elasticity/block_matrix.hpp"
 
@@ -54,8 +53,9 @@ class BlockLevel final : public MultigridLevel {
   double bound_;
 };
 
-/// A symmetric V-cycle in single precision: fourth-kind Chebyshev smoothing of degree two before and after the
-/// coarse correction (Lottes 2023, Optimal polynomial smoothers for multigrid V-cycles), a direct solve below.
+/// A symmetric V-cycle in single precision: fourth-kind Chebyshev smoothing of degree two before and after
+/// the coarse correction (Lottes 2023, Optimal polynomial smoothers for multigrid V-cycles), a direct solve
+/// below.
 class Multigrid {
  public:
   /// @param levels finest first; the last one is only a place for vectors: `bottom` is solved there.
@@ -63,7 +63,8 @@ class Multigrid {
   /// @param bottom the matrix of the last level.
   /// @throws RunError if `bottom` cannot be factorised.
   Multigrid(std::vector<std::unique_ptr<MultigridLevel>> levels,
-            std::vector<std::unique_ptr<MultigridTransfer>> transfers, const Eigen::SparseMatrix<double>& bottom);
+            std::vector<std::unique_ptr<MultigridTransfer>> transfers,
+            const Eigen::SparseMatrix<double>& bottom);
 
   /// z = B r, B symmetric positive definite, close to the inverse of the finest matrix.
   void apply(std::span<const double> r, std::span<double> z) const;

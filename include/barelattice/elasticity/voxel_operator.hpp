@@ -18,12 +18,13 @@ std::size_t gridDof(const Grid<D>& grid, std::size_t node, int component) {
   return static_cast<std::size_t>(component) * grid.nodeCount() + node;
 }
 
-/// y = A x with A the sum over cells of scale(cell) K, rows and columns of held degrees of freedom set to zero.
+/// y = A x with A the sum over cells of scale(cell) K, rows and columns of held degrees of freedom set to
+/// zero.
 ///
-/// Each cell costs one transform of its corner values, 45 multiplications (D = 3), and one transform back; the
-/// work runs along the first axis in vectors of 16 cells (single) or 8 (double). Layers of cells are taken in
-/// blocks of fixed size, all even blocks before all odd ones, so the order of every sum is the same whatever
-/// the number of threads. Memory: one Real per cell.
+/// Each cell costs one transform of its corner values, 45 multiplications (D = 3), and one transform back;
+/// the work runs along the first axis in vectors of 16 cells (single) or 8 (double). Layers of cells are
+/// taken in blocks of fixed size, all even blocks before all odd ones, so the order of every sum is the same
+/// whatever the number of threads. Memory: one Real per cell.
 /// @tparam Real float or double.
 template <int D, class Real>
 class VoxelOperator {

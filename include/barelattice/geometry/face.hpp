@@ -12,11 +12,12 @@ namespace barelattice {
 /// Which pieces of a boundary are meant. Every entry that is given must fit.
 struct FaceSelector {
   Patch::Kind kind = Patch::Kind::plane;
-  std::optional<double> radius;   ///< cylinder: its radius (m), to 0.1 %
-  std::optional<bool> hole;       ///< cylinder: the wall of a hole, or the outside of a boss
-  std::optional<Vec3> direction;  ///< plane: out of the material; cylinder: along the axis, either sense; to 1 deg
-  std::optional<Vec3> near;       ///< of the pieces that fit, the `count` nearest to this point (m)
-  int count = 1;                  ///< how many pieces are meant, 1 or more
+  std::optional<double> radius;  ///< cylinder: its radius (m), to 0.1 %
+  std::optional<bool> hole;      ///< cylinder: the wall of a hole, or the outside of a boss
+  std::optional<Vec3>
+      direction;             ///< plane: out of the material; cylinder: along the axis, either sense; to 1 deg
+  std::optional<Vec3> near;  ///< of the pieces that fit, the `count` nearest to this point (m)
+  int count = 1;             ///< how many pieces are meant, 1 or more
 };
 
 /// A piece of surface on which a support or a load acts.

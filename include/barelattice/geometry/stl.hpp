@@ -13,11 +13,12 @@ namespace barelattice {
 void writeStl(const std::filesystem::path& path, const TriangleMesh& mesh);
 
 /// Reads binary STL and joins equal vertices.
-/// @throws InputError if the file is missing, truncated, not binary STL, or holds coordinates that are no numbers.
+/// @throws InputError if the file is missing, truncated, not binary STL, or holds coordinates that are no
+/// numbers.
 TriangleMesh readStl(const std::filesystem::path& path);
 
-/// The mesh as it will read after writing: vertices rounded to the precision of the format. Rounding may merge
-/// vertices, so whoever checks a surface checks this one.
+/// The mesh as it will read after writing: vertices rounded to the precision of the format. Rounding may
+/// merge vertices, so whoever checks a surface checks this one.
 TriangleMesh roundedToStl(const TriangleMesh& mesh);
 
 }  // namespace barelattice

@@ -36,7 +36,9 @@ struct MeshDefects {
   std::size_t intersections = 0;        ///< pairs of triangles that cross or fold onto each other
 
   bool sound() const {
-    return openEdges + crowdedEdges + misorientedEdges + pinchedVertices + degenerateTriangles + intersections == 0;
+    return openEdges + crowdedEdges + misorientedEdges + pinchedVertices + degenerateTriangles +
+               intersections ==
+           0;
   }
   /// "sound", or the defects with their counts.
   std::string text() const;

@@ -33,8 +33,8 @@ struct Regions {
 /// The regions on the grid. Entries are per cell of `grid`.
 struct Domain {
   Grid<3> grid;
-  std::vector<double> fill;         ///< share of the cell that lies in the available region, above 0 up to 1
-  std::vector<std::uint8_t> keep;   ///< 1 where the greater part of the filled share must stay solid
+  std::vector<double> fill;        ///< share of the cell that lies in the available region, above 0 up to 1
+  std::vector<std::uint8_t> keep;  ///< 1 where the greater part of the filled share must stay solid
 
   double cellVolume() const { return grid.frame().size * grid.frame().size * grid.frame().size; }
   /// Volume of the available region, m3.
@@ -46,7 +46,8 @@ struct Domain {
 /// Samples the regions on cells of edge `size` (m). Cells on a boundary are sampled at 5 x 5 x 5 points, so
 /// that volumes come out within about 0.1 % at 100 cells across. A mirror plane falls on cell boundaries.
 /// @throws InputError if no cell is filled or the box would hold more than `kMostCells` cells.
-Domain sampleRegions(const Regions& regions, double size, const std::optional<MirrorPlane>& mirror = std::nullopt);
+Domain sampleRegions(const Regions& regions, double size,
+                     const std::optional<MirrorPlane>& mirror = std::nullopt);
 
 /// Largest box that is sampled: beyond it the index tables alone pass four gigabytes.
 inline constexpr double kMostCells = 5e8;

@@ -2,12 +2,11 @@
 /// The regular grid: only the cells that belong to the domain exist, and only the nodes at their corners.
 #pragma once
 
+#include <Eigen/Core>
 #include <array>
 #include <cstddef>
 #include <cstdint>
 #include <vector>
-
-#include <Eigen/Core>
 
 namespace barelattice {
 
@@ -57,7 +56,8 @@ struct GridFrame {
   /// Position of a cell in the box, the first coordinate running fastest.
   std::size_t linear(const Index<D>& cell) const {
     std::size_t at = 0;
-    for (std::size_t i = D; i-- > 0;) at = at * static_cast<std::size_t>(cells[i]) + static_cast<std::size_t>(cell[i]);
+    for (std::size_t i = D; i-- > 0;)
+      at = at * static_cast<std::size_t>(cells[i]) + static_cast<std::size_t>(cell[i]);
     return at;
   }
   Point<D> centre(const Index<D>& cell) const {
@@ -72,9 +72,10 @@ struct GridFrame {
 /// gaps along every row, so loops over a run need no table of nodes.
 template <int D>
 struct CellRun {
-  int cell = 0;                              ///< the first cell
-  int length = 0;                            ///< how many
-  std::array<int, (1 << (D - 1))> rows{};    ///< first node of each row of nodes along the run: row r is corner 2 r
+  int cell = 0;    ///< the first cell
+  int length = 0;  ///< how many
+  std::array<int, (1 << (D - 1))>
+      rows{};  ///< first node of each row of nodes along the run: row r is corner 2 r
 };
 
 /// Cells and nodes of a domain, numbered with the first coordinate running fastest. Immutable.

@@ -2,12 +2,12 @@
 /// Data arrays of VTK XML files as inline base64 with 64-bit sizes.
 #pragma once
 
+#include <fmt/format.h>
+
 #include <cstring>
 #include <span>
 #include <string>
 #include <vector>
-
-#include <fmt/format.h>
 
 #include "barelattice/base/error.hpp"
 #include "barelattice/base/file.hpp"
@@ -33,8 +33,8 @@ std::vector<T> decodeVtk(std::string_view text, std::size_t count) {
   if (raw.size() < sizeof bytes) throw InputError("a data array is empty");
   std::memcpy(&bytes, raw.data(), sizeof bytes);
   if (bytes != count * sizeof(T) || raw.size() != sizeof bytes + bytes)
-    throw InputError(
-        fmt::format("a data array holds {} bytes where {} are due", raw.size() - sizeof bytes, count * sizeof(T)));
+    throw InputError(fmt::format("a data array holds {} bytes where {} are due", raw.size() - sizeof bytes,
+                                 count * sizeof(T)));
   std::vector<T> values(count);
   if (bytes) std::memcpy(values.data(), raw.data() + sizeof bytes, bytes);
   return values;

@@ -13,14 +13,16 @@ struct OptimalityOptions {
   double damping = 0.5;  ///< exponent of the correction, above 0 up to 1
 };
 
-/// New variables x (B)^damping within the move limit and 0 to 1, with B = -goal gradient / (l * limit gradient) and
-/// the multiplier l such that `amount(new variables)` equals `target` (Bendsoe & Sigmund 2003, section 1.2). The
-/// amount is evaluated through the whole layout chain, so projections need no linearisation.
+/// New variables x (B)^damping within the move limit and 0 to 1, with B = -goal gradient / (l * limit
+/// gradient) and the multiplier l such that `amount(new variables)` equals `target` (Bendsoe & Sigmund 2003,
+/// section 1.2). The amount is evaluated through the whole layout chain, so projections need no
+/// linearisation.
 /// @param goalGradient positive entries count as zero: more material there does no good.
 /// @param amount grows with every variable.
-std::vector<double> updateByOptimality(std::span<const double> variables, std::span<const double> goalGradient,
+std::vector<double> updateByOptimality(std::span<const double> variables,
+                                       std::span<const double> goalGradient,
                                        std::span<const double> limitGradient,
-                                       const std::function<double(std::span<const double>)>& amount, double target,
-                                       const OptimalityOptions& options);
+                                       const std::function<double(std::span<const double>)>& amount,
+                                       double target, const OptimalityOptions& options);
 
 }  // namespace barelattice

@@ -20,43 +20,45 @@ template <int D>
 struct LayoutProblem {
   const Grid<D>* grid = nullptr;
   Material material;
-  std::vector<double> fill;            ///< share of each cell that exists
-  std::vector<std::uint8_t> keep;      ///< cells that stay solid
-  std::vector<std::size_t> held;       ///< supported degrees of freedom
-  std::vector<GridCase> cases;         ///< one or more, with weights that are not all zero
-  double massFraction = 0.5;           ///< of the full domain, above the share of the keeps, below 1
-  double filterRadius = 0;             ///< m
+  std::vector<double> fill;        ///< share of each cell that exists
+  std::vector<std::uint8_t> keep;  ///< cells that stay solid
+  std::vector<std::size_t> held;   ///< supported degrees of freedom
+  std::vector<GridCase> cases;     ///< one or more, with weights that are not all zero
+  double massFraction = 0.5;       ///< of the full domain, above the share of the keeps, below 1
+  double filterRadius = 0;         ///< m
   FilterBoundary filterBoundary = FilterBoundary::reflecting;
-  std::vector<int> mirror;             ///< partner of each cell (see mirrorPartners); empty for none
+  std::vector<int> mirror;  ///< partner of each cell (see mirrorPartners); empty for none
 };
 
 struct OptimiseOptions {
   int maxIterations = 80;  ///< 1 or more
   /// Sharpness of the projection, stage by stage; empty leaves the projection out.
   std::vector<double> sharpness{1, 2, 4, 8, 16, 32};
-  int stageIterations = 12;       ///< a stage lasts at most this many iterations (the last one until the end)
-  double stageChange = 0.01;      ///< a stage but the last ends early when `change` falls below this
-  double finalChange = 0.005;     ///< the loop ends when `change` falls below this in the last stage
-  double loopTolerance = 1e-5;    ///< energy error of the solves while designing
-  double finalTolerance = 1e-8;   ///< energy error of the solves for the final layout
+  int stageIterations = 12;      ///< a stage lasts at most this many iterations (the last one until the end)
+  double stageChange = 0.01;     ///< a stage but the last ends early when `change` falls below this
+  double finalChange = 0.005;    ///< the loop ends when `change` falls below this in the last stage
+  double loopTolerance = 1e-5;   ///< energy error of the solves while designing
+  double finalTolerance = 1e-8;  ///< energy error of the solves for the final layout
   StiffnessLaw law;
   OptimalityOptions update;
 };
 
-/// The filter radius (m) for an intended smallest member (m). A strip narrower than 0.59 radii leaves the filter below
-/// one half in its middle and is projected away (for the linear decay, 1 - (1 - s)^2 = 1/2 at s = 0.29 radii of half
-/// width). With 1.3 members the radius is such that what survives is at least three quarters of the member wide;
-/// most members come out wider.
-inline double filterRadiusFor(double smallestMember) { return 1.3 * smallestMember; }
+/// The filter radius (m) for an intended smallest member (m). A strip narrower than 0.59 radii leaves the
+/// filter below one half in its middle and is projected away (for the linear decay, 1 - (1 - s)^2 = 1/2 at s
+/// = 0.29 radii of half width). With 1.3 members the radius is such that what survives is at least three
+/// quarters of the member wide; most members come out wider.
+inline double filterRadiusFor(double smallestMember) {
+  return 1.3 * smallestMember;
+}
 
 struct IterationRecord {
-  int iteration = 0;        ///< from 1
-  double compliance = 0;    ///< weighted sum, J
-  double massFraction = 0;  ///< of the layout that was analysed
-  double change = 0;        ///< mass that moved in the update over the mass of the layout, 0 to 2
-  double sharpness = 0;     ///< of the projection; 0 without
-  int solverIterations = 0; ///< over all cases
-  double seconds = 0;       ///< wall time since the start
+  int iteration = 0;         ///< from 1
+  double compliance = 0;     ///< weighted sum, J
+  double massFraction = 0;   ///< of the layout that was analysed
+  double change = 0;         ///< mass that moved in the update over the mass of the layout, 0 to 2
+  double sharpness = 0;      ///< of the projection; 0 without
+  int solverIterations = 0;  ///< over all cases
+  double seconds = 0;        ///< wall time since the start
 };
 
 enum class OptimiseStop {
@@ -73,11 +75,11 @@ using IterationCallback = std::function<bool(const IterationRecord&, const std::
 
 struct OptimiseResult {
   OptimiseStop stop = OptimiseStop::settled;
-  std::vector<double> density;             ///< the final layout, one entry per cell
+  std::vector<double> density;  ///< the final layout, one entry per cell
   std::vector<IterationRecord> history;
-  double compliance = 0;                   ///< of the final layout, solved tightly, weighted sum, J
+  double compliance = 0;  ///< of the final layout, solved tightly, weighted sum, J
   double massFraction = 0;
-  std::vector<double> caseCompliance;      ///< unweighted, J
+  std::vector<double> caseCompliance;              ///< unweighted, J
   std::vector<std::vector<double>> displacements;  ///< by case, m
 };
 

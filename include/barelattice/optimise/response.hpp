@@ -50,12 +50,14 @@ struct GridCase {
   std::vector<double> force;  ///< N, ordered as gridDof says
 };
 
-/// Weighted sum of the compliances of all cases, J: C = sum_k w_k f_k^T u_k. Minimising it is the goal "stiffest".
+/// Weighted sum of the compliances of all cases, J: C = sum_k w_k f_k^T u_k. Minimising it is the goal
+/// "stiffest".
 template <int D>
 class WeightedCompliance final : public Response {
  public:
   /// @param model must outlive the response. Its supports hold for all cases.
-  WeightedCompliance(ElasticModel<D>& model, std::vector<GridCase> cases, std::vector<double> fill, StiffnessLaw law);
+  WeightedCompliance(ElasticModel<D>& model, std::vector<GridCase> cases, std::vector<double> fill,
+                     StiffnessLaw law);
 
   /// @throws RunError when a solve fails, naming the case and the reason.
   double evaluate(std::span<const double> density, std::span<double> gradient) override;

@@ -18,8 +18,9 @@ using Stress = Eigen::Matrix<double, 6, 1>;
 /// sqrt of half the sum of squared differences of the principal stresses, Pa.
 double vonMises(const Stress& stress);
 
-/// A tetrahedral mesh with straight edges and a node in the middle of each. Corner nodes come first, numbered as
-/// the vertices of the mesh it was made from (without unused ones); displacements have three components per node.
+/// A tetrahedral mesh with straight edges and a node in the middle of each. Corner nodes come first, numbered
+/// as the vertices of the mesh it was made from (without unused ones); displacements have three components
+/// per node.
 class QuadraticTets {
  public:
   explicit QuadraticTets(const TetMesh& mesh);
@@ -27,7 +28,8 @@ class QuadraticTets {
   std::size_t nodeCount() const { return nodes_.size(); }
   std::size_t cornerCount() const { return corners_; }
   const std::vector<Vec3>& nodes() const { return nodes_; }
-  /// Corners 0 to 3, then the middles of the edges 01, 12, 02, 03, 13, 23 (the order of VTK's quadratic tetrahedron).
+  /// Corners 0 to 3, then the middles of the edges 01, 12, 02, 03, 13, 23 (the order of VTK's quadratic
+  /// tetrahedron).
   const std::vector<std::array<int, 10>>& tets() const { return tets_; }
   /// The two ends of the edge middle node `corners + i` lies on.
   const std::vector<std::array<int, 2>>& edges() const { return edges_; }
@@ -37,11 +39,12 @@ class QuadraticTets {
   TriangleMesh surfaceTriangles() const;
   double volume() const;  ///< m3
 
-  /// Stiffness for unit modulus, rows and columns of held nodes zero. Four-point integration, exact for straight
-  /// edges. @param held one entry per node.
+  /// Stiffness for unit modulus, rows and columns of held nodes zero. Four-point integration, exact for
+  /// straight edges. @param held one entry per node.
   BlockMatrix<3, double> stiffness(double poisson, const std::vector<std::uint8_t>& held) const;
 
-  /// Nodal forces of the stresses of a displacement field, without any support: K u for the given material, N.
+  /// Nodal forces of the stresses of a displacement field, without any support: K u for the given material,
+  /// N.
   std::vector<double> internalForces(const Material& material, std::span<const double> displacement) const;
 
   /// Stress at the corner nodes: the mean over the tetrahedra round each, weighted with their volume.

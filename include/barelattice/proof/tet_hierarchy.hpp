@@ -21,11 +21,12 @@ struct Interpolation {
 /// P^T A P for an interpolation that treats all components alike.
 BlockMatrix<3> galerkinProduct(const BlockMatrix<3>& a, const Interpolation& p);
 
-/// Levels: quadratic tetrahedra; the linear ones of the same mesh; then the corners of regular grids laid over the
-/// mesh, each twice as coarse as the one before; a direct solve at the bottom. All coarse matrices are Galerkin
-/// products, so supports and the shape of the part are seen on every level.
+/// Levels: quadratic tetrahedra; the linear ones of the same mesh; then the corners of regular grids laid
+/// over the mesh, each twice as coarse as the one before; a direct solve at the bottom. All coarse matrices
+/// are Galerkin products, so supports and the shape of the part are seen on every level.
 /// @param spacing of the lattice the mesh comes from, m.
 /// @param stiffness of the quadratic level, with supports.
-std::unique_ptr<Multigrid> buildTetHierarchy(const QuadraticTets& mesh, double spacing, const BlockMatrix<3, double>& stiffness);
+std::unique_ptr<Multigrid> buildTetHierarchy(const QuadraticTets& mesh, double spacing,
+                                             const BlockMatrix<3, double>& stiffness);
 
 }  // namespace barelattice

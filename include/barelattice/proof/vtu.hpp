@@ -22,8 +22,8 @@ struct ProofSurface {
   std::vector<Case> cases;
 };
 
-/// Writes quadratic tetrahedra (VTK cell type 24), positions and displacements in mm, stresses in MPa. The von Mises
-/// stress of an edge middle is the mean of the edge's ends. The file appears whole or not at all.
+/// Writes quadratic tetrahedra (VTK cell type 24), positions and displacements in mm, stresses in MPa. The
+/// von Mises stress of an edge middle is the mean of the edge's ends. The file appears whole or not at all.
 void writeVtu(const std::filesystem::path& path, const QuadraticTets& mesh, const Proof& proof);
 
 /// Reads back what writeVtu wrote, reduced to the surface.

@@ -23,9 +23,9 @@ struct RunListener {
 /// The run folder of a brief: `name.run` beside `name.toml`.
 std::filesystem::path defaultRunFolder(const std::filesystem::path& brief);
 
-/// One job in its run folder. Each step first does the steps before it that are missing or no longer fit the brief,
-/// and reuses the others; `results.json` says what fits through a fingerprint of everything a step depends on.
-/// The files are described in docs/run-folder.md.
+/// One job in its run folder. Each step first does the steps before it that are missing or no longer fit the
+/// brief, and reuses the others; `results.json` says what fits through a fingerprint of everything a step
+/// depends on. The files are described in docs/run-folder.md.
 class JobRun {
  public:
   /// Creates the folder if need be.
@@ -61,6 +61,7 @@ class JobRun {
   std::filesystem::path folder_;
   RunListener listener_;
   nlohmann::json results_;
+  bool layoutReady_ = false;  // optimise has been done or found to fit in this process
 };
 
 }  // namespace barelattice

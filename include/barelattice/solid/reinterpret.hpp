@@ -12,8 +12,9 @@
 namespace barelattice {
 
 struct SolidOptions {
-  double spacing = 0;           ///< of the surface lattice, m, above zero; 1 to 1.5 cells shows all members
-  double volumeTolerance = 2e-3;  ///< relative; the threshold is moved until the finished volume is this close
+  double spacing = 0;  ///< of the surface lattice, m, above zero; 1 to 1.5 cells shows all members
+  double volumeTolerance =
+      2e-3;  ///< relative; the threshold is moved until the finished volume is this close
 };
 
 /// What was left out because it does not hang on to a keep.
@@ -28,8 +29,8 @@ struct Solid {
   double volume = 0;        ///< enclosed by the surface, m3
   double wantedVolume = 0;  ///< m3
   Dropped dropped;
-  std::size_t pieces = 1;   ///< 1 unless the part falls apart
-  MeshDefects defects;      ///< of `surface`; sound unless something is wrong
+  std::size_t pieces = 1;  ///< 1 unless the part falls apart
+  MeshDefects defects;     ///< of `surface`; sound unless something is wrong
 };
 
 /// Removes the pieces of a mesh (tetrahedra joined by common vertices) that have no vertex inside or on
@@ -37,11 +38,11 @@ struct Solid {
 /// @param[out] pieces number of pieces left.
 Dropped dropLoosePieces(TetMesh& mesh, const Regions& regions, std::size_t& pieces);
 
-/// Reads the layout at the threshold for which the finished part, after loose pieces are dropped and space and
-/// clears have trimmed it, has the wanted volume. Sharp edges between faces of different direction are
+/// Reads the layout at the threshold for which the finished part, after loose pieces are dropped and space
+/// and clears have trimmed it, has the wanted volume. Sharp edges between faces of different direction are
 /// restored exactly. The surface is checked, not assumed, to be sound; see `defects`.
 /// @throws RunError if no threshold gives the volume.
-Solid reinterpret(const SmoothLayout& layout, const Regions& regions, double wantedVolume, const SolidOptions& options,
-                  const ProgressCallback& progress = {});
+Solid reinterpret(const SmoothLayout& layout, const Regions& regions, double wantedVolume,
+                  const SolidOptions& options, const ProgressCallback& progress = {});
 
 }  // namespace barelattice

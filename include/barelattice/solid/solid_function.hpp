@@ -16,9 +16,11 @@ namespace barelattice {
 class SmoothLayout {
  public:
   /// @param density one entry per cell of the domain's grid, 0 to 1.
-  /// @param passes binomial smoothing passes (1 2 1 along each axis); after n of them a sharp step has a standard
-  ///   deviation of sqrt(n / 2) cells. Two blur the stairs of the cells, and members of three cells survive.
-  SmoothLayout(const Domain& domain, std::span<const double> density, int passes = 2);
+  /// @param passes binomial smoothing passes (1 2 1 along each axis); after n of them a sharp step has a
+  /// standard
+  ///   deviation of sqrt(n / 2) cells. One blurs the stairs of the cells; each further one costs slim members
+  ///   more of their thickness, which the threshold then gives to the stout ones.
+  SmoothLayout(const Domain& domain, std::span<const double> density, int passes = 1);
 
   /// Trilinear between cell centres; 0 to 1.
   double operator()(const Vec3& point) const;
@@ -31,8 +33,8 @@ class SmoothLayout {
   std::vector<float> values_;
 };
 
-/// Signed function of the part read at a threshold, negative inside, in metres near the surface (a lower bound
-/// of the distance to exact shapes; a scaled density elsewhere):
+/// Signed function of the part read at a threshold, negative inside, in metres near the surface (a lower
+/// bound of the distance to exact shapes; a scaled density elsewhere):
 ///   (layout above threshold, inside the space; or keeps), without clears.
 /// @param layout and `regions` must outlive the result.
 Implicit solidFunction(const SmoothLayout& layout, const Regions& regions, double threshold);
