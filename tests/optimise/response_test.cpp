@@ -1,0 +1,92 @@
+#include "barelattice/optimise/response.hpp"
+
+#include <gtest/gtest.h>
+
+#include <cmath>
+
+#include "barelattice/base/error.hpp"
+#include "support/grids.hpp"
+
+namespace barelattice {
+namespace {
+
+const Material kMaterial{"test", 70e9, 0.3, 2700, 1e8};
+
+TEST(MassFraction, weighsWithTheFill) {
+  MassFraction mass({1, 0.5, 0.5});
+  const std::vector<double> density{1, 0, 1};
+  std::vector<double> gradient(3);
+  EXPECT_DOUBLE_EQ(mass.evaluate(density, gradient), 0.75);
+  EXPECT_EQ(gradient, (std::vector<double>{0.5, 0.25, 0.25}));
+}
+
+TEST(StiffnessLaw, runsFromTheFloorToOneWithItsDerivative) {
+  const StiffnessLaw law{3, 1e-9};
+  EXPECT_DOUBLE_EQ(law.share(0), 1e-9);
+  EXPECT_DOUBLE_EQ(law.share(1), 1);
+  EXPECT_NEAR(law.share(0.5), 0.125, 1e-8);
+  for (const double rho : {0.1, 0.5, 0.9})
+    EXPECT_NEAR(law.derivative(rho), (law.share(rho + 1e-6) - law.share(rho - 1e-6)) / 2e-6, 1e-8);
+}
+
+struct Bar {
+  Grid<3> grid = testing::boxGrid<3>({12, 4, 4}, 1e-3);
+  ElasticModel<3> model{grid, kMaterial,
+                        testing::holdWhere<3>(grid, [](const Index<3>& i) { return i[0] == 0; })};
+  std::vector<double> fill = std::vector<double>(grid.cellCount(), 1.0);
+
+  GridCase load(const char* name, double weight, int component, double size) const {
+    GridCase c{name, weight, std::vector<double>(3 * grid.nodeCount(), 0.0)};
+    for (std::size_t n = 0; n < grid.nodeCount(); ++n)
+      if (grid.nodeIndex(n)[0] == 12) c.force[gridDof(grid, n, component)] = size;
+    return c;
+  }
+};
+
+TEST(WeightedCompliance, addsUpCasesByWeightAndNeverLoads) {
+  Bar bar;
+  const std::vector<double> density(bar.grid.cellCount(), 0.8);
+  std::vector<double> gradient(density.size());
+  const auto compliance = [&](std::vector<GridCase> cases) {
+    WeightedCompliance<3> goal(bar.model, std::move(cases), bar.fill, {});
+    goal.setTolerance(1e-12);
+    return goal.evaluate(density, gradient);
+  };
+  const double up = compliance({bar.load("up", 1, 2, 1)});
+  const double side = compliance({bar.load("side", 1, 1, 2)});
+  EXPECT_NEAR(compliance({bar.load("up", 0.5, 2, 1), bar.load("side", 3, 1, 2)}) / (0.5 * up + 3 * side), 1,
+              1e-9);
+  // Opposite loads in two cases do not cancel.
+  EXPECT_NEAR(compliance({bar.load("up", 1, 2, 1), bar.load("down", 1, 2, -1)}) / (2 * up), 1, 1e-9);
+  // Compliance goes with the square of the load and the inverse of the stiffness.
+  EXPECT_NEAR(compliance({bar.load("up", 1, 2, 3)}) / (9 * up), 1, 1e-9);
+}
+
+TEST(WeightedCompliance, warmStartGivesTheSameAnswer) {
+  Bar bar;
+  WeightedCompliance<3> goal(bar.model, {bar.load("up", 1, 2, 1)}, bar.fill, {});
+  goal.setTolerance(1e-10);
+  std::vector<double> gradient(bar.grid.cellCount());
+  std::vector<double> density(bar.grid.cellCount(), 0.8);
+  const double first = goal.evaluate(density, gradient);
+  const int cold = goal.reports()[0].iterations;
+  density[5] = 0.79;
+  goal.evaluate(density, gradient);
+  density[5] = 0.8;
+  EXPECT_NEAR(goal.evaluate(density, gradient) / first, 1, 1e-9);
+  EXPECT_LT(goal.reports()[0].iterations, cold);
+}
+
+TEST(WeightedCompliance, canBeCancelledBetweenCases) {
+  Bar bar;
+  WeightedCompliance<3> goal(bar.model, {bar.load("up", 1, 2, 1)}, bar.fill, {});
+  goal.setProgress([](const Progress& p) {
+    EXPECT_EQ(p.stage, "solving case up");
+    return false;
+  });
+  std::vector<double> gradient(bar.grid.cellCount());
+  EXPECT_THROW(goal.evaluate(std::vector<double>(bar.grid.cellCount(), 1.0), gradient), Cancelled);
+}
+
+}  // namespace
+}  // namespace barelattice
