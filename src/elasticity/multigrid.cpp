@@ -53,7 +53,7 @@ void Multigrid::cycle(std::size_t level) const {
   smooth(level, false);
 }
 
-/// Fourth-kind Chebyshev iteration (Lottes 2023, algorithm 3): for k = 1 ... degree
+/// Fourth-kind Chebyshev iteration (Lottes 2023): for k = 1 ... degree
 ///   x += z_k,  r -= A z_k,  z_(k+1) = (2k - 1)/(2k + 3) z_k + (8k + 4)/(2k + 3)/bound M^-1 r
 /// with z_1 = 4/3 / bound M^-1 r.
 void Multigrid::smooth(std::size_t level, bool fromZero) const {

@@ -317,7 +317,7 @@ std::unique_ptr<Multigrid> VoxelHierarchy<D>::build(const VoxelOperator<D, float
   transfers.push_back(std::make_unique<GridTransfer<D, true>>(levels_.front()->tables, &fine.held()));
 
   // Rows and columns of held degrees of freedom drop out of the stiffness before it is projected.
-  const auto maskedChild = [&](std::size_t cell, bool& touched) {
+  const auto maskedChild = [&](std::size_t cell) {
     CellMatrix<D> k = stiffness_;
     const auto nodes = grid_.cellNodes(cell);
     for (int i = 0; i < kCellDofs<D>; ++i) {
@@ -325,7 +325,6 @@ std::unique_ptr<Multigrid> VoxelHierarchy<D>::build(const VoxelOperator<D, float
         continue;
       k.row(i).setZero();
       k.col(i).setZero();
-      touched = true;
     }
     return k;
   };
@@ -348,8 +347,7 @@ std::unique_ptr<Multigrid> VoxelHierarchy<D>::build(const VoxelOperator<D, float
           if (cell < 0) continue;
           const double scale = scales[static_cast<std::size_t>(cell)];
           if (touchesHeld[static_cast<std::size_t>(cell)]) {
-            bool touched = false;
-            const CellMatrix<D> k = scale * maskedChild(static_cast<std::size_t>(cell), touched);
+            const CellMatrix<D> k = scale * maskedChild(static_cast<std::size_t>(cell));
             addProjected<D>(k, child, weights, sum);
           } else {
             sum += scale * projected[static_cast<std::size_t>(child)];

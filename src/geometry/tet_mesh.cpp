@@ -15,7 +15,7 @@ namespace barelattice {
 namespace {
 
 // A lattice point moves onto the surface when the surface cuts one of its edges within this share of the
-// edge's length (table 2 of the paper, the safe choice).
+// edge's length (the paper's safe choice).
 constexpr double kWarpLong = 0.24999;
 constexpr double kWarpShort = 0.41189;
 

@@ -145,8 +145,7 @@ std::vector<std::uint8_t> asBytes(const std::vector<float>& shares) {
 void addLayout(const JobRun& run, json& data) {
   const CellImage image = readVti(run.folder() / "layout.vti");
   data["layout"] = {{"density", packed(asBytes(image.field("density")))},
-                    {"fill", packed(asBytes(image.field("fill")))},
-                    {"keep", packed(asBytes(image.field("keep")))}};
+                    {"fill", packed(asBytes(image.field("fill")))}};
 }
 
 void addHistory(const JobRun& run, json& data) {

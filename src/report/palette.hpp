@@ -16,7 +16,7 @@ inline constexpr std::string_view kLoad = "#d28e00";
 inline constexpr std::string_view kSolid = "#b9c4cc";
 inline constexpr std::string_view kInk = "#1d2730";
 
-/// Perceptually even from dark to light, readable in grey (Nunez, Anderton & Renslow 2018, cividis).
+/// Perceptually even from dark to light, readable in grey (after Nunez, Anderton & Renslow 2018, cividis).
 inline constexpr std::array<std::string_view, 9> kField{"#00224e", "#123570", "#3b496c", "#575d6d", "#707173",
                                                         "#8a8678", "#a59c74", "#c3b369", "#fee838"};
 

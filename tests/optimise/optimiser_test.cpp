@@ -35,7 +35,7 @@ LayoutProblem<2> halfBeam(const Grid<2>& grid, double radius) {
 }
 
 // Andreassen, Clausen, Schevenels, Lazarov & Sigmund 2011, Efficient topology optimization in MATLAB using 88
-// lines of code (Struct. Multidisc. Optim. 43), table 2 of the paper's examples, density filter: 60 x 20
+// lines of code (Struct. Multidisc. Optim. 43), density filter: 60 x 20
 // elements, radius 2.4, half the volume, penalty 3, empty stiffness 1e-9: compliance 233.71.
 TEST(Optimiser, reachesThePublishedComplianceOfTheHalfBeam) {
   const Grid<2> grid = testing::boxGrid<2>({60, 20});

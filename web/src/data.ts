@@ -10,7 +10,7 @@ export interface PageData {
   palette: Record<"space" | "keep" | "clear" | "support" | "load" | "solid" | "ink", string>;
   colourMap: string[];
   frame: { origin: number[]; size: number; cells: number[] };
-  layout?: { density: Packed; fill: Packed; keep: Packed };
+  layout?: { density: Packed; fill: Packed };
   cellMass: number; // kg of a full cell
   targetMass: number;
   space: MeshData;

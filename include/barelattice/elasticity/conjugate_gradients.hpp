@@ -41,8 +41,8 @@ using LinearMap = std::function<void(std::span<const double> x, std::span<double
 /// Solves A u = f, A symmetric positive definite, from the start value in `u`. The flexible update of the
 /// directions (Notay 2000) tolerates a preconditioner that is symmetric only up to single precision. The
 /// squared energy norm of the error falls by gamma_k = alpha_k r_k^T z_k in step k (Strakos & Tichy 2002), so
-/// the sum over the last few steps, kept below the tolerance, bounds the error before them from below and, at
-/// the convergence rates of multigrid, the error after them from above.
+/// the sum over the last few steps bounds the error before them from below and, while the squared error at
+/// least halves in that span, the error after them from above. It is kept below the tolerance.
 SolveReport solveConjugateGradients(const LinearMap& matrix, const LinearMap& preconditioner,
                                     std::span<const double> f, std::span<double> u,
                                     const SolveOptions& options);

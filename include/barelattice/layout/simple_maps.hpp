@@ -10,7 +10,7 @@
 
 namespace barelattice {
 
-/// Pushes densities towards 0 and 1 by a smooth step (Wang, Lazarov & Sigmund 2011, equation 9):
+/// Pushes densities towards 0 and 1 by a smooth step (Wang, Lazarov & Sigmund 2011):
 ///   out = (tanh(b t) + tanh(b (in - t))) / (tanh(b t) + tanh(b (1 - t))).
 class Projection final : public LayoutMap {
  public:
