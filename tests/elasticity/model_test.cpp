@@ -216,6 +216,30 @@ TEST(ElasticModel, givesTheSameBitsOnOneThreadAndTwo) {
   EXPECT_EQ(one, two);
 }
 
+// The reported work is the compliance minus the squared energy norm of the error, also from a start that is
+// not zero (from zero the correction vanishes, since residuals of conjugate gradients are orthogonal to the
+// solution so far).
+TEST(ConjugateGradients, workIsCorrectToSecondOrderFromAnyStart) {
+  const std::vector<double> diagonal{1, 3, 10, 40, 90, 200};
+  const LinearMap a = [&](std::span<const double> x, std::span<double> y) {
+    for (std::size_t i = 0; i < x.size(); ++i) y[i] = diagonal[i] * x[i];
+  };
+  const LinearMap same = [](std::span<const double> x, std::span<double> y) {
+    std::copy(x.begin(), x.end(), y.begin());
+  };
+  const std::vector<double> f(6, 1.0);
+  std::vector<double> u{0.8, 0.5, 0.2, -0.1, 0.3, 0.1};
+  const SolveReport report = solveConjugateGradients(a, same, f, u, {1e-12, 1});
+  double exact = 0;
+  double error = 0;
+  for (std::size_t i = 0; i < 6; ++i) {
+    exact += 1 / diagonal[i];
+    error += diagonal[i] * (u[i] - 1 / diagonal[i]) * (u[i] - 1 / diagonal[i]);
+  }
+  EXPECT_GT(error, 0.01);
+  EXPECT_NEAR(report.work, exact - error, 1e-12);
+}
+
 TEST(ElasticModel, namesWhyItStops) {
   std::vector<double> u;
   const Grid<3> grid = testing::boxGrid<3>({8, 4, 4}, 1e-3);
