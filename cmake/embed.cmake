@@ -1,13 +1,14 @@
-# Writes a C++ file with the content of VIEWER, STYLE and CHART_STYLE as bytes.
-function(embed name file)
-  file(READ ${file} hex HEX)
+# Writes a C++ file with functions that return the content of files: FILES is a list of name=path.
+set(declarations "")
+set(definitions "")
+string(REPLACE "," ";" entries "${FILES}")
+foreach(entry ${entries})
+  string(REGEX MATCH "^([A-Za-z]+)=(.*)$" match "${entry}")
+  set(name ${CMAKE_MATCH_1})
+  file(READ ${CMAKE_MATCH_2} hex HEX)
   string(REGEX REPLACE "(..)" "0x\\1," bytes "${hex}")
-  file(APPEND ${OUTPUT} "namespace { const unsigned char ${name}Bytes[] = {${bytes}}; }\n"
+  string(APPEND declarations "std::string_view ${name}();\n")
+  string(APPEND definitions "namespace { const unsigned char ${name}Bytes[] = {${bytes}}; }\n"
     "std::string_view ${name}() { return {reinterpret_cast<const char*>(${name}Bytes), sizeof ${name}Bytes}; }\n")
-endfunction()
-file(WRITE ${OUTPUT} "#include <string_view>\nnamespace barelattice::assets {\n"
-  "std::string_view viewerScript();\nstd::string_view pageStyle();\nstd::string_view chartStyle();\n")
-embed(viewerScript ${VIEWER})
-embed(pageStyle ${STYLE})
-embed(chartStyle ${CHART_STYLE})
-file(APPEND ${OUTPUT} "}\n")
+endforeach()
+file(WRITE ${OUTPUT} "#include <string_view>\nnamespace barelattice::assets {\n${declarations}${definitions}}\n")

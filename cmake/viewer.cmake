@@ -5,17 +5,9 @@ if(NOT EXISTS ${esbuild})
 endif()
 file(GLOB viewer_sources CONFIGURE_DEPENDS ${PROJECT_SOURCE_DIR}/web/src/*)
 set(viewer_js ${PROJECT_BINARY_DIR}/viewer.js)
-set(viewer_cpp ${PROJECT_BINARY_DIR}/page_assets.cpp)
 add_custom_command(
   OUTPUT ${viewer_js}
   COMMAND ${esbuild} ${PROJECT_SOURCE_DIR}/web/src/main.ts --bundle --minify --format=iife
           --target=es2022 --charset=ascii --log-level=warning --outfile=${viewer_js}
   DEPENDS ${viewer_sources} ${PROJECT_SOURCE_DIR}/web/package-lock.json
   COMMENT "Bundling the viewer")
-add_custom_command(
-  OUTPUT ${viewer_cpp}
-  COMMAND ${CMAKE_COMMAND} -DOUTPUT=${viewer_cpp} -DVIEWER=${viewer_js} -DSTYLE=${PROJECT_SOURCE_DIR}/web/src/page.css
-          -DCHART_STYLE=${PROJECT_SOURCE_DIR}/web/node_modules/uplot/dist/uPlot.min.css
-          -P ${PROJECT_SOURCE_DIR}/cmake/embed.cmake
-  DEPENDS ${viewer_js} ${PROJECT_SOURCE_DIR}/web/src/page.css ${PROJECT_SOURCE_DIR}/cmake/embed.cmake
-  COMMENT "Embedding the viewer")

@@ -7,12 +7,13 @@
 #include <chrono>
 #include <csignal>
 #include <memory>
-#include <optional>
 
 #include "barelattice/base/error.hpp"
 #include "barelattice/base/file.hpp"
 #include "barelattice/base/parallel.hpp"
+#include "barelattice/base/quantity.hpp"
 #include "barelattice/brief/job.hpp"
+#include "barelattice/brief/shipped.hpp"
 #include "barelattice/report/page.hpp"
 #include "barelattice/run/run.hpp"
 #include "terminal.hpp"
@@ -33,22 +34,19 @@ struct Arguments {
   bool quick = false;
   bool fresh = false;
   bool json = false;
+  bool plain = false;
+  std::string solid;
 };
 
 /// A quick look takes voxels this much larger, a quarter of their number, as far as the smallest member
 /// allows.
 constexpr double kQuickVoxel = 1.6;
 
-std::optional<double> voxelFor(const Arguments& arguments, const Brief& brief) {
-  if (!arguments.quick) return std::nullopt;
-  return std::max(brief.voxel, std::min(kQuickVoxel * brief.voxel, 0.5 * brief.smallestMember));
-}
-
 RunListener listenerFor(Terminal& terminal, int maxIterations) {
   RunListener listener;
   listener.note = [&terminal](const std::string& line) { terminal.line(line); };
   listener.iteration = [&terminal, maxIterations](const IterationRecord& record) {
-    const bool log = record.iteration % 10 == 0 || record.iteration == 1;
+    const bool log = terminal.plain() || record.iteration % 10 == 0 || record.iteration == 1;
     terminal.live(describeIteration(record, maxIterations), log);
   };
   listener.progress = [&terminal](const Progress& progress) { terminal.live("  " + progress.stage, false); };
@@ -76,7 +74,8 @@ int check(const Job& job, const std::filesystem::path& folder, const Arguments& 
         nlohmann::json{
             {"title", job.brief.title},
             {"masses_kg", {{"space", job.spaceMass}, {"keep", job.keepMass}, {"target", job.targetMass}}},
-            {"voxels", job.domain.grid.cellCount()},
+            {"voxels", job.cellCount()},
+            {"voxel_mm", job.cellSize() * kMillimetresPerMetre},
             {"estimate", {{"seconds", job.estimate.seconds}, {"bytes", job.estimate.bytes}}},
             {"cases", cases},
             {"warnings", job.warnings}}
@@ -88,23 +87,31 @@ int check(const Job& job, const std::filesystem::path& folder, const Arguments& 
 int work(const Arguments& arguments, Terminal& terminal) {
   const auto start = std::chrono::steady_clock::now();
   Brief brief = readBrief(arguments.brief);
-  const std::optional<double> voxel = voxelFor(arguments, brief);
   const std::filesystem::path folder =
       arguments.folder.empty() ? defaultRunFolder(brief.path) : std::filesystem::path(arguments.folder);
-  Job job = prepare(std::move(brief), voxel);
+  Job job = prepare(std::move(brief), arguments.quick ? kQuickVoxel : 1);
   if (arguments.verb == "check") return check(job, folder, arguments, terminal);
   terminal.line(describeJob(job));
   const int iterations = job.brief.iterations;
   JobRun run(std::move(job), folder, listenerFor(terminal, iterations));
   if (arguments.verb == "optimise") run.optimise(arguments.fresh);
   if (arguments.verb == "solid") run.solid(arguments.fresh);
-  if (arguments.verb == "proof") run.proof(arguments.fresh);
+  if (arguments.verb == "analyse") run.analyse(arguments.fresh);
+  const bool outside = !arguments.solid.empty();
+  if (arguments.verb == "proof" && outside) run.proofOf(arguments.solid, arguments.fresh);
+  if (arguments.verb == "proof" && !outside) run.proof(arguments.fresh);
   if (arguments.verb == "run") {
     writeCheckPage(run.job(), folder / "check.html");
     run.optimise(arguments.fresh);
     run.proof();
+    if (!run.job().brief.baseline.empty()) run.analyse();
   }
-  if (run.results().contains("proof") && arguments.verb != "report") terminal.line(describeProof(run));
+  if (arguments.verb == "analyse" || arguments.verb == "proof" || arguments.verb == "run")
+    terminal.line(describeBodies(run));
+  if (arguments.verb == "analyse") {
+    writeAnalysis(run, folder / "analysis.html");
+    terminal.line("analysis  " + (folder / "analysis.html").string());
+  }
   if (arguments.verb == "run" || arguments.verb == "report") {
     writeReport(run, folder / "report.html");
     const double seconds = std::chrono::duration<double>(std::chrono::steady_clock::now() - start).count();
@@ -112,18 +119,26 @@ int work(const Arguments& arguments, Terminal& terminal) {
   }
   if (arguments.json) fmt::print("{}\n", run.results().dump(2));
   const bool proofAsked = arguments.verb == "proof" || arguments.verb == "run";
-  return proofAsked && run.proven() == false ? kNotProven : kDone;
+  return proofAsked && run.proven(outside ? "outside" : "proof") == false ? kNotProven : kDone;
 }
 
 /// Copies the demo's brief to the working folder, unless it is there already, and returns where it is.
 std::string demoBrief() {
   const std::filesystem::path target = std::filesystem::path("rigger") / "rigger.toml";
   if (!std::filesystem::exists(target)) {
-    const std::string text = readFile(std::filesystem::path(BARELATTICE_EXAMPLES) / "rigger" / "rigger.toml");
     std::filesystem::create_directories(target.parent_path());
-    writeFile(target, text);
+    writeFile(target, riggerBrief());
   }
   return target.string();
+}
+
+/// Writes a commented first brief where there is none yet.
+int newBrief(const Arguments& arguments, Terminal& terminal) {
+  if (std::filesystem::exists(arguments.brief))
+    throw InputError(arguments.brief + " is there already", "choose another name");
+  writeFile(arguments.brief, firstBrief());
+  terminal.line(fmt::format("wrote {}; next: barelattice check {}", arguments.brief, arguments.brief));
+  return kDone;
 }
 
 int guarded(Arguments arguments, Terminal& terminal) {
@@ -134,11 +149,12 @@ int guarded(Arguments arguments, Terminal& terminal) {
       arguments.brief = demoBrief();
       arguments.verb = "run";
     }
+    if (arguments.verb == "new") return newBrief(arguments, terminal);
     return work(arguments, terminal);
   } catch (const Cancelled& error) {
-    terminal.error(
-        error.what(),
-        "what was done is kept in the run folder; 'solid' goes on from there, 'optimise' starts over");
+    terminal.error(error.what(),
+                   "what was done is kept in the run folder: the same call goes on from there, and 'solid' reads the "
+                   "layout as it is");
     return kFailed;
   } catch (const InputError& error) {
     terminal.error(error.what(), error.cure());
@@ -159,16 +175,16 @@ struct Verb {
 };
 
 constexpr std::array kVerbs{
+    Verb{"new", "write a commented first brief", true},
     Verb{"check", "read the brief, refuse what cannot work, draw what was understood", true},
+    Verb{"analyse", "solve the full block, and the baseline if there is one, under every case", true},
     Verb{"optimise", "find the layout", true},
     Verb{"solid", "turn the layout into a closed surface", true},
     Verb{"proof", "analyse the solid on a fresh mesh and judge it", true},
     Verb{"report", "write the page of what the run folder holds", true},
     Verb{"run", "all of it: optimise, solid, proof, report", true},
     Verb{"demo", "run the sculling rigger in ./rigger", true},
-    Verb{"new", "write a first brief", false},
     Verb{"inspect", "list what a geometry file offers", false},
-    Verb{"analyse", "solve the full block", false},
     Verb{"compare", "set variants side by side", false},
 };
 
@@ -177,6 +193,7 @@ constexpr std::array kVerbs{
 int main(int argc, char** argv) {
   std::signal(SIGINT, [](int) { stopRequested = true; });
   std::signal(SIGTERM, [](int) { stopRequested = true; });
+  std::signal(SIGXFSZ, SIG_IGN);  // a file limit is told like a full disk
   Arguments arguments;
   CLI::App app{"Bare Lattice: from a brief to a proven part by topology optimisation", "barelattice"};
   app.set_version_flag("--version", std::string("barelattice ") + BARELATTICE_VERSION);
@@ -188,7 +205,7 @@ int main(int argc, char** argv) {
       sub->group("");
       sub->allow_extras();
       sub->callback([&exitCode, verb] {
-        Terminal(false).error(fmt::format("'{}' is not offered yet", verb.name),
+        Terminal(false, false).error(fmt::format("'{}' is not offered yet", verb.name),
                               "see 'barelattice --help' for what is");
         exitCode = kWrongInput;
       });
@@ -196,16 +213,28 @@ int main(int argc, char** argv) {
     }
     if (std::string(verb.name) != "demo")
       sub->add_option("brief", arguments.brief, "the brief (TOML)")->required();
+    const std::string name = verb.name;
+    if (name == "new") {
+      sub->callback([&] {
+        arguments.verb = "new";
+        Terminal terminal(false, false);
+        exitCode = guarded(arguments, terminal);
+      });
+      continue;
+    }
+    if (name == "proof")
+      sub->add_option("--solid", arguments.solid, "a closed STL to prove under this brief instead of the run's own solid");
     sub->add_option("--folder", arguments.folder, "the run folder (default: NAME.run beside the brief)");
     sub->add_option("--threads", arguments.threads,
                     "most threads to use (default: all cores; results are the same)")
         ->check(CLI::Range(1, 1024));
     sub->add_flag("--quick", arguments.quick, "a first look: voxels 1.6 times as large");
     sub->add_flag("--fresh", arguments.fresh, "do the step again even if its result fits the brief");
+    sub->add_flag("--plain", arguments.plain, "log lines, one for every iteration, even on a terminal");
     sub->add_flag("--json", arguments.json, "write the results as JSON to standard output, and nothing else");
-    sub->callback([&, name = std::string(verb.name)] {
+    sub->callback([&, name] {
       arguments.verb = name;
-      Terminal terminal(arguments.json);
+      Terminal terminal(arguments.json, arguments.plain);
       exitCode = guarded(arguments, terminal);
     });
   }

@@ -3,6 +3,8 @@
 #include <fmt/format.h>
 #include <unistd.h>
 
+#include <algorithm>
+#include <cmath>
 #include <cstdlib>
 
 #include "barelattice/base/quantity.hpp"
@@ -16,15 +18,19 @@ std::string duration(double seconds) {
   return fmt::format("{:.0f} min", seconds / 60);
 }
 
-std::string triple(const Vec3& v) {
-  return fmt::format("{:>9.4g} {:>9.4g} {:>9.4g}", v.x() + 0.0, v.y() + 0.0, v.z() + 0.0);
+/// Three components; what is only rounding beside the others reads as zero.
+std::string triple(Vec3 v) {
+  const double rounding = 1e-9 * std::max(1.0, v.norm());
+  for (double& x : v) x = std::abs(x) < rounding ? 0 : x;
+  return fmt::format("{:>9.4g} {:>9.4g} {:>9.4g}", v.x(), v.y(), v.z());
 }
 
 }  // namespace
 
-Terminal::Terminal(bool quiet)
+Terminal::Terminal(bool quiet, bool plain)
     : quiet_(quiet),
-      interactive_(::isatty(STDOUT_FILENO) != 0),
+      plain_(plain),
+      interactive_(!plain && ::isatty(STDOUT_FILENO) != 0),
       colours_(::isatty(STDERR_FILENO) != 0 && std::getenv("NO_COLOR") == nullptr) {}
 
 Terminal::~Terminal() {
@@ -62,10 +68,9 @@ void Terminal::error(const std::string& what, const std::string& cure) {
 }
 
 std::string describeJob(const Job& job) {
-  const auto& grid = job.domain.grid;
   std::string text = fmt::format("{}\n", job.brief.title);
-  text += fmt::format("  space   {:>9.4g} kg   {} voxels of {:.3g} mm\n", job.spaceMass, grid.cellCount(),
-                      grid.frame().size * kMillimetresPerMetre);
+  text += fmt::format("  space   {:>9.4g} kg   {} voxels of {:.3g} mm\n", job.spaceMass, job.cellCount(),
+                      job.cellSize() * kMillimetresPerMetre);
   text += fmt::format("  keep    {:>9.4g} kg\n", job.keepMass);
   text += fmt::format("  target  {:>9.4g} kg   {:.3g} % of the space\n", job.targetMass,
                       100 * job.targetMass / job.spaceMass);
@@ -89,18 +94,27 @@ std::string describeIteration(const IterationRecord& r, int maxIterations) {
       r.iteration, maxIterations, r.compliance, 100 * r.massFraction, 100 * r.change, duration(left));
 }
 
-std::string describeProof(const JobRun& run) {
-  const auto& proof = run.results()["proof"];
-  std::string text = fmt::format("  {:<16} {:>13} {:>16} {:>15} {:>14}\n", "case", "compliance, J",
+std::string describeBodies(const JobRun& run) {
+  std::string text = fmt::format("  {:<16} {:<10} {:>13} {:>16} {:>24} {:>20}\n", "case", "body", "compliance, J",
                                  "displacement, mm", "von Mises, MPa", "safety factor");
-  for (const auto& c : proof["cases"])
-    text += fmt::format("  {:<16} {:>13.4g} {:>16.4g} {:>15.4g} {:>14.3g}\n", c["name"].get<std::string>(),
-                        c["compliance_J"].get<double>(), c["largest_displacement_mm"].get<double>(),
-                        c["judged_von_mises_MPa"].get<double>(), c["safety_factor"].get<double>());
-  for (const auto& r : proof["requirements"])
-    text += fmt::format("  {:<34} {:>9.4g} {} (at most {:.4g}): {}\n", r["what"].get<std::string>(),
-                        r["value"].get<double>(), r["unit"].get<std::string>(), r["most"].get<double>(),
-                        r["verdict"].get<std::string>());
+  const std::pair<const char*, const char*> bodies[]{
+      {"proof", "part"}, {"outside", "outside"}, {"baseline", "baseline"}, {"block", "block"}};
+  for (const auto& [key, name] : bodies) {
+    if (!run.results().contains(key)) continue;
+    for (const auto& c : run.results()[key]["cases"])
+      text += fmt::format("  {:<16} {:<10} {:>13.4g} {:>16.4g} {:>14.4g} +- {:>6.1g} {:>10.3g} +- {:>6.1g}\n",
+                          c["name"].get<std::string>(), name, c["compliance_J"].get<double>(),
+                          c["largest_displacement_mm"].get<double>(), c["judged_von_mises_MPa"].get<double>(),
+                          c["judged_von_mises_error_MPa"].get<double>(), c["safety_factor"].get<double>(),
+                          c["safety_factor_error"].get<double>());
+  }
+  for (const auto& [key, name] : bodies) {
+    if (!run.results().contains(key) || std::string(key) == "block") continue;
+    for (const auto& r : run.results()[key]["requirements"])
+      text += fmt::format("  {:<10} {:<30} {:>9.4g} +- {:.1g} {} ({} {:.4g}): {}\n", name, r["what"].get<std::string>(),
+                          r["value"].get<double>(), r["error"].get<double>(), r["unit"].get<std::string>(),
+                          r["sense"].get<std::string>(), r["bound"].get<double>(), r["verdict"].get<std::string>());
+  }
   text.pop_back();
   return text;
 }

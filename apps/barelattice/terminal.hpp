@@ -9,9 +9,11 @@
 class Terminal {
  public:
   /// @param quiet write nothing but errors (a script reads `--json`).
-  explicit Terminal(bool quiet);
+  /// @param plain plain lines even on a terminal.
+  Terminal(bool quiet, bool plain);
   ~Terminal();
 
+  bool plain() const { return plain_; }
   void line(const std::string& text);
   /// Replaces the live line; without a terminal it is written as a plain line only if `log` is set.
   void live(const std::string& text, bool log);
@@ -21,6 +23,7 @@ class Terminal {
  private:
   void clearLive();
   bool quiet_;
+  bool plain_;
   bool interactive_;
   bool colours_;
   bool liveShown_ = false;
@@ -30,5 +33,5 @@ class Terminal {
 std::string describeJob(const barelattice::Job& job);
 /// One design iteration, with the time the remaining ones take at most.
 std::string describeIteration(const barelattice::IterationRecord& record, int maxIterations);
-/// The cases and requirements of a proof as a short table.
-std::string describeProof(const barelattice::JobRun& run);
+/// The cases and requirements of all analysed bodies as a short table.
+std::string describeBodies(const barelattice::JobRun& run);

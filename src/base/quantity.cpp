@@ -5,6 +5,7 @@
 #include <array>
 #include <charconv>
 #include <cmath>
+#include <numbers>
 
 #include "barelattice/base/error.hpp"
 
@@ -43,6 +44,8 @@ constexpr std::array kUnits{
     Unit{"g", Measure::mass, 1e-3},
     Unit{"t", Measure::mass, 1e3},
     Unit{"lb", Measure::mass, kPound},
+    Unit{"deg", Measure::angle, std::numbers::pi / 180},
+    Unit{"rad", Measure::angle, 1},
 };
 
 std::string_view trimmed(std::string_view text) {
@@ -72,6 +75,8 @@ std::string nameOf(Measure measure) {
       return "a density";
     case Measure::mass:
       return "a mass";
+    case Measure::angle:
+      return "an angle";
   }
   return "a quantity";
 }

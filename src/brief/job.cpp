@@ -5,7 +5,9 @@
 
 #include <algorithm>
 #include <cmath>
+#include <utility>
 
+#include "barelattice/base/machine.hpp"
 #include "barelattice/base/quantity.hpp"
 
 namespace barelattice {
@@ -19,11 +21,11 @@ constexpr double kFaceSpacing = 0.25;
   throw BriefError(brief.path, place, what, cure);
 }
 
-std::vector<NamedFace> pickFaces(const Brief& brief) {
+std::vector<NamedFace> pickFaces(const Brief& brief, double spacing) {
   std::vector<NamedFace> faces;
   for (const BriefFace& f : brief.faces) {
     try {
-      faces.push_back({f.name, selectFace(*brief.shape(f.shape), f.selector, kFaceSpacing * brief.voxel)});
+      faces.push_back({f.name, selectFace(*brief.shape(f.shape), f.selector, spacing)});
     } catch (const InputError& error) {
       refuse(brief, f.place, fmt::format("[faces.{}] {}", f.name, error.what()), error.cure());
     }
@@ -31,90 +33,248 @@ std::vector<NamedFace> pickFaces(const Brief& brief) {
   return faces;
 }
 
+ShapePtr keepShape(const Brief& brief, const BriefKeep& keep, const std::vector<NamedFace>& faces) {
+  if (keep.face.empty()) return brief.shape(keep.shape);
+  const ShapePtr& body = brief.shape(brief.face(keep.face).shape);
+  std::vector<ShapePtr> layers;
+  for (const NamedFace& face : faces)
+    if (face.name == keep.face)
+      for (const Patch& patch : face.face.patches) layers.push_back(makeLayer(body, patch, keep.depth));
+  return makeUnion(layers);
+}
+
+Regions regionsOf(const Brief& brief, const std::vector<NamedFace>& faces) {
+  Regions regions;
+  regions.space = brief.shape(brief.space);
+  for (const BriefKeep& keep : brief.keeps) regions.keeps.push_back(keepShape(brief, keep, faces));
+  for (const std::string& name : brief.clears) regions.clears.push_back(brief.shape(name));
+  if (brief.sheet) regions.thickness = brief.sheet->thickness;
+  return regions;
+}
+
+template <int D>
+std::size_t countCells(const Regions& regions, double size) {
+  return sampleRegions<D>(regions, size).grid.cellCount();
+}
+
+/// The voxel size, to three digits, at which the regions hold about `budget` cells and not more.
+double voxelFor(const Regions& regions, double budget) {
+  const int dimensions = regions.thickness > 0 ? 2 : 3;
+  const Vec3 sizes = regions.bounds().sizes();
+  double size = std::pow(sizes.head(dimensions).prod() / budget, 1.0 / dimensions);
+  const auto rounded = [](double value) {
+    const double digits = std::pow(10, std::floor(std::log10(value)) - 2);
+    return std::ceil(value / digits - 1e-9) * digits;
+  };
+  for (int step = 0; step < 6; ++step) {
+    size = rounded(size);
+    const double count = static_cast<double>(dimensions == 2 ? countCells<2>(regions, size) : countCells<3>(regions, size));
+    if (count <= budget && count > 0.9 * budget) break;
+    size *= std::pow(count / (0.97 * budget), 1.0 / dimensions);
+  }
+  return size;
+}
+
+/// Warns of keeps too thin for the voxels and of keeps that clears cut into; refuses those that clears swallow.
+void checkKeeps(Job& job) {
+  const double step = 0.5 * job.brief.voxel;
+  for (std::size_t k = 0; k < job.brief.keeps.size(); ++k) {
+    const Shape& keep = *job.regions.keeps[k];
+    const Box box = keep.bounds();
+    const double middle = 0.5 * job.regions.thickness;
+    double inside = 0;
+    double cleared = 0;
+    double depth = 0;
+    Vec3 deepest = box.center();
+    const Vec3 sizes = box.sizes() / step;
+    for (double z = job.flat() ? 0 : 0.5; z < (job.flat() ? 0.25 : sizes.z()); ++z)
+      for (double y = 0.5; y < sizes.y(); ++y)
+        for (double x = 0.5; x < sizes.x(); ++x) {
+          Vec3 point = box.min() + step * Vec3(x, y, z);
+          if (job.flat()) point.z() = middle;
+          const double distance = keep.distance(point);
+          if (distance >= 0) continue;
+          ++inside;
+          if (-distance > depth) {
+            depth = -distance;
+            deepest = point;
+          }
+          cleared += std::any_of(job.regions.clears.begin(), job.regions.clears.end(),
+                                 [&](const ShapePtr& clear) { return clear->distance(point) < 0; });
+        }
+    // From the best sample to the deepest place near it.
+    for (double reach = step; reach > 0.02 * step; reach *= 0.5)
+      for (int axis = 0; axis < (job.flat() ? 2 : 3); ++axis)
+        for (const double sign : {-1.0, 1.0}) {
+          const Vec3 point = deepest + sign * reach * Vec3::Unit(axis);
+          if (-keep.distance(point) <= depth) continue;
+          depth = -keep.distance(point);
+          deepest = point;
+        }
+    const std::string name = job.brief.keeps[k].name();
+    const double share = inside > 0 ? cleared / inside : 0;
+    if (share > 0.5)
+      refuse(job.brief, job.brief.keeps[k].place,
+             fmt::format("keep \"{}\" lies to {:.0f} % inside clear regions, which win", name, 100 * share),
+             "move one of them, or take the keep out");
+    if (share > 0.02)
+      job.warnings.push_back(
+          fmt::format("keep \"{}\" loses {:.0f} % of itself to clear regions, which win", name, 100 * share));
+    if (2 * depth < 1.95 * job.brief.voxel)
+      job.warnings.push_back(fmt::format("keep \"{}\" is {:.3g} mm thick, less than two voxels of {:.3g} mm: it "
+                                         "may vanish between them",
+                                         name, 2 * depth * kMillimetresPerMetre,
+                                         job.brief.voxel * kMillimetresPerMetre));
+  }
+}
+
 /// A face whose points mostly have no cell below them is refused; a minor part is worth a warning.
-void checkCovered(const Job& job, const std::string& what, const std::string& face, TextPlace place,
-                  const Attachment& attachment, std::vector<std::string>& warnings) {
+void checkCovered(Job& job, const std::string& what, const std::string& face, TextPlace place, double covered) {
   constexpr double kMostly = 0.5;
   constexpr double kFully = 0.98;
-  if (attachment.covered() < kMostly)
+  if (covered < kMostly)
     refuse(job.brief, place,
-           fmt::format("[{}] acts on empty space: {:.0f} % of face {} has material below it", what,
-                       100 * attachment.covered(), face),
+           fmt::format("[{}] acts on empty space: {:.0f} % of face {} has material below it", what, 100 * covered, face),
            "put a keep there, or take the face out of the clear regions");
-  if (attachment.covered() < kFully)
-    warnings.push_back(fmt::format("[{}]: only {:.0f} % of face {} has material below it", what,
-                                   100 * attachment.covered(), face));
+  if (covered < kFully)
+    job.warnings.push_back(
+        fmt::format("[{}]: only {:.0f} % of face {} has material below it", what, 100 * covered, face));
 }
 
-void buildSupports(Job& job, std::vector<std::vector<std::size_t>>& supportCells) {
-  std::vector<HeldPoint> points;
-  double area = 0;
-  for (const BriefSupport& support : job.brief.supports) {
-    const Face& face = job.face(support.face);
-    const Attachment attachment(job.domain.grid, face);
-    checkCovered(job, "supports." + support.name, support.face, support.place, attachment, job.warnings);
-    for (const std::size_t node : attachment.nodes()) {
-      points.push_back({job.domain.grid.nodePosition(node), 7});
-      for (int i = 0; i < 3; ++i) job.held.push_back(gridDof(job.domain.grid, node, i));
+bool uses(const BriefCase& c, const std::string& support) {
+  return std::find(c.supports.begin(), c.supports.end(), support) != c.supports.end();
+}
+
+/// Supports and loads of every case on the grid.
+template <int D>
+class CaseBuilder {
+ public:
+  explicit CaseBuilder(Job& job) : job_(job), grid_(std::get<Domain<D>>(job.domain).grid) {}
+
+  void build() {
+    attachSupports();
+    const std::vector<std::vector<double>> unit = loadForces();
+    for (const BriefCase& c : job_.brief.cases) addCase(c, unit);
+  }
+
+ private:
+  void attachSupports() {
+    double area = 0;
+    for (const BriefSupport& support : job_.brief.supports) {
+      const Face& face = job_.face(support.face);
+      const Attachment<D>& attached = attachments_.emplace_back(grid_, face);
+      checkCovered(job_, "supports." + support.name, support.face, support.place, attached.covered());
+      job_.supportCentre += face.area() * face.centroid();
+      area += face.area();
     }
-    supportCells.push_back(attachment.cells());
-    job.supportCentre += face.area() * face.centroid();
-    area += face.area();
+    job_.supportCentre /= area;
   }
-  job.supportCentre /= area;
-  std::sort(job.held.begin(), job.held.end());
-  job.held.erase(std::unique(job.held.begin(), job.held.end()), job.held.end());
-  const std::vector<std::string> motions = freeMotions(points);
-  if (!motions.empty())
-    refuse(job.brief, job.brief.supports.front().place,
-           fmt::format("the supports leave a rigid motion free: {}", fmt::join(motions, "; ")),
-           "hold another face, or a wider one");
-}
 
-void buildCases(Job& job, const std::vector<std::vector<std::size_t>>& supportCells) {
-  // Every loaded face must hang together with a held one through cells that exist.
-  const Pieces pieces =
-      findPieces(job.domain.grid, std::vector<std::uint8_t>(job.domain.grid.cellCount(), 1));
-  std::vector<char> heldPiece(pieces.cells.size(), 0);
-  for (const auto& cells : supportCells)
-    for (const std::size_t c : cells) heldPiece[static_cast<std::size_t>(pieces.ofCell[c])] = 1;
-  std::vector<std::vector<double>> unit;  // nodal forces of each load
-  for (const BriefLoad& load : job.brief.loads) {
-    const Attachment attachment(job.domain.grid, job.face(load.face));
-    checkCovered(job, "loads." + load.name, load.face, load.place, attachment, job.warnings);
-    for (const std::size_t c : attachment.cells())
-      if (!heldPiece[static_cast<std::size_t>(pieces.ofCell[c])])
-        refuse(
-            job.brief, load.place,
-            fmt::format("[loads.{}] is not connected with any support through the design space", load.name),
-            "join the regions, or check that no clear cuts them apart");
-    unit.emplace_back(3 * job.domain.grid.nodeCount(), 0.0);
-    attachment.addForce(load.force, unit.back());
+  std::vector<std::vector<double>> loadForces() {
+    std::vector<std::vector<double>> unit;
+    for (const BriefLoad& load : job_.brief.loads) {
+      const Attachment<D> attachment(grid_, job_.face(load.face));
+      checkCovered(job_, "loads." + load.name, load.face, load.place, attachment.covered());
+      unit.emplace_back(D * grid_.nodeCount(), 0.0);
+      attachment.addAction(load.action, unit.back());
+      loadCells_.push_back(attachment.cells());
+    }
+    return unit;
   }
-  for (const BriefCase& c : job.brief.cases) {
-    GridCase gridCase{c.name, c.weight, std::vector<double>(3 * job.domain.grid.nodeCount(), 0.0)};
+
+  /// The degrees of freedom a case holds, once no rigid motion is left.
+  std::vector<std::size_t> heldIn(const BriefCase& c) const {
+    std::vector<std::size_t> held;
+    std::vector<HeldPoint> points;
+    for (std::size_t s = 0; s < attachments_.size(); ++s) {
+      const BriefSupport& support = job_.brief.supports[s];
+      if (!uses(c, support.name)) continue;
+      for (const std::size_t node : attachments_[s].nodes()) {
+        HeldPoint point{Vec3::Zero(), support.directions};
+        point.position.head<D>() = grid_.nodePosition(node);
+        points.push_back(point);
+        for (int i = 0; i < D; ++i)
+          if (support.directions >> i & 1) held.push_back(gridDof(grid_, node, i));
+      }
+    }
+    std::sort(held.begin(), held.end());
+    held.erase(std::unique(held.begin(), held.end()), held.end());
+    const std::vector<std::string> motions = freeMotions(points, D == 2);
+    if (!motions.empty())
+      refuse(job_.brief, job_.brief.supports.front().place,
+             fmt::format("the supports of case {} leave a rigid motion free: {}", c.name, fmt::join(motions, "; ")),
+             "hold another face or direction, or a wider face");
+    return held;
+  }
+
+  /// Every loaded face must hang together with a held one through cells that exist.
+  void checkConnected(const BriefCase& c) const {
+    std::vector<char> heldPiece(pieces_.cells.size(), 0);
+    for (std::size_t s = 0; s < attachments_.size(); ++s)
+      if (uses(c, job_.brief.supports[s].name))
+        for (const std::size_t cell : attachments_[s].cells()) heldPiece[static_cast<std::size_t>(pieces_.ofCell[cell])] = 1;
+    for (std::size_t l = 0; l < loadCells_.size(); ++l)
+      if (c.loads.contains(job_.brief.loads[l].name))
+        for (const std::size_t cell : loadCells_[l])
+          if (!heldPiece[static_cast<std::size_t>(pieces_.ofCell[cell])])
+            refuse(job_.brief, job_.brief.loads[l].place,
+                   fmt::format("[loads.{}] is not connected with any support through the design space",
+                               job_.brief.loads[l].name),
+                   "join the regions, or check that no clear cuts them apart");
+  }
+
+  void addCase(const BriefCase& c, const std::vector<std::vector<double>>& unit) {
+    checkConnected(c);
+    GridCase gridCase{c.name, c.weight, std::vector<double>(D * grid_.nodeCount(), 0.0), heldIn(c)};
     CaseSummary summary{c.name, c.weight, {}};
-    for (std::size_t l = 0; l < job.brief.loads.size(); ++l) {
-      const BriefLoad& load = job.brief.loads[l];
+    double sizes = 0;
+    for (std::size_t l = 0; l < unit.size(); ++l) {
+      const BriefLoad& load = job_.brief.loads[l];
       const auto factor = c.loads.find(load.name);
       if (factor == c.loads.end()) continue;
-      for (std::size_t i = 0; i < gridCase.force.size(); ++i)
-        gridCase.force[i] += factor->second * unit[l][i];
-      const Resultant r =
-          resultantOnFace(job.face(load.face), factor->second * load.force, job.supportCentre);
+      for (std::size_t i = 0; i < gridCase.force.size(); ++i) gridCase.force[i] += factor->second * unit[l][i];
+      const Resultant r = resultantOnFace(job_.face(load.face), load.action * factor->second, job_.supportCentre);
       summary.resultant.force += r.force;
       summary.resultant.moment += r.moment;
+      sizes += r.force.norm();
     }
-    job.cases.push_back(std::move(gridCase));
-    job.summaries.push_back(std::move(summary));
+    constexpr double kCancels = 0.05;
+    if (c.loads.size() > 1 && summary.resultant.force.norm() < kCancels * sizes)
+      job_.warnings.push_back(
+          fmt::format("the loads of case {} nearly cancel: their forces add up to {:.3g} N of {:.3g} N. Loads that "
+                      "never act together belong in cases of their own",
+                      c.name, summary.resultant.force.norm(), sizes));
+    job_.cases.push_back(std::move(gridCase));
+    job_.summaries.push_back(std::move(summary));
   }
+
+  Job& job_;
+  const Grid<D>& grid_;
+  Pieces pieces_ = findPieces(grid_, std::vector<std::uint8_t>(grid_.cellCount(), 1));
+  std::vector<Attachment<D>> attachments_;  // by support
+  std::vector<std::vector<std::size_t>> loadCells_;
+};
+
+void warnOfUnused(Job& job) {
+  for (const BriefLoad& load : job.brief.loads)
+    if (std::none_of(job.brief.cases.begin(), job.brief.cases.end(),
+                     [&](const BriefCase& c) { return c.loads.contains(load.name); }))
+      job.warnings.push_back(fmt::format("[loads.{}] (line {}) acts in no case", load.name, load.place.line));
+  for (const BriefSupport& support : job.brief.supports)
+    if (std::none_of(job.brief.cases.begin(), job.brief.cases.end(),
+                     [&](const BriefCase& c) { return uses(c, support.name); }))
+      job.warnings.push_back(fmt::format("[supports.{}] (line {}) holds in no case", support.name, support.place.line));
 }
 
 void settleMass(Job& job) {
   const Brief& brief = job.brief;
   const double density = brief.material.density;
-  job.spaceMass = job.domain.volume() * density;
-  job.keepMass = job.domain.keepVolume() * density;
+  std::visit(
+      [&](const auto& domain) {
+        job.spaceMass = domain.volume() * density;
+        job.keepMass = domain.keepVolume() * density;
+      },
+      job.domain);
   job.targetMass = brief.target.mass.value_or(brief.target.fraction.value_or(0) * job.spaceMass);
   if (job.targetMass <= job.keepMass)
     refuse(brief, brief.target.place,
@@ -136,8 +296,8 @@ Estimate estimated(const Job& job) {
   constexpr double kSecondsPerTetCase = 7e-5;
   constexpr double kBytesPerVoxel = 1400;
   constexpr double kBytesPerTet = 7500;
-  const auto cells = static_cast<double>(job.domain.grid.cellCount());
-  const auto cases = static_cast<double>(job.cases.size());
+  const auto cells = static_cast<double>(job.cellCount());
+  const auto cases = static_cast<double>(job.brief.cases.size());
   return {cases * (kSecondsPerVoxelCase * cells * job.brief.iterations / 80.0 +
                    kSecondsPerTetCase * job.brief.tetrahedra),
           std::max(kBytesPerVoxel * cells, kBytesPerTet * job.brief.tetrahedra)};
@@ -155,62 +315,92 @@ const Face& Job::face(const std::string& name) const {
   return faces[faceNumber(name)].face;
 }
 
-LayoutProblem<3> Job::layoutProblem() const {
-  LayoutProblem<3> problem;
-  problem.grid = &domain.grid;
-  problem.material = brief.material;
-  problem.fill = domain.fill;
-  problem.keep = domain.keep;
-  problem.held = held;
+std::size_t Job::cellCount() const {
+  return std::visit([](const auto& d) { return d.grid.cellCount(); }, domain);
+}
+
+double Job::cellVolume() const {
+  return std::visit([](const auto& d) { return d.cellVolume(); }, domain);
+}
+
+template <int D>
+LayoutProblem<D> Job::layoutProblem() const {
+  const auto& own = std::get<Domain<D>>(domain);
+  LayoutProblem<D> problem;
+  problem.grid = &own.grid;
+  problem.material = D == 2 ? sheetMaterial(brief.material, brief.sheet->state, brief.sheet->thickness) : brief.material;
+  problem.fill = own.fill;
+  problem.keep = own.keep;
   problem.cases = cases;
+  problem.goal = brief.goal;
   problem.massFraction = targetMass / spaceMass;
   problem.filterRadius = filterRadiusFor(brief.smallestMember);
   problem.filterBoundary = brief.walls;
-  if (brief.mirror) problem.mirror = mirrorPartners(domain.grid, brief.mirror->axis, brief.mirror->at);
+  if (brief.mirror) problem.mirror = mirrorPartners(own.grid, brief.mirror->axis, brief.mirror->at);
   return problem;
 }
+
+template LayoutProblem<2> Job::layoutProblem<2>() const;
+template LayoutProblem<3> Job::layoutProblem<3>() const;
 
 ProofProblem Job::proofProblem() const {
   ProofProblem problem;
   problem.material = brief.material;
   problem.faces = faces;
   problem.exclusion = brief.exclusion;
-  for (const BriefSupport& support : brief.supports) problem.supports.push_back(faceNumber(support.face));
+  problem.holdAcross = flat() && brief.sheet->state == SheetState::planeStrain;
+  // A sheet's supports hold it across as well: in the plane's own terms it cannot leave the plane.
+  constexpr unsigned kAcross = 4;
+  for (const BriefSupport& support : brief.supports)
+    problem.supports.push_back(
+        {support.name, faceNumber(support.face), flat() ? support.directions | kAcross : support.directions});
   for (const BriefCase& c : brief.cases) {
-    ProofCase proofCase{c.name, {}};
+    ProofCase proofCase{c.name, {}, {}};
     for (const BriefLoad& load : brief.loads)
       if (const auto factor = c.loads.find(load.name); factor != c.loads.end())
-        proofCase.loads.push_back({load.name, faceNumber(load.face), factor->second * load.force});
+        proofCase.loads.push_back({load.name, faceNumber(load.face), load.action * factor->second});
+    for (std::size_t s = 0; s < brief.supports.size(); ++s)
+      if (uses(c, brief.supports[s].name)) proofCase.supports.push_back(s);
     problem.cases.push_back(std::move(proofCase));
   }
   return problem;
 }
 
-Job prepare(Brief brief, std::optional<double> voxel) {
-  if (voxel) brief.voxel = *voxel;
-  const Regions regions = brief.regions();
-  Job job{brief,
-          regions,
-          sampleRegions(regions, brief.voxel, brief.mirror),
-          pickFaces(brief),
-          {},
-          {},
-          {},
-          Vec3::Zero(),
-          0,
-          0,
-          0,
-          {},
-          {}};
+Job prepare(Brief brief, double coarser) {
+  Job job;
+  if (brief.voxel == 0) {
+    const double rough = brief.shape(brief.space)->bounds().diagonal().norm() / 300;
+    brief.voxel = voxelFor(regionsOf(brief, pickFaces(brief, rough)), brief.voxelBudget);
+  }
+  brief.voxel = std::max(brief.voxel, std::min(coarser * brief.voxel, 0.5 * brief.smallestMember));
+  if (brief.smallestMember < 2 * brief.voxel)
+    refuse(brief, brief.memberPlace,
+           fmt::format("'smallest_member' is under two voxels ({:.4g} mm)", 2 * brief.voxel * kMillimetresPerMetre),
+           "make the voxel smaller or the member thicker");
+  job.brief = std::move(brief);
+  job.faces = pickFaces(job.brief, kFaceSpacing * job.brief.voxel);
+  job.regions = regionsOf(job.brief, job.faces);
+  if (job.flat())
+    job.domain = sampleRegions<2>(job.regions, job.brief.voxel, job.brief.mirror);
+  else
+    job.domain = sampleRegions<3>(job.regions, job.brief.voxel, job.brief.mirror);
+  checkKeeps(job);
   settleMass(job);
-  std::vector<std::vector<std::size_t>> supportCells;
-  buildSupports(job, supportCells);
-  buildCases(job, supportCells);
-  if (job.brief.smallestMember < 3 * job.brief.voxel)
+  job.estimate = estimated(job);
+  if (job.estimate.bytes > machineMemory())
+    refuse(job.brief, {},
+           fmt::format("about {:.1f} GB are needed, and this machine has {:.1f} GB", job.estimate.bytes / 1e9,
+                       machineMemory() / 1e9),
+           "take a larger voxel, or fewer tetrahedra in the proof");
+  if (job.flat())
+    CaseBuilder<2>(job).build();
+  else
+    CaseBuilder<3>(job).build();
+  warnOfUnused(job);
+  if (job.brief.smallestMember < 2.999 * job.brief.voxel)
     job.warnings.push_back(fmt::format(
         "the smallest member of {:.3g} mm is under three voxels of {:.3g} mm: expect ragged members",
         job.brief.smallestMember * kMillimetresPerMetre, job.brief.voxel * kMillimetresPerMetre));
-  job.estimate = estimated(job);
   return job;
 }
 

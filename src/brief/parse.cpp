@@ -3,12 +3,12 @@
 
 #include <algorithm>
 #include <cmath>
-#include <functional>
 #include <set>
 #include <sstream>
 
 #include "barelattice/base/file.hpp"
 #include "barelattice/brief/brief.hpp"
+#include "shapes.hpp"
 #include "table_reader.hpp"
 
 namespace barelattice {
@@ -16,6 +16,8 @@ namespace {
 
 constexpr int kDefaultTetrahedra = 200'000;
 constexpr int kDefaultIterations = 80;
+constexpr int kDefaultKeepEvery = 10;
+constexpr double kDefaultAgreement = 0.1;
 
 template <class Entry>
 std::vector<std::string> namesOf(const std::vector<Entry>& entries) {
@@ -23,135 +25,6 @@ std::vector<std::string> namesOf(const std::vector<Entry>& entries) {
   for (const Entry& entry : entries) names.push_back(entry.name);
   return names;
 }
-
-/// Refuses a name that is not among the known ones.
-void resolve(const TableReader& reader, const toml::node& at, const char* what, const std::string& name,
-             const std::vector<std::string>& known) {
-  if (std::find(known.begin(), known.end(), name) != known.end()) return;
-  const std::string near = nearestName(name, known);
-  reader.fail(at, fmt::format("names the unknown {} \"{}\"", what, name),
-              !near.empty()   ? fmt::format("did you mean \"{}\"?", near)
-              : known.empty() ? fmt::format("no {} is defined", what)
-                              : fmt::format("known are: {}", fmt::join(known, ", ")));
-}
-
-/// Shapes refer to each other by name, in any order.
-class ShapeBuilder {
- public:
-  explicit ShapeBuilder(TableReader shapes) : shapes_(std::move(shapes)) {
-    for (const auto& [key, node] : shapes_.raw()) names_.emplace_back(key.str());
-  }
-
-  std::vector<BriefShape> all() {
-    // In the order of the file, which tables do not keep.
-    std::vector<std::string> order = names_;
-    std::sort(order.begin(), order.end(),
-              [&](const std::string& a, const std::string& b) { return lineOf(a) < lineOf(b); });
-    std::vector<BriefShape> shapes;
-    for (const std::string& name : order) shapes.push_back({name, build(name)});
-    return shapes;
-  }
-
- private:
-  int lineOf(const std::string& name) const { return TableReader::placeOf(*shapes_.raw().get(name)).line; }
-
-  ShapePtr build(const std::string& name) {
-    if (const auto done = done_.find(name); done != done_.end()) return done->second;
-    const toml::node& node = *shapes_.raw().get(name);
-    TableReader reader = shapes_.table(node, name);
-    if (!open_.insert(name).second)
-      reader.fail("is made from itself", "a shape can only use shapes that do not use it");
-    using Maker = std::function<ShapePtr(TableReader&, const toml::node&)>;
-    const std::vector<std::pair<std::string, Maker>> makers{
-        {"box", [this](TableReader& r, const toml::node& n) { return box(r, n); }},
-        {"cylinder", [this](TableReader& r, const toml::node& n) { return cylinder(r, n); }},
-        {"extrude", [this](TableReader& r, const toml::node& n) { return extrude(r, n); }},
-        {"union", [this](TableReader& r, const toml::node& n) { return makeUnion(parts(r, n, "union", 1)); }},
-        {"intersection",
-         [this](TableReader& r, const toml::node& n) {
-           return makeIntersection(parts(r, n, "intersection", 1));
-         }},
-        {"difference",
-         [this](TableReader& r, const toml::node& n) {
-           std::vector<ShapePtr> list = parts(r, n, "difference", 2);
-           return makeDifference(list.front(), {list.begin() + 1, list.end()});
-         }},
-    };
-    ShapePtr shape;
-    for (const auto& [key, make] : makers) {
-      const toml::node* value = reader.find(key);
-      if (!value) continue;
-      if (shape)
-        reader.fail(*value, fmt::format("is given twice: '{}' besides another kind", key),
-                    "one shape, one kind");
-      try {
-        shape = make(reader, *value);
-      } catch (const BriefError&) {
-        throw;
-      } catch (const InputError& error) {
-        reader.fail(*value, fmt::format("is not a shape: {}", error.what()), error.cure());
-      }
-    }
-    reader.finish();
-    if (!shape) reader.fail("is empty", "give it box, cylinder, extrude, union, intersection or difference");
-    open_.erase(name);
-    return done_[name] = shape;
-  }
-
-  static ShapePtr box(TableReader& outer, const toml::node& node) {
-    TableReader reader = outer.table(node, "box");
-    const Vec3 from = reader.point(reader.need("from", "the corner with the lowest x, y and z"), "from");
-    const Vec3 to = reader.point(reader.need("to", "the corner with the highest x, y and z"), "to");
-    reader.finish();
-    return makeBox(from, to);
-  }
-
-  static ShapePtr cylinder(TableReader& outer, const toml::node& node) {
-    TableReader reader = outer.table(node, "cylinder");
-    const Vec3 from = reader.point(reader.need("from", "the start of the axis"), "from");
-    const Vec3 to = reader.point(reader.need("to", "the end of the axis"), "to");
-    const double radius = reader.quantity(reader.need("radius", "a length"), "radius", Measure::length);
-    reader.finish();
-    return makeCylinder(from, to, radius);
-  }
-
-  static ShapePtr extrude(TableReader& outer, const toml::node& node) {
-    TableReader reader = outer.table(node, "extrude");
-    static const std::vector<std::string> planes{"xy", "yz", "zx", "yx", "zy", "xz"};
-    Extrusion extrusion;
-    const std::string& plane =
-        planes[reader.choice(reader.need("plane", "the plane of the outline, e.g. \"xz\""), "plane", planes)];
-    extrusion.first = plane[0] - 'x';
-    extrusion.second = plane[1] - 'x';
-    for (const toml::node& corner : reader.array(reader.need("outline", "a list of corners"), "outline")) {
-      const std::vector<double> p = reader.quantities(corner, "outline", Measure::length, 2);
-      extrusion.outline.emplace_back(p[0], p[1]);
-    }
-    extrusion.from =
-        reader.quantity(reader.need("from", "where the extrusion starts"), "from", Measure::length);
-    extrusion.to = reader.quantity(reader.need("to", "where the extrusion ends"), "to", Measure::length);
-    reader.finish();
-    return makeExtrusion(extrusion);
-  }
-
-  std::vector<ShapePtr> parts(const TableReader& reader, const toml::node& node, const std::string& key,
-                              std::size_t least) {
-    const toml::array& list = reader.array(node, key);
-    if (list.size() < least) reader.fail(node, fmt::format("'{}' needs at least {} shapes", key, least));
-    std::vector<ShapePtr> shapes;
-    for (const toml::node& entry : list) {
-      const std::string name = reader.text(entry, key);
-      resolve(reader, entry, "shape", name, names_);
-      shapes.push_back(build(name));
-    }
-    return shapes;
-  }
-
-  TableReader shapes_;
-  std::vector<std::string> names_;
-  std::map<std::string, ShapePtr> done_;
-  std::set<std::string> open_;
-};
 
 /// Calls read(reader, name) for every table inside the table `key`, in the order of the file.
 template <class Read>
@@ -177,7 +50,7 @@ Material parseMaterial(TableReader& top) {
   if (const toml::node* use = reader.find("use")) {
     const auto& table = builtinMaterials();
     material.name = reader.text(*use, "use");
-    resolve(reader, *use, "material", material.name, namesOf(table));
+    reader.resolve(*use, "material", material.name, namesOf(table));
     material =
         *std::find_if(table.begin(), table.end(), [&](const Material& m) { return m.name == material.name; });
   }
@@ -204,59 +77,96 @@ Material parseMaterial(TableReader& top) {
   return material;
 }
 
-void parseDesign(TableReader& top, Brief& brief) {
-  TableReader reader = top.table(top.need("design", "[design] with space = \"...\""), "design");
+std::size_t dimensionsOf(const Brief& brief) { return brief.sheet ? 2 : 3; }
+
+void parseGrid(TableReader& top, Brief& brief) {
+  const toml::node* voxel = top.find("voxel");
+  const toml::node* budget = top.find("voxels");
+  if ((voxel == nullptr) == (budget == nullptr))
+    top.fail(voxel ? *voxel : top.raw(), "needs one of 'voxel' and 'voxels'",
+             "the size of the cells, e.g. voxel = \"2.5 mm\", or how many there may be, e.g. voxels = 200000");
+  if (voxel) {
+    brief.voxel = top.quantity(*voxel, "voxel", Measure::length);
+    if (!(brief.voxel > 0)) top.fail(*voxel, "'voxel' should be above zero");
+  } else {
+    brief.voxelBudget = top.wholeNumber(*budget, "voxels", 100);
+  }
+}
+
+void parseSheet(TableReader& top, Brief& brief) {
+  const toml::node* node = top.find("sheet");
+  if (!node) return;
+  TableReader reader = top.table(*node, "sheet");
+  BriefSheet sheet;
+  const toml::node& thickness = reader.need("thickness", "a length");
+  sheet.thickness = reader.quantity(thickness, "thickness", Measure::length);
+  if (!(sheet.thickness > 0)) reader.fail(thickness, "'thickness' should be above zero");
+  if (const toml::node* state = reader.find("state"))
+    sheet.state = reader.choice(*state, "state", {"plane stress", "plane strain"}) == 1 ? SheetState::planeStrain
+                                                                                         : SheetState::planeStress;
+  reader.finish();
+  brief.sheet = sheet;
+}
+
+/// All but the keeps, which may name faces.
+void parseDesign(TableReader& reader, Brief& brief) {
   const std::vector<std::string> shapes = namesOf(brief.shapes);
   const toml::node& space = reader.need("space", "the shape the part may occupy");
   brief.space = reader.text(space, "space");
-  resolve(reader, space, "shape", brief.space, shapes);
-  const auto list = [&](const char* key, std::vector<std::string>& names) {
-    const toml::node* node = reader.find(key);
-    if (!node) return;
-    for (const toml::node& entry : reader.array(*node, key)) {
-      names.push_back(reader.text(entry, key));
-      resolve(reader, entry, "shape", names.back(), shapes);
+  reader.resolve(space, "shape", brief.space, shapes);
+  if (const toml::node* node = reader.find("clear"))
+    for (const toml::node& entry : reader.array(*node, "clear")) {
+      brief.clears.push_back(reader.text(entry, "clear"));
+      reader.resolve(entry, "shape", brief.clears.back(), shapes);
     }
-  };
-  list("keep", brief.keeps);
-  list("clear", brief.clears);
-  reader.finish();
 }
 
-/// "+x", "-z", or three plain numbers.
-Vec3 parseDirection(const TableReader& reader, const toml::node& node, const std::string& key) {
-  if (node.is_string()) {
-    static const std::vector<std::string> words{"+x", "-x", "+y", "-y", "+z", "-z", "x", "y", "z"};
-    const std::string& word = words[reader.choice(node, key, words)];
-    return (word[0] == '-' ? -1.0 : 1.0) * Vec3::Unit(word.back() - 'x');
+void parseKeeps(TableReader& reader, Brief& brief) {
+  const toml::node* node = reader.find("keep");
+  if (!node) return;
+  for (const toml::node& entry : reader.array(*node, "keep")) {
+    BriefKeep keep;
+    keep.place = TableReader::placeOf(entry);
+    if (entry.is_table()) {
+      TableReader layer = reader.table(entry, "keep");
+      const toml::node& face = layer.need("face", "the face whose surroundings stay solid");
+      keep.face = layer.text(face, "face");
+      layer.resolve(face, "face", keep.face, namesOf(brief.faces));
+      const toml::node& depth = layer.need("depth", "how far below the face, e.g. \"6 mm\"");
+      keep.depth = layer.quantity(depth, "depth", Measure::length);
+      if (!(keep.depth > 0)) layer.fail(depth, "'depth' should be above zero");
+      layer.finish();
+    } else {
+      keep.shape = reader.text(entry, "keep");
+      reader.resolve(entry, "shape", keep.shape, namesOf(brief.shapes));
+    }
+    brief.keeps.push_back(keep);
   }
-  const toml::array& list = reader.array(node, key);
-  if (list.size() != 3) reader.fail(node, fmt::format("'{}' should hold three numbers", key));
-  Vec3 direction;
-  for (std::size_t i = 0; i < 3; ++i) direction[static_cast<Eigen::Index>(i)] = reader.number(list[i], key);
-  if (direction.norm() == 0) reader.fail(node, fmt::format("'{}' has no direction", key));
-  return direction.normalized();
 }
 
 BriefFace parseFace(TableReader& reader, const std::string& name, const Brief& brief) {
   BriefFace face{name, {}, {}, reader.place()};
   const toml::node& of = reader.need("of", "the shape the face lies on");
   face.shape = reader.text(of, "of");
-  resolve(reader, of, "shape", face.shape, namesOf(brief.shapes));
-  const bool round =
-      reader.choice(reader.need("kind", "\"plane\" or \"cylinder\""), "kind", {"plane", "cylinder"}) == 1;
-  face.selector.kind = round ? Patch::Kind::cylinder : Patch::Kind::plane;
-  if (round) {
+  reader.resolve(of, "shape", face.shape, namesOf(brief.shapes));
+  // In a sheet, an edge is straight or round; it stands for the wall the cutter leaves.
+  const std::vector<std::string> kinds = brief.sheet ? std::vector<std::string>{"straight", "round"} : patchKindNames();
+  face.selector.kind = static_cast<Patch::Kind>(
+      reader.choice(reader.need("kind", fmt::format("one of: {}", fmt::join(kinds, ", "))), "kind", kinds));
+  if (face.selector.kind != Patch::Kind::plane) {
     if (const toml::node* node = reader.find("radius"))
       face.selector.radius = reader.quantity(*node, "radius", Measure::length);
     if (const toml::node* node = reader.find("side"))
       face.selector.hole = reader.choice(*node, "side", {"boss", "hole"}) == 1;
-    if (const toml::node* node = reader.find("axis"))
-      face.selector.direction = parseDirection(reader, *node, "axis");
+    if (!brief.sheet)
+      if (const toml::node* node = reader.find("axis")) face.selector.direction = reader.direction(*node, "axis");
   } else if (const toml::node* node = reader.find("facing")) {
-    face.selector.direction = parseDirection(reader, *node, "facing");
+    face.selector.direction = reader.direction(*node, "facing");
   }
-  if (const toml::node* node = reader.find("near")) face.selector.near = reader.point(*node, "near");
+  if (const toml::node* node = reader.find("near")) {
+    face.selector.near = reader.position(*node, "near", dimensionsOf(brief));
+    if (brief.sheet) face.selector.near->z() = 0.5 * brief.sheet->thickness;
+  }
   if (const toml::node* node = reader.find("count"))
     face.selector.count = reader.wholeNumber(*node, "count", 1);
   return face;
@@ -265,12 +175,41 @@ BriefFace parseFace(TableReader& reader, const std::string& name, const Brief& b
 std::string parseFaceName(TableReader& reader, const Brief& brief, const char* use) {
   const toml::node& node = reader.need("face", std::string("the face ") + use);
   std::string name = reader.text(node, "face");
-  resolve(reader, node, "face", name, namesOf(brief.faces));
+  reader.resolve(node, "face", name, namesOf(brief.faces));
   return name;
 }
 
+BriefSupport parseSupport(TableReader& reader, const std::string& name, const Brief& brief) {
+  BriefSupport support{name, parseFaceName(reader, brief, "that is held"), 7, reader.place()};
+  const toml::node* hold = reader.find("hold");
+  if (!hold) return support;
+  if (hold->is_string()) {
+    reader.choice(*hold, "hold", {"fixed"});
+    return support;
+  }
+  const std::vector<std::string> axes = brief.sheet ? std::vector<std::string>{"x", "y"} : std::vector<std::string>{"x", "y", "z"};
+  support.directions = 0;
+  for (const toml::node& axis : reader.array(*hold, "hold")) support.directions |= 1U << reader.choice(axis, "hold", axes);
+  if (support.directions == 0) reader.fail(*hold, "'hold' holds no direction", "\"fixed\", or a list such as [\"x\", \"z\"]");
+  return support;
+}
+
+BriefLoad parseLoad(TableReader& reader, const std::string& name, const Brief& brief) {
+  BriefLoad load{name, parseFaceName(reader, brief, "the load acts on"), {}, reader.place()};
+  const toml::node* force = reader.find("force");
+  const toml::node* pressure = reader.find("pressure");
+  if (!force && !pressure)
+    reader.fail("misses 'force' or 'pressure'",
+                brief.sheet ? "e.g. force = [\"0 N\", \"-1 kN\"], or pressure = \"2 MPa\""
+                            : "e.g. force = [\"0 N\", \"0 N\", \"-1 kN\"], or pressure = \"2 MPa\"");
+  if (force) load.action.force = reader.position(*force, "force", dimensionsOf(brief), Measure::force);
+  if (pressure) load.action.pressure = reader.quantity(*pressure, "pressure", Measure::pressure);
+  if (load.action.force.isZero() && load.action.pressure == 0) reader.fail("is zero", "give it a size, or leave it out");
+  return load;
+}
+
 BriefCase parseCase(TableReader& reader, const std::string& name, const Brief& brief) {
-  BriefCase result{name, 1, {}, reader.place()};
+  BriefCase result{name, 1, {}, namesOf(brief.supports), reader.place()};
   if (const toml::node* weight = reader.find("weight")) {
     result.weight = reader.number(*weight, "weight");
     if (!(result.weight > 0))
@@ -278,33 +217,45 @@ BriefCase parseCase(TableReader& reader, const std::string& name, const Brief& b
   }
   const toml::node& loads = reader.need("loads", "a table of factors, e.g. loads = { pull = 1.0 }");
   const TableReader factors = reader.table(loads, "loads");
+  bool acts = false;
   for (const auto& [key, node] : factors.raw()) {
     const std::string load(key.str());
-    resolve(factors, node, "load", load, namesOf(brief.loads));
+    factors.resolve(node, "load", load, namesOf(brief.loads));
     result.loads[load] = factors.number(node, load);
+    acts = acts || result.loads[load] != 0;
   }
-  if (result.loads.empty()) reader.fail(loads, "has no load", "name at least one load with its factor");
+  if (!acts) reader.fail(loads, "has no load", "name at least one load with a factor that is not zero");
+  if (const toml::node* supports = reader.find("supports")) {
+    result.supports.clear();
+    for (const toml::node& entry : reader.array(*supports, "supports")) {
+      result.supports.push_back(reader.text(entry, "supports"));
+      reader.resolve(entry, "support", result.supports.back(), namesOf(brief.supports));
+    }
+    if (result.supports.empty()) reader.fail(*supports, "'supports' names none", "leave it out to hold all of them");
+  }
   return result;
 }
 
 BriefTarget parseTarget(TableReader& top) {
   TableReader reader =
-      top.table(top.need("target", "[target] with mass_fraction = 0.2 or mass = \"1.5 kg\""), "target");
+      top.table(top.need("target", "[target] with mass_fraction = 0.2, mass_reduction = 0.8 or mass = \"1.5 kg\""), "target");
   BriefTarget target;
-  target.place = reader.place();
-  if (const toml::node* node = reader.find("mass_fraction")) {
-    target.fraction = reader.number(*node, "mass_fraction");
-    target.place = TableReader::placeOf(*node);
-    if (!(*target.fraction > 0 && *target.fraction < 1))
-      reader.fail(*node, "'mass_fraction' should lie between 0 and 1");
+  const toml::node* fraction = reader.find("mass_fraction");
+  const toml::node* reduction = reader.find("mass_reduction");
+  const toml::node* mass = reader.find("mass");
+  if ((fraction != nullptr) + (reduction != nullptr) + (mass != nullptr) != 1)
+    reader.fail("needs one of 'mass_fraction', 'mass_reduction' and 'mass'", "give exactly one");
+  if (mass) {
+    target.mass = reader.quantity(*mass, "mass", Measure::mass);
+    if (!(*target.mass > 0)) reader.fail(*mass, "'mass' should be above zero");
+  } else {
+    const toml::node& node = fraction ? *fraction : *reduction;
+    const char* key = fraction ? "mass_fraction" : "mass_reduction";
+    const double share = reader.number(node, key);
+    if (!(share > 0 && share < 1)) reader.fail(node, fmt::format("'{}' should lie between 0 and 1", key));
+    target.fraction = fraction ? share : 1 - share;
   }
-  if (const toml::node* node = reader.find("mass")) {
-    target.mass = reader.quantity(*node, "mass", Measure::mass);
-    target.place = TableReader::placeOf(*node);
-    if (!(*target.mass > 0)) reader.fail(*node, "'mass' should be above zero");
-  }
-  if (target.fraction.has_value() == target.mass.has_value())
-    reader.fail("needs one of 'mass_fraction' and 'mass'", "give exactly one");
+  target.place = TableReader::placeOf(mass ? *mass : fraction ? *fraction : *reduction);
   reader.finish();
   return target;
 }
@@ -314,20 +265,12 @@ void parseMaking(TableReader& top, Brief& brief) {
   const toml::node& member =
       reader.need("smallest_member", "the thinnest wall or bar you can make, e.g. \"8 mm\"");
   brief.smallestMember = reader.quantity(member, "smallest_member", Measure::length);
-  if (brief.smallestMember < 2 * brief.voxel)
-    reader.fail(member,
-                fmt::format("'smallest_member' is under two voxels ({:.4g} mm)",
-                            2 * brief.voxel * kMillimetresPerMetre),
-                "make the voxel smaller or the member thicker");
+  brief.memberPlace = TableReader::placeOf(member);
+  if (!(brief.smallestMember > 0)) reader.fail(member, "'smallest_member' should be above zero");
   if (const toml::node* node = reader.find("mirror")) {
     TableReader mirror = reader.table(*node, "mirror");
-    const std::vector<std::string> axes{"x", "y", "z"};
-    MirrorPlane plane;
-    plane.axis = static_cast<int>(
-        mirror.choice(mirror.need("across", "the axis the plane is perpendicular to"), "across", axes));
-    plane.at = mirror.quantity(mirror.need("at", "where the plane crosses that axis"), "at", Measure::length);
+    brief.mirror = mirror.mirrorPlane(dimensionsOf(brief));
     mirror.finish();
-    brief.mirror = plane;
     brief.mirrorPlace = TableReader::placeOf(*node);
   }
   if (const toml::node* node = reader.find("walls"))
@@ -347,11 +290,49 @@ void parseRequirements(TableReader& top, Brief& brief) {
     const TableReader list = reader.table(*displacement, "displacement");
     for (const auto& [key, most] : list.raw()) {
       const std::string face(key.str());
-      resolve(list, most, "face", face, namesOf(brief.faces));
+      list.resolve(most, "face", face, namesOf(brief.faces));
       brief.requirements.push_back(
           {Requirement::Kind::displacement, face, list.quantity(most, face, Measure::length)});
     }
   }
+  if (const toml::node* factor = reader.find("safety_factor")) {
+    const double least = reader.number(*factor, "safety_factor");
+    if (!(least > 0)) reader.fail(*factor, "'safety_factor' should be above zero");
+    brief.requirements.push_back({Requirement::Kind::safetyFactor, {}, least});
+  }
+  reader.finish();
+}
+
+void parseSolid(TableReader& top, Brief& brief) {
+  brief.solid.cleanUp.voidSize = brief.smallestMember;
+  const toml::node* table = top.find("solid");
+  if (!table) return;
+  TableReader reader = top.table(*table, "solid");
+  const auto length = [&](const char* key, double& value) {
+    const toml::node* node = reader.find(key);
+    if (!node) return;
+    value = reader.quantity(*node, key, Measure::length);
+    if (!(value >= 0)) reader.fail(*node, fmt::format("'{}' should not be negative", key));
+  };
+  length("fill_voids", brief.solid.cleanUp.voidSize);
+  length("close_gaps", brief.solid.cleanUp.gap);
+  length("deviation", brief.solid.deviation);
+  const toml::node* threshold = reader.find("threshold");
+  if (threshold) {
+    brief.solid.keepVolume = false;
+    brief.solid.threshold = reader.number(*threshold, "threshold");
+    if (!(brief.solid.threshold > 0 && brief.solid.threshold < 1))
+      reader.fail(*threshold, "'threshold' should lie between 0 and 1");
+  }
+  if (const toml::node* node = reader.find("mass_tolerance")) {
+    if (threshold) reader.fail(*node, "'mass_tolerance' contradicts 'threshold'", "a fixed threshold lets the mass go: leave one out");
+    brief.solid.volumeTolerance = reader.number(*node, "mass_tolerance");
+    if (!(brief.solid.volumeTolerance >= 5e-4 && brief.solid.volumeTolerance <= 0.1))
+      reader.fail(*node, "'mass_tolerance' should lie between 0.0005 and 0.1");
+  }
+  if (const toml::node* node = reader.find("formats"))
+    for (const toml::node& format : reader.array(*node, "formats"))
+      brief.formats.push_back(static_cast<MeshFormat>(reader.choice(format, "formats", meshFormatNames())));
   reader.finish();
 }
 
@@ -360,10 +341,13 @@ void parseSettings(TableReader& top, Brief& brief) {
   brief.exclusion = brief.smallestMember;
   brief.tetrahedra = kDefaultTetrahedra;
   brief.iterations = kDefaultIterations;
+  brief.keepEvery = kDefaultKeepEvery;
+  brief.agreement = kDefaultAgreement;
   if (const toml::node* node = top.find("optimise")) {
     TableReader reader = top.table(*node, "optimise");
     if (const toml::node* n = reader.find("iterations"))
       brief.iterations = reader.wholeNumber(*n, "iterations", 1);
+    if (const toml::node* n = reader.find("keep_every")) brief.keepEvery = reader.wholeNumber(*n, "keep_every", 0);
     reader.finish();
   }
   if (const toml::node* node = top.find("proof")) {
@@ -372,6 +356,10 @@ void parseSettings(TableReader& top, Brief& brief) {
       brief.exclusion = reader.quantity(*n, "set_apart", Measure::length);
     if (const toml::node* n = reader.find("tetrahedra"))
       brief.tetrahedra = reader.wholeNumber(*n, "tetrahedra", 1000);
+    if (const toml::node* n = reader.find("agreement")) {
+      brief.agreement = reader.number(*n, "agreement");
+      if (!(brief.agreement > 0 && brief.agreement < 1)) reader.fail(*n, "'agreement' should lie between 0 and 1");
+    }
     reader.finish();
   }
 }
@@ -401,12 +389,24 @@ const ShapePtr& Brief::shape(const std::string& name) const {
       ->shape;
 }
 
-Regions Brief::regions() const {
-  Regions regions;
-  regions.space = shape(space);
-  for (const std::string& name : keeps) regions.keeps.push_back(shape(name));
-  for (const std::string& name : clears) regions.clears.push_back(shape(name));
-  return regions;
+std::string Brief::shapeTexts(const std::vector<std::string>& names) const {
+  std::set<std::string> wanted;
+  std::vector<std::string> open = names;
+  while (!open.empty()) {
+    const std::string name = open.back();
+    open.pop_back();
+    if (!wanted.insert(name).second) continue;
+    for (const BriefShape& s : shapes)
+      if (s.name == name) open.insert(open.end(), s.parts.begin(), s.parts.end());
+  }
+  std::string texts;
+  for (const BriefShape& s : shapes)
+    if (wanted.contains(s.name)) texts += s.text + ";";
+  return texts;
+}
+
+const BriefFace& Brief::face(const std::string& name) const {
+  return *std::find_if(faces.begin(), faces.end(), [&](const BriefFace& f) { return f.name == name; });
 }
 
 Brief parseBrief(std::string_view text, const std::filesystem::path& path) {
@@ -421,34 +421,39 @@ Brief parseBrief(std::string_view text, const std::filesystem::path& path) {
   }
   brief.title = path.stem().string();
   if (const toml::node* node = top.find("title")) brief.title = top.text(*node, "title");
-  const toml::node& voxel = top.need("voxel", "the size of the cells, e.g. voxel = \"2.5 mm\"");
-  brief.voxel = top.quantity(voxel, "voxel", Measure::length);
-  if (!(brief.voxel > 0)) top.fail(voxel, "'voxel' should be above zero");
+  parseGrid(top, brief);
+  parseSheet(top, brief);
   brief.material = parseMaterial(top);
-  brief.shapes =
-      ShapeBuilder(top.table(top.need("shapes", "define at least the design space"), "shapes")).all();
-  parseDesign(top, brief);
+  const toml::node& shapes = top.need("shapes", "define at least the design space");
+  brief.shapes = buildShapes(top.table(shapes, "shapes"), brief.sheet, path.parent_path());
+  if (const toml::node* node = top.find("baseline")) {
+    brief.baseline = top.text(*node, "baseline");
+    top.resolve(*node, "shape", brief.baseline, namesOf(brief.shapes));
+  }
+  TableReader design = top.table(top.need("design", "[design] with space = \"...\""), "design");
+  parseDesign(design, brief);
   forEachNamed(
       top, "faces", "name the faces that are held and loaded",
       [&](TableReader& r, const std::string& name) { brief.faces.push_back(parseFace(r, name, brief)); });
+  parseKeeps(design, brief);
+  design.finish();
   forEachNamed(top, "supports", "hold at least one face", [&](TableReader& r, const std::string& name) {
-    brief.supports.push_back({name, parseFaceName(r, brief, "that is held"), r.place()});
-    if (const toml::node* hold = r.find("hold")) r.choice(*hold, "hold", {"fixed"});
+    brief.supports.push_back(parseSupport(r, name, brief));
   });
   forEachNamed(top, "loads", "load at least one face", [&](TableReader& r, const std::string& name) {
-    BriefLoad load{name, parseFaceName(r, brief, "the load acts on"), Vec3::Zero(), r.place()};
-    load.force = r.point(r.need("force", "three components, e.g. [\"0 N\", \"0 N\", \"-1 kN\"]"), "force",
-                         Measure::force);
-    brief.loads.push_back(load);
+    brief.loads.push_back(parseLoad(r, name, brief));
   });
   forEachNamed(top, "cases", "combine loads that act together", [&](TableReader& r, const std::string& name) {
     brief.cases.push_back(parseCase(r, name, brief));
   });
-  if (const toml::node* goal = top.find("goal")) top.choice(*goal, "goal", {"stiffest"});
+  if (const toml::node* goal = top.find("goal"))
+    brief.goal = top.choice(*goal, "goal", {"stiffest", "stiffest in the worst case"}) == 1 ? CaseGoal::worst
+                                                                                           : CaseGoal::weightedSum;
   brief.target = parseTarget(top);
   parseMaking(top, brief);
   parseRequirements(top, brief);
   parseSettings(top, brief);
+  parseSolid(top, brief);
   top.finish();
   return brief;
 }

@@ -115,6 +115,45 @@ Vec3 TableReader::point(const toml::node& node, const std::string& key, Measure 
   return {v[0], v[1], v[2]};
 }
 
+Vec3 TableReader::position(const toml::node& node, const std::string& key, std::size_t dimensions,
+                           Measure measure) const {
+  const std::vector<double> v = quantities(node, key, measure, dimensions);
+  return {v[0], v[1], dimensions == 3 ? v[2] : 0};
+}
+
+Vec3 TableReader::direction(const toml::node& node, const std::string& key) const {
+  if (node.is_string()) {
+    static const std::vector<std::string> words{"+x", "-x", "+y", "-y", "+z", "-z", "x", "y", "z"};
+    const std::string& word = words[choice(node, key, words)];
+    return (word[0] == '-' ? -1.0 : 1.0) * Vec3::Unit(word.back() - 'x');
+  }
+  const toml::array& list = array(node, key);
+  if (list.size() != 3) fail(node, fmt::format("{} should hold three numbers", named(key)));
+  Vec3 direction;
+  for (std::size_t i = 0; i < 3; ++i) direction[static_cast<Eigen::Index>(i)] = number(list[i], key);
+  if (direction.norm() == 0) fail(node, fmt::format("{} has no direction", named(key)));
+  return direction.normalized();
+}
+
+MirrorPlane TableReader::mirrorPlane(std::size_t dimensions) {
+  std::vector<std::string> axes{"x", "y", "z"};
+  axes.resize(dimensions);
+  MirrorPlane plane;
+  plane.axis = static_cast<int>(choice(need("across", "the axis the plane is perpendicular to"), "across", axes));
+  plane.at = quantity(need("at", "where the plane crosses that axis"), "at", Measure::length);
+  return plane;
+}
+
+void TableReader::resolve(const toml::node& at, const char* what, const std::string& name,
+                          const std::vector<std::string>& known) const {
+  if (std::find(known.begin(), known.end(), name) != known.end()) return;
+  const std::string near = nearestName(name, known);
+  fail(at, fmt::format("names the unknown {} \"{}\"", what, name),
+       !near.empty()   ? fmt::format("did you mean \"{}\"?", near)
+       : known.empty() ? fmt::format("no {} is defined", what)
+                       : fmt::format("known are: {}", fmt::join(known, ", ")));
+}
+
 std::vector<std::string> TableReader::texts(const toml::node& node, const std::string& key) const {
   std::vector<std::string> values;
   for (const toml::node& entry : array(node, key)) values.push_back(text(entry, key));

@@ -40,9 +40,20 @@ class TableReader {
   std::vector<double> quantities(const toml::node& node, const std::string& key, Measure measure,
                                  std::size_t count) const;
   Vec3 point(const toml::node& node, const std::string& key, Measure measure = Measure::length) const;
+  /// A point or vector of two or three coordinates; in two, z is zero.
+  Vec3 position(const toml::node& node, const std::string& key, std::size_t dimensions,
+                Measure measure = Measure::length) const;
+  /// "+x" ... "-z", or three plain numbers; a unit vector.
+  Vec3 direction(const toml::node& node, const std::string& key) const;
+  /// The keys 'across' and 'at' of this table.
+  MirrorPlane mirrorPlane(std::size_t dimensions);
   std::vector<std::string> texts(const toml::node& node, const std::string& key) const;
   const toml::array& array(const toml::node& node, const std::string& key) const;
   TableReader table(const toml::node& node, const std::string& key) const;
+
+  /// Refuses a name that is not among the known ones.
+  void resolve(const toml::node& at, const char* what, const std::string& name,
+               const std::vector<std::string>& known) const;
 
   /// One of a few words.
   std::size_t choice(const toml::node& node, const std::string& key,

@@ -15,17 +15,22 @@ namespace barelattice {
 namespace {
 
 /// The cell that holds `point`, or else the nearest existing one among its neighbours; -1 if there is none.
-int cellNear(const Grid<3>& grid, const Vec3& point) {
-  const GridFrame<3>& frame = grid.frame();
-  const Vec3 inCells = (point - frame.origin) / frame.size;
-  const Index<3> home{static_cast<int>(std::floor(inCells.x())), static_cast<int>(std::floor(inCells.y())),
-                      static_cast<int>(std::floor(inCells.z()))};
+template <int D>
+int cellNear(const Grid<D>& grid, const Point<D>& point) {
+  const GridFrame<D>& frame = grid.frame();
+  Index<D> home;
+  Index<D> around;
+  around.fill(3);
+  for (std::size_t i = 0; i < D; ++i) {
+    const auto e = static_cast<Eigen::Index>(i);
+    home[i] = static_cast<int>(std::floor((point[e] - frame.origin[e]) / frame.size));
+  }
   if (const int cell = grid.cellAt(home); cell >= 0) return cell;
   int best = -1;
   double least = std::numeric_limits<double>::max();
-  forEachIndex<3>({3, 3, 3}, [&](const Index<3>& offset) {
-    Index<3> at = home;
-    for (std::size_t i = 0; i < 3; ++i) at[i] += offset[i] - 1;
+  forEachIndex<D>(around, [&](const Index<D>& offset) {
+    Index<D> at = home;
+    for (std::size_t i = 0; i < D; ++i) at[i] += offset[i] - 1;
     const int cell = grid.cellAt(at);
     if (cell < 0) return;
     const double gap = (frame.centre(at) - point).squaredNorm();
@@ -46,22 +51,32 @@ std::string axisName(const Vec3& direction) {
 
 }  // namespace
 
-Resultant resultantOnFace(const Face& face, const Vec3& force, const Vec3& about) {
-  return {force, (face.centroid() - about).cross(force)};
+Resultant resultantOnFace(const Face& face, const FaceAction& action, const Vec3& about) {
+  Resultant sum;
+  const double area = face.area();
+  for (const SurfacePoint& point : face.points) {
+    const Vec3 force = action.on(point, area);
+    sum.force += force;
+    sum.moment += (point.position - about).cross(force);
+  }
+  return sum;
 }
 
-Attachment::Attachment(const Grid<3>& grid, const Face& face) : grid_(grid) {
+template <int D>
+Attachment<D>::Attachment(const Grid<D>& grid, const Face& face) : grid_(grid) {
   const double size = grid.frame().size;
   for (const SurfacePoint& point : face.points) {
     // Half a cell into the material: a face rarely lies on cell boundaries.
-    const int cell = cellNear(grid, point.position - 0.5 * size * point.normal);
+    const Vec3 below = point.position - 0.5 * size * point.normal;
+    const int cell = cellNear<D>(grid, below.head<D>());
     if (cell < 0) continue;
     const auto c = static_cast<std::size_t>(cell);
-    const Vec3 local = (point.position - grid.cellCentre(c)) / size + Vec3::Constant(0.5);
-    Tie tie{c, point.area, {}};
-    for (int corner = 0; corner < 8; ++corner) {
+    const Point<D> local =
+        (point.position.head<D>() - grid.cellCentre(c)) / size + Point<D>::Constant(0.5);
+    Tie tie{c, point, {}};
+    for (int corner = 0; corner < kCorners<D>; ++corner) {
       double weight = 1;
-      for (int i = 0; i < 3; ++i) weight *= corner >> i & 1 ? local[i] : 1 - local[i];
+      for (int i = 0; i < D; ++i) weight *= corner >> i & 1 ? local[i] : 1 - local[i];
       tie.weight[static_cast<std::size_t>(corner)] = weight;
     }
     ties_.push_back(tie);
@@ -70,18 +85,21 @@ Attachment::Attachment(const Grid<3>& grid, const Face& face) : grid_(grid) {
   covered_ = tiedArea_ / face.area();
 }
 
-void Attachment::addForce(const Vec3& force, std::span<double> forces) const {
+template <int D>
+void Attachment<D>::addAction(const FaceAction& action, std::span<double> forces) const {
   if (ties_.empty()) throw InputError("the face lies on empty space");
+  const FaceAction whole = action * (1 / covered_);
   for (const Tie& tie : ties_) {
+    const Vec3 force = whole.on(tie.point, tiedArea_ / covered_);
     const auto nodes = grid_.cellNodes(tie.cell);
-    for (std::size_t corner = 0; corner < 8; ++corner)
-      for (int i = 0; i < 3; ++i)
-        forces[gridDof(grid_, static_cast<std::size_t>(nodes[corner]), i)] +=
-            tie.area / tiedArea_ * tie.weight[corner] * force[i];
+    for (std::size_t corner = 0; corner < nodes.size(); ++corner)
+      for (int i = 0; i < D; ++i)
+        forces[gridDof(grid_, static_cast<std::size_t>(nodes[corner]), i)] += tie.weight[corner] * force[i];
   }
 }
 
-std::vector<std::size_t> Attachment::nodes() const {
+template <int D>
+std::vector<std::size_t> Attachment<D>::nodes() const {
   std::vector<std::size_t> found;
   for (const Tie& tie : ties_) {
     // The nearest corner has the largest multilinear weight.
@@ -93,19 +111,21 @@ std::vector<std::size_t> Attachment::nodes() const {
   return found;
 }
 
-Vec3 Attachment::meanDisplacement(std::span<const double> displacement) const {
+template <int D>
+Vec3 Attachment<D>::meanDisplacement(std::span<const double> displacement) const {
   Vec3 sum = Vec3::Zero();
   for (const Tie& tie : ties_) {
     const auto nodes = grid_.cellNodes(tie.cell);
-    for (std::size_t corner = 0; corner < 8; ++corner)
-      for (int i = 0; i < 3; ++i)
-        sum[i] += tie.area / tiedArea_ * tie.weight[corner] *
+    for (std::size_t corner = 0; corner < nodes.size(); ++corner)
+      for (int i = 0; i < D; ++i)
+        sum[i] += tie.point.area / tiedArea_ * tie.weight[corner] *
                   displacement[gridDof(grid_, static_cast<std::size_t>(nodes[corner]), i)];
   }
   return sum;
 }
 
-std::vector<std::size_t> Attachment::cells() const {
+template <int D>
+std::vector<std::size_t> Attachment<D>::cells() const {
   std::vector<std::size_t> found;
   for (const Tie& tie : ties_) found.push_back(tie.cell);
   std::sort(found.begin(), found.end());
@@ -113,7 +133,10 @@ std::vector<std::size_t> Attachment::cells() const {
   return found;
 }
 
-std::vector<std::string> freeMotions(const std::vector<HeldPoint>& points) {
+template class Attachment<2>;
+template class Attachment<3>;
+
+std::vector<std::string> freeMotions(const std::vector<HeldPoint>& points, bool planar) {
   if (points.empty()) return {"nothing is held: it may slide and turn in every direction"};
   Vec3 centre = Vec3::Zero();
   for (const HeldPoint& point : points) centre += point.position / static_cast<double>(points.size());
@@ -133,6 +156,8 @@ std::vector<std::string> freeMotions(const std::vector<HeldPoint>& points) {
       held += row * row.transpose() / static_cast<double>(points.size());
     }
   }
+  if (planar)  // what leaves the plane is no motion here
+    for (const int m : {2, 3, 4}) held(m, m) += 1;
   const Eigen::SelfAdjointEigenSolver<Eigen::Matrix<double, 6, 6>> eigen(held);
   std::vector<std::string> motions;
   constexpr double kFree =

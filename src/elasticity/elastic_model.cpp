@@ -7,8 +7,12 @@
 namespace barelattice {
 namespace {
 
+/// Sheets in plane strain have their Poisson's ratio mapped beyond the bound of bodies; see sheetMaterial.
+template <int D>
 const Material& validated(const Material& material) {
-  validate(material);
+  Material bounded = material;
+  if (D == 2 && material.poisson <= kMostPoisson / (1 - kMostPoisson)) bounded.poisson = 0;
+  validate(bounded);
   return material;
 }
 
@@ -17,7 +21,7 @@ const Material& validated(const Material& material) {
 template <int D>
 ElasticModel<D>::ElasticModel(const Grid<D>& grid, const Material& material, std::vector<std::size_t> held)
     : grid_(grid),
-      scale_(validated(material).modulus * std::pow(grid.frame().size, D - 2)),
+      scale_(validated<D>(material).modulus * std::pow(grid.frame().size, D - 2)),
       exact_(grid, material.poisson, held),
       free_(grid, material.poisson, {}),
       fine_(grid, material.poisson, held),

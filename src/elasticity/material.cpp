@@ -15,6 +15,16 @@ const std::vector<Material>& builtinMaterials() {
   return table;
 }
 
+Material sheetMaterial(const Material& material, SheetState state, double thickness) {
+  Material sheet = material;
+  if (state == SheetState::planeStrain) {
+    sheet.modulus /= 1 - material.poisson * material.poisson;
+    sheet.poisson /= 1 - material.poisson;
+  }
+  sheet.modulus *= thickness;
+  return sheet;
+}
+
 void validate(const Material& material) {
   const auto positive = [](double value, const char* what) {
     if (!(value > 0)) throw InputError(fmt::format("the material's {} must be above zero", what));

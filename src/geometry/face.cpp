@@ -27,7 +27,7 @@ bool fits(const Patch& patch, const FaceSelector& selector) {
   if (selector.hole && patch.isHole() != *selector.hole) return false;
   if (selector.direction) {
     const double cosine = patch.direction().dot(selector.direction->normalized());
-    const bool axis = patch.kind == Patch::Kind::cylinder;
+    const bool axis = patch.kind != Patch::Kind::plane;
     if ((axis ? std::abs(cosine) : cosine) < kDirectionTolerance) return false;
   }
   return true;
@@ -52,9 +52,9 @@ double nearest(const Candidate& candidate, const Vec3& place) {
 std::string described(const Candidate& candidate) {
   const Vec3 d = candidate.patch.direction();
   const Vec3 at = Face{candidate.points, {}}.centroid() * kMillimetresPerMetre;
-  if (candidate.patch.kind == Patch::Kind::cylinder)
-    return fmt::format("cylinder of radius {:.4g} mm ({}) round ({:.3g}, {:.3g}, {:.3g}) mm",
-                       candidate.patch.radius * kMillimetresPerMetre,
+  if (candidate.patch.kind != Patch::Kind::plane)
+    return fmt::format("{} of radius {:.4g} mm ({}) round ({:.3g}, {:.3g}, {:.3g}) mm",
+                       nameOf(candidate.patch.kind), candidate.patch.radius * kMillimetresPerMetre,
                        candidate.patch.isHole() ? "hole" : "boss", at.x(), at.y(), at.z());
   return fmt::format("plane facing ({:.3g}, {:.3g}, {:.3g}) round ({:.3g}, {:.3g}, {:.3g}) mm", d.x(), d.y(),
                      d.z(), at.x(), at.y(), at.z());
@@ -70,6 +70,15 @@ std::string listed(const std::vector<Candidate>& candidates) {
 }
 
 }  // namespace
+
+const std::vector<std::string>& patchKindNames() {
+  static const std::vector<std::string> names{"plane", "cylinder", "cone", "sphere", "torus"};
+  return names;
+}
+
+const std::string& nameOf(Patch::Kind kind) {
+  return patchKindNames()[static_cast<std::size_t>(kind)];
+}
 
 double Face::area() const {
   double sum = 0;

@@ -2,9 +2,11 @@
 
 #include <fmt/format.h>
 
+#include <array>
 #include <cmath>
 #include <cstdint>
 #include <cstring>
+#include <sstream>
 
 #include "barelattice/base/error.hpp"
 #include "barelattice/base/file.hpp"
@@ -43,8 +45,20 @@ void writeStl(const std::filesystem::path& path, const TriangleMesh& mesh) {
   writeFile(path, bytes);
 }
 
-TriangleMesh readStl(const std::filesystem::path& path) {
-  const std::string bytes = readFile(path);
+namespace {
+
+void appendTriangle(TriangleMesh& mesh, const std::array<Vec3, 3>& corners, const std::filesystem::path& path) {
+  const int base = static_cast<int>(mesh.vertices.size());
+  for (const Vec3& v : corners) {
+    if (!v.allFinite())
+      throw InputError(
+          fmt::format("{}: triangle {} has a coordinate that is no number", path.string(), mesh.triangles.size()));
+    mesh.vertices.emplace_back(v / kMillimetresPerMetre);
+  }
+  mesh.triangles.push_back({base, base + 1, base + 2});
+}
+
+TriangleMesh readBinary(const std::string& bytes, const std::filesystem::path& path) {
   if (bytes.size() < kHeaderBytes + 4)
     throw InputError(fmt::format("{} is too short for a binary STL file", path.string()));
   std::uint32_t count = 0;
@@ -56,18 +70,56 @@ TriangleMesh readStl(const std::filesystem::path& path) {
   TriangleMesh mesh;
   mesh.vertices.reserve(3 * std::size_t{count});
   for (std::size_t t = 0; t < count; ++t) {
-    float corners[9];
-    std::memcpy(corners, bytes.data() + kHeaderBytes + 4 + kTriangleBytes * t + 12, sizeof corners);
-    const int base = static_cast<int>(mesh.vertices.size());
-    for (int i = 0; i < 3; ++i) {
-      const Vec3 v(corners[3 * i], corners[3 * i + 1], corners[3 * i + 2]);
-      if (!v.allFinite())
-        throw InputError(fmt::format("{}: triangle {} has a coordinate that is no number", path.string(), t));
-      mesh.vertices.emplace_back(v / kMillimetresPerMetre);
-    }
-    mesh.triangles.push_back({base, base + 1, base + 2});
+    float c[9];
+    std::memcpy(c, bytes.data() + kHeaderBytes + 4 + kTriangleBytes * t + 12, sizeof c);
+    appendTriangle(mesh, {Vec3(c[0], c[1], c[2]), Vec3(c[3], c[4], c[5]), Vec3(c[6], c[7], c[8])}, path);
   }
-  return welded(mesh);
+  return mesh;
+}
+
+/// Text STL: only the vertices matter, three after each "outer loop"; normals are not read.
+TriangleMesh readText(const std::string& text, const std::filesystem::path& path) {
+  TriangleMesh mesh;
+  std::istringstream in(text);
+  std::string line;
+  std::array<Vec3, 3> corners;
+  std::size_t found = 0;
+  bool ended = false;
+  for (int number = 1; std::getline(in, line); ++number) {
+    std::istringstream words(line);
+    std::string word;
+    if (!(words >> word)) continue;
+    const auto wrong = [&](const char* what) {
+      throw InputError(fmt::format("{}:{}: {}", path.string(), number, what));
+    };
+    if (word == "vertex") {
+      Vec3 v;
+      if (found == 3) wrong("a facet has more than three vertices");
+      if (!(words >> v.x() >> v.y() >> v.z())) wrong("a vertex should hold three numbers");
+      corners[found++] = v;
+    } else if (word == "endloop") {
+      if (found != 3) wrong("a facet has fewer than three vertices");
+      appendTriangle(mesh, corners, path);
+      found = 0;
+    } else if (word == "endsolid") {
+      ended = true;
+    } else if (word != "solid" && word != "facet" && word != "outer" && word != "endfacet") {
+      wrong("this is neither text nor binary STL");
+    }
+  }
+  if (!ended) throw InputError(path.string() + " is cut off: text STL ends with endsolid");
+  return mesh;
+}
+
+}  // namespace
+
+TriangleMesh readStl(const std::filesystem::path& path) {
+  const std::string bytes = readFile(path);
+  // Binary files may begin with "solid" too; only text goes on with a line that names a facet or the end.
+  const std::string_view start = std::string_view(bytes).substr(0, 512);
+  const bool text = start.starts_with("solid") && start.find('\n') != std::string_view::npos &&
+                    start.find('\0') == std::string_view::npos;
+  return welded(text ? readText(bytes, path) : readBinary(bytes, path));
 }
 
 TriangleMesh roundedToStl(const TriangleMesh& mesh) {

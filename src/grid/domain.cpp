@@ -14,8 +14,6 @@ namespace barelattice {
 namespace {
 
 constexpr int kSamplesPerAxis = 5;
-constexpr double kSamplesPerCell = kSamplesPerAxis * kSamplesPerAxis * kSamplesPerAxis;
-
 double least(const std::vector<ShapePtr>& shapes, const Vec3& point) {
   double value = std::numeric_limits<double>::max();
   for (const ShapePtr& shape : shapes) value = std::min(value, shape->distance(point));
@@ -55,11 +53,22 @@ class LocalRegion {
   std::vector<const Shape*> near_;
 };
 
-Shares sampleCell(const Regions& regions, const Vec3& centre, double size) {
-  const double reach = 0.5 * std::sqrt(3.0) * size;
-  LocalRegion space(centre, reach);
-  LocalRegion keep(centre, reach);
-  LocalRegion clear(centre, reach);
+/// A point of the grid's space in three dimensions.
+template <int D>
+Vec3 lifted(const Regions& regions, const Point<D>& point) {
+  if constexpr (D == 3)
+    return point;
+  else
+    return {point.x(), point.y(), 0.5 * regions.thickness};
+}
+
+template <int D>
+Shares sampleCell(const Regions& regions, const Point<D>& centre, double size) {
+  const double reach = 0.5 * std::sqrt(static_cast<double>(D)) * size;
+  const Vec3 middle = lifted<D>(regions, centre);
+  LocalRegion space(middle, reach);
+  LocalRegion keep(middle, reach);
+  LocalRegion clear(middle, reach);
   space.add(regions.space);
   for (const ShapePtr& shape : regions.keeps) keep.add(shape);
   for (const ShapePtr& shape : regions.clears) clear.add(shape);
@@ -68,26 +77,30 @@ Shares sampleCell(const Regions& regions, const Vec3& centre, double size) {
     const bool kept = free && keep.contains(point);
     return Shares{kept || (free && space.contains(point)) ? 1.0 : 0.0, kept ? 1.0 : 0.0};
   };
-  if (space.decided() && keep.decided() && clear.decided()) return sharesAt(centre);
+  if (space.decided() && keep.decided() && clear.decided()) return sharesAt(middle);
   Shares sum;
-  for (int k = 0; k < kSamplesPerAxis; ++k)
-    for (int j = 0; j < kSamplesPerAxis; ++j)
-      for (int i = 0; i < kSamplesPerAxis; ++i) {
-        const Vec3 offset = (Vec3(i, j, k) + Vec3::Constant(0.5)) / kSamplesPerAxis - Vec3::Constant(0.5);
-        const Shares shares = sharesAt(centre + size * offset);
-        sum.available += shares.available;
-        sum.kept += shares.kept;
-      }
-  return {sum.available / kSamplesPerCell, sum.kept / kSamplesPerCell};
+  Index<D> samples;
+  samples.fill(kSamplesPerAxis);
+  forEachIndex<D>(samples, [&](const Index<D>& at) {
+    Point<D> point = centre;
+    for (std::size_t i = 0; i < D; ++i)
+      point[static_cast<Eigen::Index>(i)] += size * ((at[i] + 0.5) / kSamplesPerAxis - 0.5);
+    const Shares shares = sharesAt(lifted<D>(regions, point));
+    sum.available += shares.available;
+    sum.kept += shares.kept;
+  });
+  const double count = std::pow(kSamplesPerAxis, D);
+  return {sum.available / count, sum.kept / count};
 }
 
 /// The smallest box of whole cells round the regions; shifted so that a mirror plane falls between cells.
-GridFrame<3> frameOf(const Regions& regions, double size, const std::optional<MirrorPlane>& mirror) {
+template <int D>
+GridFrame<D> frameOf(const Regions& regions, double size, const std::optional<MirrorPlane>& mirror) {
   const Box box = regions.bounds();
-  GridFrame<3> frame;
+  GridFrame<D> frame;
   frame.size = size;
   double count = 1;
-  for (int i = 0; i < 3; ++i) {
+  for (int i = 0; i < D; ++i) {
     // A box that is a whole number of cells long up to rounding must not gain a layer of empty cells.
     const double slack = 1e-6 * size;
     double low = box.min()[i];
@@ -109,46 +122,62 @@ GridFrame<3> frameOf(const Regions& regions, double size, const std::optional<Mi
 }  // namespace
 
 double Regions::available(const Vec3& point) const {
-  return std::max(std::min(space->distance(point), least(keeps, point)), -least(clears, point));
+  return std::max({std::min(space->distance(point), least(keeps, point)), -least(clears, point), withinSheet(point)});
 }
 
 double Regions::kept(const Vec3& point) const {
-  return std::max(least(keeps, point), -least(clears, point));
+  return std::max({least(keeps, point), -least(clears, point), withinSheet(point)});
+}
+
+double Regions::withinSheet(const Vec3& point) const {
+  if (thickness == 0) return std::numeric_limits<double>::lowest();
+  return std::max(-point.z(), point.z() - thickness);
 }
 
 Box Regions::bounds() const {
   Box box = space->bounds();
   for (const ShapePtr& keep : keeps) box.extend(keep->bounds());
+  if (thickness > 0) {
+    box.min().z() = 0;
+    box.max().z() = thickness;
+  }
   return box;
 }
 
-double Domain::volume() const {
+template <int D>
+double Domain<D>::volume() const {
   double sum = 0;
   for (const double share : fill) sum += share;
   return sum * cellVolume();
 }
 
-double Domain::keepVolume() const {
+template <int D>
+double Domain<D>::keepVolume() const {
   double sum = 0;
   for (std::size_t c = 0; c < fill.size(); ++c) sum += keep[c] ? fill[c] : 0;
   return sum * cellVolume();
 }
 
-Domain sampleRegions(const Regions& regions, double size, const std::optional<MirrorPlane>& mirror) {
-  const GridFrame<3> frame = frameOf(regions, size, mirror);
-  const auto rows = static_cast<std::size_t>(frame.cells[1]) * static_cast<std::size_t>(frame.cells[2]);
+template <int D>
+Domain<D> sampleRegions(const Regions& regions, double size, const std::optional<MirrorPlane>& mirror) {
+  const GridFrame<D> frame = frameOf<D>(regions, size, mirror);
+  const auto width = static_cast<std::size_t>(frame.cells[0]);
   std::vector<Shares> shares(frame.boxCells());
   forEach(
-      rows,
+      shares.size() / width,
       [&](std::size_t row) {
-        Index<3> at{0, static_cast<int>(row) % frame.cells[1], static_cast<int>(row) / frame.cells[1]};
+        Index<D> at{};
+        for (std::size_t i = 1, rest = row; i < D; ++i) {
+          at[i] = static_cast<int>(rest % static_cast<std::size_t>(frame.cells[i]));
+          rest /= static_cast<std::size_t>(frame.cells[i]);
+        }
         for (at[0] = 0; at[0] < frame.cells[0]; ++at[0])
-          shares[frame.linear(at)] = sampleCell(regions, frame.centre(at), size);
+          shares[frame.linear(at)] = sampleCell<D>(regions, frame.centre(at), size);
       },
       16);
   std::vector<std::uint8_t> inDomain(shares.size());
   for (std::size_t i = 0; i < shares.size(); ++i) inDomain[i] = shares[i].available > 0;
-  Domain domain{Grid<3>(frame, inDomain), {}, {}};
+  Domain<D> domain{Grid<D>(frame, inDomain), {}, {}, regions.thickness};
   if (domain.grid.cellCount() == 0)
     throw InputError("the design space is empty once the clear regions are taken out");
   for (std::size_t c = 0; c < domain.grid.cellCount(); ++c) {
@@ -158,5 +187,10 @@ Domain sampleRegions(const Regions& regions, double size, const std::optional<Mi
   }
   return domain;
 }
+
+template struct Domain<2>;
+template struct Domain<3>;
+template Domain<2> sampleRegions<2>(const Regions&, double, const std::optional<MirrorPlane>&);
+template Domain<3> sampleRegions<3>(const Regions&, double, const std::optional<MirrorPlane>&);
 
 }  // namespace barelattice

@@ -2,6 +2,7 @@
 
 #include <fmt/format.h>
 
+#include <algorithm>
 #include <cmath>
 #include <cstdint>
 #include <cstring>
@@ -11,6 +12,7 @@
 #include "barelattice/base/error.hpp"
 #include "barelattice/base/file.hpp"
 #include "barelattice/base/quantity.hpp"
+#include "barelattice/grid/domain.hpp"
 #include "barelattice/grid/vtk_data.hpp"
 
 namespace barelattice {
@@ -31,12 +33,10 @@ std::array<double, 3> three(const std::string& text, const char* what) {
   return values;
 }
 
-GridFrame<3> readFrame(const pugi::xml_node& image) {
-  GridFrame<3> frame;
+void readFrame(const pugi::xml_node& image, CellImage& cells) {
+  GridFrame<3>& frame = cells.frame;
   const auto origin = three(image.attribute("Origin").value(), "Origin");
   const auto spacing = three(image.attribute("Spacing").value(), "Spacing");
-  if (!(spacing[0] > 0) || spacing[0] != spacing[1] || spacing[0] != spacing[2])
-    throw InputError("the cells must be cubes with a size above zero");
   frame.size = spacing[0] / kMillimetresPerMetre;
   std::istringstream extent(image.attribute("WholeExtent").value());
   double count = 1;
@@ -49,9 +49,11 @@ GridFrame<3> readFrame(const pugi::xml_node& image) {
     frame.origin[static_cast<Eigen::Index>(i)] = origin[i] / kMillimetresPerMetre;
     count *= high;
   }
-  constexpr double kMostCells = 5e8;
   if (count > kMostCells) throw InputError("the image has more cells than this program reads");
-  return frame;
+  const bool cubes = spacing[0] == spacing[2];
+  if (!(spacing[0] > 0 && spacing[2] > 0) || spacing[0] != spacing[1] || !(cubes || frame.cells[2] == 1))
+    throw InputError("the cells must be cubes with a size above zero, or a single layer");
+  if (!cubes) cells.layer = spacing[2] / kMillimetresPerMetre;
 }
 
 CellImage parse(const std::string& text) {
@@ -64,7 +66,7 @@ CellImage parse(const std::string& text) {
   if (std::strcmp(file.attribute("header_type").value(), "UInt64") != 0 || file.attribute("compressor"))
     throw InputError("arrays must be uncompressed with UInt64 sizes");
   CellImage cells;
-  cells.frame = readFrame(image);
+  readFrame(image, cells);
   for (const pugi::xml_node array : image.child("Piece").child("CellData").children("DataArray")) {
     const std::string name = array.attribute("Name").value();
     if (std::strcmp(array.attribute("type").value(), "Float32") != 0 ||
@@ -94,7 +96,8 @@ void writeVti(const std::filesystem::path& path, const CellImage& image) {
   text += fmt::format(
       "  <ImageData WholeExtent=\"{}\" Origin=\"{} {} {}\" Spacing=\"{} {} {}\">\n    <Piece "
       "Extent=\"{}\">\n",
-      extent, origin.x(), origin.y(), origin.z(), size, size, size, extent);
+      extent, origin.x(), origin.y(), origin.z(), size, size,
+      image.layer > 0 ? image.layer * kMillimetresPerMetre : size, extent);
   text += "      <CellData>\n";
   for (const auto& [name, values] : image.fields)
     text += fmt::format("        <DataArray type=\"Float32\" Name=\"{}\" format=\"binary\">{}</DataArray>\n",
@@ -112,11 +115,38 @@ CellImage readVti(const std::filesystem::path& path) {
   }
 }
 
-std::vector<float> spread(const Grid<3>& grid, const std::vector<double>& values, float outside) {
+template <int D>
+CellImage imageOf(const Grid<D>& grid, double thickness) {
+  CellImage image;
+  image.frame.size = grid.frame().size;
+  image.frame.cells.fill(1);
+  std::copy(grid.frame().cells.begin(), grid.frame().cells.end(), image.frame.cells.begin());
+  image.frame.origin.template head<D>() = grid.frame().origin;
+  if (D == 2) image.layer = thickness;
+  return image;
+}
+
+template <int D>
+std::vector<float> spread(const Grid<D>& grid, const std::vector<double>& values, float outside) {
   std::vector<float> box(grid.frame().boxCells(), outside);
   for (std::size_t c = 0; c < values.size(); ++c)
     box[grid.frame().linear(grid.cellIndex(c))] = static_cast<float>(values[c]);
   return box;
 }
+
+template <int D>
+std::vector<double> gathered(const Grid<D>& grid, const std::vector<float>& box) {
+  std::vector<double> values(grid.cellCount());
+  for (std::size_t c = 0; c < values.size(); ++c)
+    values[c] = static_cast<double>(box[grid.frame().linear(grid.cellIndex(c))]);
+  return values;
+}
+
+template CellImage imageOf<2>(const Grid<2>&, double);
+template CellImage imageOf<3>(const Grid<3>&, double);
+template std::vector<float> spread<2>(const Grid<2>&, const std::vector<double>&, float);
+template std::vector<float> spread<3>(const Grid<3>&, const std::vector<double>&, float);
+template std::vector<double> gathered<2>(const Grid<2>&, const std::vector<float>&);
+template std::vector<double> gathered<3>(const Grid<3>&, const std::vector<float>&);
 
 }  // namespace barelattice

@@ -25,49 +25,51 @@ void validate(const LayoutProblem<D>& problem) {
 template <int D>
 class Loop {
  public:
-  Loop(const LayoutProblem<D>& problem, const OptimiseOptions& options)
+  Loop(const LayoutProblem<D>& problem, const OptimiseOptions& options, const OptimiseState* resume)
       : problem_(problem),
         options_(options),
-        model_(*problem.grid, problem.material, problem.held),
-        goal_(model_, problem.cases, problem.fill, options.law),
+        compliances_(*problem.grid, problem.material, problem.cases, problem.fill, options.law),
         mass_(problem.fill),
         filter_(std::make_shared<DensityFilter<D>>(*problem.grid, problem.fill, problem.filterRadius,
                                                    problem.filterBoundary)) {
-    goal_.setTolerance(options.loopTolerance);
+    compliances_.setTolerance(options.loopTolerance);
+    if (resume) {
+      state_ = *resume;
+      compliances_.setDisplacements(std::move(state_.displacements));
+    }
     buildChain();
-    startUniform();
+    if (!resume) startUniform();
   }
 
   OptimiseResult run(const IterationCallback& callback) {
     const auto start = std::chrono::steady_clock::now();
-    OptimiseResult result;
-    result.stop = OptimiseStop::iterationLimit;
-    std::vector<double> density = chain_.forward(variables_);
-    for (int iteration = 1; iteration <= options_.maxIterations; ++iteration) {
+    const double before = state_.history.empty() ? 0 : state_.history.back().seconds;
+    OptimiseStop stop = OptimiseStop::iterationLimit;
+    std::vector<double> density = chain_.forward(state_.variables);
+    if (ended(state_)) stop = OptimiseStop::settled;
+    while (stop == OptimiseStop::iterationLimit &&
+           state_.history.size() < static_cast<std::size_t>(options_.maxIterations)) {
       IterationRecord record;
-      record.iteration = iteration;
+      record.iteration = static_cast<int>(state_.history.size()) + 1;
       record.sharpness = sharpness();
       record.massFraction = mass_.value(density);
-      std::vector<double> goalGradient(density.size());
-      record.compliance = goal_.evaluate(density, goalGradient);
-      for (const SolveReport& report : goal_.reports()) record.solverIterations += report.iterations;
-      std::vector<double> next = update(goalGradient);
+      record.compliance = goal(compliances_.evaluate(density));
+      for (const SolveReport& report : compliances_.reports()) record.solverIterations += report.iterations;
+      std::vector<double> next = update();
       record.change = moved(density, next) / (record.massFraction * total());
-      record.seconds = std::chrono::duration<double>(std::chrono::steady_clock::now() - start).count();
+      record.seconds =
+          before + std::chrono::duration<double>(std::chrono::steady_clock::now() - start).count();
       density = std::move(next);
-      result.history.push_back(record);
-      if (callback && !callback(record, density)) {
-        result.stop = OptimiseStop::cancelled;
-        break;
-      }
-      if (lastStage() && record.change < options_.finalChange) {
-        result.stop = OptimiseStop::settled;
-        break;
-      }
-      if (advance(record.change)) density = rebalanced();
+      state_.history.push_back(record);
+      if (ended(state_))
+        stop = OptimiseStop::settled;
+      else if (advance(record.change))
+        density = rebalanced();
+      if (callback && !callback({record, density, [this] { return snapshot(); }}) &&
+          stop == OptimiseStop::iterationLimit)
+        stop = OptimiseStop::cancelled;
     }
-    finish(std::move(density), result);
-    return result;
+    return finish(std::move(density), stop);
   }
 
  private:
@@ -79,8 +81,30 @@ class Loop {
     chain_.append(std::make_shared<KeepSolid>(problem_.keep));
   }
 
-  double sharpness() const { return options_.sharpness.empty() ? 0 : options_.sharpness[stage_]; }
-  bool lastStage() const { return stage_ + 1 >= options_.sharpness.size(); }
+  OptimiseState snapshot() const {
+    OptimiseState copy = state_;
+    copy.displacements = compliances_.displacements();
+    return copy;
+  }
+
+  /// True when the last stage has settled.
+  bool ended(const OptimiseState& state) const {
+    return !state.history.empty() && lastStage() && state.inStage > 0 &&
+           state.history.back().change < options_.finalChange;
+  }
+
+  double goal(const std::vector<double>& compliances) const {
+    double sum = 0;
+    double worst = 0;
+    for (std::size_t k = 0; k < compliances.size(); ++k) {
+      sum += problem_.cases[k].weight * compliances[k];
+      worst = std::max(worst, problem_.cases[k].weight * compliances[k]);
+    }
+    return problem_.goal == CaseGoal::worst ? worst : sum;
+  }
+
+  double sharpness() const { return options_.sharpness.empty() ? 0 : options_.sharpness[state_.stage]; }
+  bool lastStage() const { return state_.stage + 1 >= options_.sharpness.size(); }
   double total() const { return std::accumulate(problem_.fill.begin(), problem_.fill.end(), 0.0); }
   double massOf(std::span<const double> variables) { return mass_.value(chain_.forward(variables)); }
 
@@ -90,23 +114,67 @@ class Loop {
     double high = 1;
     while (high - low > 1e-9) {
       const double middle = 0.5 * (low + high);
-      variables_.assign(problem_.fill.size(), middle);
-      (massOf(variables_) > problem_.massFraction ? high : low) = middle;
+      state_.variables.assign(problem_.fill.size(), middle);
+      (massOf(state_.variables) > problem_.massFraction ? high : low) = middle;
     }
   }
 
-  std::vector<double> update(std::span<const double> goalGradient) {
-    std::vector<double> limitGradient(variables_.size());
-    mass_.evaluate(chain_.forward(variables_), limitGradient);
-    // Near the threshold a density follows its variable with the sharpness as factor. Undamped, the
-    // correction overshoots by that factor, and boundary cells flip between full and empty for ever.
-    OptimalityOptions step = options_.update;
+  /// Near the threshold a density follows its variable with the sharpness as factor. Undamped, a step
+  /// overshoots by that factor, and boundary cells flip between full and empty for ever.
+  double damping() const {
     constexpr double kUndamped = 4;
-    if (sharpness() > kUndamped) step.damping *= kUndamped / sharpness();
-    variables_ = updateByOptimality(
-        variables_, chain_.backward(goalGradient), chain_.backward(limitGradient),
+    return std::min(1.0, kUndamped / std::max(sharpness(), 1.0));
+  }
+
+  /// Updates the variables from the compliances evaluated last and returns the new layout.
+  std::vector<double> update() {
+    return problem_.goal == CaseGoal::worst ? updateWorst() : updateSum();
+  }
+
+  std::vector<double> updateSum() {
+    std::vector<double> goalGradient(state_.variables.size(), 0.0);
+    std::vector<double> own(goalGradient.size());
+    for (std::size_t k = 0; k < problem_.cases.size(); ++k) {
+      compliances_.gradient(k, own);
+      for (std::size_t i = 0; i < own.size(); ++i) goalGradient[i] += problem_.cases[k].weight * own[i];
+    }
+    OptimalityOptions step = options_.update;
+    step.damping *= damping();
+    state_.variables = updateByOptimality(
+        state_.variables, chain_.backward(goalGradient), chain_.backward(massGradient()),
         [&](std::span<const double> x) { return massOf(x); }, problem_.massFraction, step);
-    return chain_.forward(variables_);
+    return chain_.forward(state_.variables);
+  }
+
+  /// Minimises the largest w_k C_k, in units of the largest one now, under the mass limit. The approximation
+  /// of the mass is good to second order in the step; a shift of all variables makes up the rest.
+  std::vector<double> updateWorst() {
+    AsymptotesProblem problem;
+    std::vector<double> compliances;
+    for (const SolveReport& report : compliances_.reports()) compliances.push_back(report.work);
+    const double scale = 1 / goal(compliances);
+    std::vector<double> own(state_.variables.size());
+    for (std::size_t k = 0; k < problem_.cases.size(); ++k) {
+      const double factor = scale * problem_.cases[k].weight;
+      compliances_.gradient(k, own);
+      for (double& value : own) value *= factor;
+      problem.limits.push_back(factor * compliances[k]);
+      problem.limitGradients.push_back(chain_.backward(own));
+      problem.shares.push_back(1);
+    }
+    std::vector<double> byMass = chain_.backward(massGradient());
+    for (double& value : byMass) value /= problem_.massFraction;
+    problem.limits.push_back(massOf(state_.variables) / problem_.massFraction - 1);
+    problem.limitGradients.push_back(std::move(byMass));
+    problem.shares.push_back(0);
+    state_.variables = updateByAsymptotes(state_.variables, problem, {options_.update.move * damping()}, state_.asymptotes);
+    return rebalanced();
+  }
+
+  std::vector<double> massGradient() {
+    std::vector<double> gradient(state_.variables.size());
+    mass_.evaluate(chain_.forward(state_.variables), gradient);
+    return gradient;
   }
 
   double moved(const std::vector<double>& from, const std::vector<double>& to) const {
@@ -117,10 +185,10 @@ class Loop {
 
   /// Moves on to the next sharpness when the stage has done its work.
   bool advance(double change) {
-    ++inStage_;
-    if (lastStage() || (inStage_ < options_.stageIterations && change > options_.stageChange)) return false;
-    ++stage_;
-    inStage_ = 0;
+    ++state_.inStage;
+    if (lastStage() || (state_.inStage < options_.stageIterations && change > options_.stageChange)) return false;
+    ++state_.stage;
+    state_.inStage = 0;
     buildChain();
     return true;
   }
@@ -128,37 +196,37 @@ class Loop {
   /// A sharper projection changes the mass of the same variables: shift them all until the target is met
   /// again.
   std::vector<double> rebalanced() {
-    const std::vector<double> base = variables_;
+    const std::vector<double> base = state_.variables;
     double low = -1;
     double high = 1;
     while (high - low > 1e-9) {
       const double shift = 0.5 * (low + high);
-      for (std::size_t i = 0; i < base.size(); ++i) variables_[i] = std::clamp(base[i] + shift, 0.0, 1.0);
-      (massOf(variables_) > problem_.massFraction ? high : low) = shift;
+      for (std::size_t i = 0; i < base.size(); ++i) state_.variables[i] = std::clamp(base[i] + shift, 0.0, 1.0);
+      (massOf(state_.variables) > problem_.massFraction ? high : low) = shift;
     }
-    return chain_.forward(variables_);
+    return chain_.forward(state_.variables);
   }
 
-  void finish(std::vector<double> density, OptimiseResult& result) {
-    goal_.setTolerance(options_.finalTolerance);
-    std::vector<double> gradient(density.size());
-    result.compliance = goal_.evaluate(density, gradient);
-    for (const SolveReport& report : goal_.reports()) result.caseCompliance.push_back(report.work);
+  OptimiseResult finish(std::vector<double> density, OptimiseStop stop) {
+    OptimiseResult result;
+    result.stop = stop;
+    result.history = state_.history;
+    compliances_.setTolerance(options_.finalTolerance);
+    result.caseCompliance = compliances_.evaluate(density);
+    result.compliance = goal(result.caseCompliance);
     result.massFraction = mass_.value(density);
-    result.displacements = goal_.displacements();
+    result.displacements = compliances_.displacements();
     result.density = std::move(density);
+    return result;
   }
 
   const LayoutProblem<D>& problem_;
   const OptimiseOptions& options_;
-  ElasticModel<D> model_;
-  WeightedCompliance<D> goal_;
+  CaseCompliances<D> compliances_;
   MassFraction mass_;
   std::shared_ptr<DensityFilter<D>> filter_;
   LayoutChain chain_;
-  std::vector<double> variables_;
-  std::size_t stage_ = 0;
-  int inStage_ = 0;
+  OptimiseState state_;  // without its displacements, which live in compliances_
 };
 
 }  // namespace
@@ -177,14 +245,14 @@ std::string describe(OptimiseStop stop) {
 
 template <int D>
 OptimiseResult optimiseLayout(const LayoutProblem<D>& problem, const OptimiseOptions& options,
-                              const IterationCallback& callback) {
+                              const IterationCallback& callback, const OptimiseState* resume) {
   validate(problem);
-  return Loop<D>(problem, options).run(callback);
+  return Loop<D>(problem, options, resume).run(callback);
 }
 
 template OptimiseResult optimiseLayout<2>(const LayoutProblem<2>&, const OptimiseOptions&,
-                                          const IterationCallback&);
+                                          const IterationCallback&, const OptimiseState*);
 template OptimiseResult optimiseLayout<3>(const LayoutProblem<3>&, const OptimiseOptions&,
-                                          const IterationCallback&);
+                                          const IterationCallback&, const OptimiseState*);
 
 }  // namespace barelattice

@@ -37,40 +37,65 @@ double StiffnessLaw::derivative(double density) const {
 }
 
 template <int D>
-WeightedCompliance<D>::WeightedCompliance(ElasticModel<D>& model, std::vector<GridCase> cases,
-                                          std::vector<double> fill, StiffnessLaw law)
-    : model_(model), cases_(std::move(cases)), fill_(std::move(fill)), law_(law), reports_(cases_.size()) {
-  displacements_.assign(cases_.size(), std::vector<double>(model.size(), 0.0));
+CaseCompliances<D>::CaseCompliances(const Grid<D>& grid, const Material& material, std::vector<GridCase> cases,
+                                    std::vector<double> fill, StiffnessLaw law)
+    : cases_(std::move(cases)), fill_(std::move(fill)), law_(law), compliances_(cases_.size()), reports_(cases_.size()) {
+  for (std::size_t k = 0; k < cases_.size(); ++k) {
+    std::size_t same = 0;
+    while (same < k && cases_[same].held != cases_[k].held) ++same;
+    if (same == k) {
+      modelOf_.push_back(models_.size());
+      models_.push_back(std::make_unique<ElasticModel<D>>(grid, material, cases_[k].held));
+    } else {
+      modelOf_.push_back(modelOf_[same]);
+    }
+    displacements_.emplace_back(cases_[k].force.size(), 0.0);
+  }
 }
 
 template <int D>
-double WeightedCompliance<D>::evaluate(std::span<const double> density, std::span<double> gradient) {
-  const std::size_t cells = density.size();
-  std::vector<double> shares(cells);
-  forEach(cells, [&](std::size_t i) { shares[i] = fill_[i] * law_.share(density[i]); });
-  model_.setRelativeModuli(shares);
-  std::fill(gradient.begin(), gradient.end(), 0.0);
-  std::vector<double> energies(cells);
-  double sum = 0;
+const std::vector<double>& CaseCompliances<D>::evaluate(std::span<const double> density) {
+  density_.assign(density.begin(), density.end());
+  std::vector<double> shares(density.size());
+  forEach(shares.size(), [&](std::size_t i) { shares[i] = fill_[i] * law_.share(density[i]); });
+  for (const auto& model : models_) model->setRelativeModuli(shares);
   for (std::size_t k = 0; k < cases_.size(); ++k) {
     report(progress_, "solving case " + cases_[k].name,
            static_cast<double>(k) / static_cast<double>(cases_.size()));
-    reports_[k] = model_.solve(cases_[k].force, displacements_[k], options_);
+    reports_[k] = models_[modelOf_[k]]->solve(cases_[k].force, displacements_[k], options_);
     if (!reports_[k].succeeded())
       throw RunError(fmt::format("case {}: {} ({} iterations, energy error {:.1e})", cases_[k].name,
                                  describe(reports_[k].stop), reports_[k].iterations,
                                  reports_[k].energyError));
-    sum += cases_[k].weight * reports_[k].work;
-    model_.fullCellEnergies(displacements_[k], energies);
-    // dC/d(rho) = -w u^T (dK/d(rho)) u: the loads do not depend on the design, so the adjoint state is u
-    // itself.
-    forEach(cells, [&](std::size_t i) {
-      gradient[i] -= cases_[k].weight * fill_[i] * law_.derivative(density[i]) * energies[i];
-    });
+    compliances_[k] = reports_[k].work;
+  }
+  return compliances_;
+}
+
+template <int D>
+void CaseCompliances<D>::gradient(std::size_t k, std::span<double> gradient) const {
+  // dC/d(rho) = -u^T (dK/d(rho)) u: the loads do not depend on the design, so the adjoint state is u itself.
+  models_[modelOf_[k]]->fullCellEnergies(displacements_[k], gradient);
+  forEach(gradient.size(), [&](std::size_t i) { gradient[i] *= -fill_[i] * law_.derivative(density_[i]); });
+}
+
+template <int D>
+double WeightedCompliance<D>::evaluate(std::span<const double> density, std::span<double> gradient) {
+  const std::vector<double>& compliances = compliances_.evaluate(density);
+  std::fill(gradient.begin(), gradient.end(), 0.0);
+  std::vector<double> own(gradient.size());
+  double sum = 0;
+  for (std::size_t k = 0; k < compliances.size(); ++k) {
+    const double weight = compliances_.cases()[k].weight;
+    sum += weight * compliances[k];
+    compliances_.gradient(k, own);
+    forEach(own.size(), [&](std::size_t i) { gradient[i] += weight * own[i]; });
   }
   return sum;
 }
 
+template class CaseCompliances<2>;
+template class CaseCompliances<3>;
 template class WeightedCompliance<2>;
 template class WeightedCompliance<3>;
 

@@ -5,6 +5,7 @@
 #include <algorithm>
 #include <cmath>
 #include <limits>
+#include <memory>
 #include <unordered_map>
 
 #include "barelattice/base/error.hpp"
@@ -24,7 +25,7 @@ class MeshAttachment {
     for (const SurfacePoint& point : named.face.points) {
       const NearestPoint near = tree.nearest(point.position);
       if (near.distance > spacing) continue;
-      Tie tie{mesh.surface()[static_cast<std::size_t>(near.triangle)], point.area, {}};
+      Tie tie{mesh.surface()[static_cast<std::size_t>(near.triangle)], point, {}};
       const Vec3& l = near.barycentric;
       for (std::size_t i = 0; i < 3; ++i) {
         const auto a = static_cast<Eigen::Index>(i);
@@ -40,12 +41,15 @@ class MeshAttachment {
                       named.name, 100 * (1 - area_ / named.face.area()), spacing * kMillimetresPerMetre));
   }
 
-  void addForce(const Vec3& force, std::vector<double>& forces) const {
-    for (const Tie& tie : ties_)
+  /// Where part of the face is not on the solid, the rest carries its share.
+  void addAction(const FaceAction& action, double faceArea, std::vector<double>& forces) const {
+    const FaceAction whole = action * (faceArea / area_);
+    for (const Tie& tie : ties_) {
+      const Vec3 force = whole.on(tie.point, faceArea);
       for (std::size_t k = 0; k < 6; ++k)
         for (int i = 0; i < 3; ++i)
-          forces[3 * static_cast<std::size_t>(tie.nodes[k]) + static_cast<std::size_t>(i)] +=
-              tie.area / area_ * tie.weight[k] * force[i];
+          forces[3 * static_cast<std::size_t>(tie.nodes[k]) + static_cast<std::size_t>(i)] += tie.weight[k] * force[i];
+    }
   }
 
   Vec3 mean(std::span<const double> field) const {
@@ -53,7 +57,7 @@ class MeshAttachment {
     for (const Tie& tie : ties_)
       for (std::size_t k = 0; k < 6; ++k)
         for (int i = 0; i < 3; ++i)
-          sum[i] += tie.area / area_ * tie.weight[k] *
+          sum[i] += tie.point.area / area_ * tie.weight[k] *
                     field[3 * static_cast<std::size_t>(tie.nodes[k]) + static_cast<std::size_t>(i)];
     return sum;
   }
@@ -69,7 +73,7 @@ class MeshAttachment {
  private:
   struct Tie {
     std::array<int, 6> nodes;
-    double area;
+    SurfacePoint point;
     std::array<double, 6> weight;
   };
   std::vector<Tie> ties_;
@@ -85,7 +89,7 @@ class NearFaces {
       for (const SurfacePoint& point : problem.faces[face].face.points)
         cells_[key(index(point.position))].push_back(point.position);
     };
-    for (const std::size_t face : problem.supports) add(face);
+    for (const FaceHold& support : problem.supports) add(support.face);
     for (const ProofCase& c : problem.cases)
       for (const FaceLoad& load : c.loads) add(load.face);
   }
@@ -118,16 +122,24 @@ class NearFaces {
 };
 
 void measureQuality(const QuadraticTets& mesh, Proof& proof) {
-  proof.smallestAngle = 180;
   TetMesh linear{mesh.nodes(), {}};
   for (const auto& t : mesh.tets()) linear.tets.push_back({t[0], t[1], t[2], t[3]});
+  std::vector<std::pair<double, std::size_t>> least;
   for (std::size_t t = 0; t < linear.tets.size(); ++t) {
     const auto range = dihedralRange(linear, t);
     proof.largestAngle = std::max(proof.largestAngle, range[1]);
-    if (range[0] >= proof.smallestAngle) continue;
-    proof.smallestAngle = range[0];
-    proof.worstAt = Vec3::Zero();
-    for (const int v : linear.tets[t]) proof.worstAt += 0.25 * linear.vertices[static_cast<std::size_t>(v)];
+    least.emplace_back(range[0], t);
+    const auto bin = static_cast<std::size_t>(std::clamp(range[0] / 10, 0.0, 7.0));
+    ++proof.angleHistogram[bin];
+  }
+  constexpr std::size_t kWorst = 5;
+  const std::size_t count = std::min(kWorst, least.size());
+  std::partial_sort(least.begin(), least.begin() + static_cast<std::ptrdiff_t>(count), least.end());
+  proof.smallestAngle = least.front().first;
+  for (std::size_t w = 0; w < count; ++w) {
+    Vec3 centre = Vec3::Zero();
+    for (const int v : linear.tets[least[w].second]) centre += 0.25 * linear.vertices[static_cast<std::size_t>(v)];
+    proof.worstAt.push_back(centre);
   }
 }
 
@@ -143,21 +155,89 @@ Resultant resultantOf(const QuadraticTets& mesh, const std::vector<double>& forc
   return sum;
 }
 
+/// Sums a field of nodal forces over the nodes that `owner` gives to one support.
+Resultant resultantAt(const QuadraticTets& mesh, const std::vector<double>& forces, const std::vector<int>& owner,
+                      int support) {
+  std::vector<std::uint8_t> only(owner.size());
+  for (std::size_t n = 0; n < owner.size(); ++n) only[n] = owner[n] == support;
+  return resultantOf(mesh, forces, &only);
+}
+
 void findPeaks(const QuadraticTets& mesh, const ProofProblem& problem, const NearFaces& near,
-               CaseProof& result) {
+               const std::vector<double>& volumes, CaseProof& result) {
+  std::vector<std::pair<double, double>> judged;  // stress and volume
+  double total = 0;
   for (std::size_t n = 0; n < mesh.cornerCount(); ++n) {
     const double stress = result.vonMises[n];
     if (stress > result.peakStress) {
       result.peakStress = stress;
       result.peakAt = mesh.nodes()[n];
     }
-    if (stress > result.judgedStress && !near.within(mesh.nodes()[n])) {
+    if (near.within(mesh.nodes()[n])) continue;
+    judged.emplace_back(stress, volumes[n]);
+    total += volumes[n];
+    result.tension = std::max(result.tension, result.principalMost[n]);
+    result.compression = std::min(result.compression, result.principalLeast[n]);
+    if (stress > result.judgedStress) {
       result.judgedStress = stress;
       result.judgedAt = mesh.nodes()[n];
     }
   }
+  std::sort(judged.begin(), judged.end());
+  double below = 0;
+  std::size_t at = 0;
+  for (std::size_t p = 0; p < kPercentiles.size(); ++p) {
+    while (at < judged.size() && below + judged[at].second < kPercentiles[p] * total) below += judged[at++].second;
+    if (!judged.empty()) result.percentiles[p] = judged[std::min(at, judged.size() - 1)].first;
+  }
   result.safetyFactor = problem.material.strength / result.judgedStress;
 }
+
+/// The stiffness under one set of supports, ready to solve.
+class Held {
+ public:
+  Held(const QuadraticTets& mesh, double spacing, const ProofProblem& problem,
+       const std::vector<MeshAttachment>& attached, const std::vector<std::size_t>& supports)
+      : mask_(mesh.nodeCount(), problem.holdAcross ? 4 : 0), owner_(mesh.nodeCount(), -1) {
+    for (const std::size_t s : supports) {
+      std::vector<std::uint8_t> nodes(mesh.nodeCount(), 0);
+      attached[problem.supports[s].face].holdNodes(nodes);
+      for (std::size_t n = 0; n < nodes.size(); ++n) {
+        if (!nodes[n]) continue;
+        mask_[n] |= static_cast<std::uint8_t>(problem.supports[s].directions);
+        if (owner_[n] < 0) owner_[n] = static_cast<int>(s);  // a node of two faces is counted once
+      }
+    }
+    stiffness_ = mesh.stiffness(problem.material.poisson, mask_);
+    multigrid_ = buildTetHierarchy(mesh, spacing, stiffness_);
+  }
+
+  /// Displacements for unit modulus.
+  SolveReport solve(std::vector<double> load, std::vector<double>& u) const {
+    clear(load);
+    constexpr double kEnergyTolerance = 1e-8;  // compliances to eight digits, displacements to four
+    constexpr int kMostIterations = 400;
+    const SolveReport report = solveConjugateGradients(
+        [&](std::span<const double> x, std::span<double> y) { stiffness_.apply(x, y); },
+        [&](std::span<const double> r, std::span<double> z) { multigrid_->apply(r, z); }, load, u,
+        {kEnergyTolerance, kMostIterations});
+    clear(u);  // coarse corrections leave values at held components, where there is no stiffness to see them
+    return report;
+  }
+  const std::vector<int>& owner() const { return owner_; }
+
+ private:
+  void clear(std::vector<double>& field) const {
+    for (std::size_t n = 0; n < mask_.size(); ++n)
+      for (std::size_t i = 0; i < 3; ++i)
+        if (mask_[n] >> i & 1) field[3 * n + i] = 0;
+  }
+
+  std::vector<std::uint8_t> mask_;  // held components by node
+  std::vector<int> owner_;          // the support a node's reaction is told with, or -1
+  BlockMatrix<3, double> stiffness_;
+  std::unique_ptr<Multigrid> multigrid_;
+};
 
 }  // namespace
 
@@ -168,19 +248,8 @@ Proof prove(const QuadraticTets& mesh, double spacing, const ProofProblem& probl
   std::vector<MeshAttachment> attached;
   attached.reserve(problem.faces.size());
   for (const NamedFace& face : problem.faces) attached.emplace_back(mesh, tree, face, spacing);
-
-  std::vector<std::uint8_t> held(mesh.nodeCount(), 0);
-  std::vector<std::vector<std::uint8_t>> heldBy;
-  for (const std::size_t support : problem.supports) {
-    heldBy.emplace_back(mesh.nodeCount(), 0);
-    attached[support].holdNodes(heldBy.back());
-    for (std::size_t n = 0; n < held.size(); ++n) held[n] |= heldBy.back()[n];
-  }
-
-  report(progress, "assembling the stiffness", 0.05);
-  const BlockMatrix<3, double> stiffness = mesh.stiffness(problem.material.poisson, held);
-  const std::unique_ptr<Multigrid> multigrid = buildTetHierarchy(mesh, spacing, stiffness);
   const NearFaces near(problem, problem.exclusion);
+  const std::vector<double> volumes = mesh.cornerVolumes();
 
   Proof proof;
   proof.volume = mesh.volume();
@@ -188,104 +257,104 @@ Proof prove(const QuadraticTets& mesh, double spacing, const ProofProblem& probl
   proof.tets = mesh.tets().size();
   proof.nodes = mesh.nodeCount();
   measureQuality(mesh, proof);
+  std::unique_ptr<Held> held;
+  const std::vector<std::size_t>* heldFor = nullptr;
   for (const ProofCase& c : problem.cases) {
     report(progress, "solving case " + c.name,
-           0.2 + 0.8 * static_cast<double>(proof.cases.size()) / static_cast<double>(problem.cases.size()));
+           0.1 + 0.9 * static_cast<double>(proof.cases.size()) / static_cast<double>(problem.cases.size()));
+    if (!heldFor || *heldFor != c.supports) {
+      held.reset();  // before the next one is built: two would not fit side by side
+      held = std::make_unique<Held>(mesh, spacing, problem, attached, c.supports);
+      heldFor = &c.supports;
+    }
     CaseProof result;
     result.name = c.name;
     std::vector<double> load(3 * mesh.nodeCount(), 0.0);
-    for (const FaceLoad& l : c.loads) attached[l.face].addForce(l.force, load);
+    for (const FaceLoad& l : c.loads) attached[l.face].addAction(l.action, problem.faces[l.face].face.area(), load);
     result.applied = resultantOf(mesh, load, nullptr);
-    std::vector<double> free = load;
-    for (std::size_t n = 0; n < held.size(); ++n)
-      if (held[n]) std::fill_n(free.begin() + static_cast<std::ptrdiff_t>(3 * n), 3, 0.0);
     std::vector<double>& u = result.displacements;
     u.assign(3 * mesh.nodeCount(), 0.0);
-    constexpr double kEnergyTolerance = 1e-8;  // compliances to eight digits, displacements to four
-    result.solve = solveConjugateGradients(
-        [&](std::span<const double> x, std::span<double> y) { stiffness.apply(x, y); },
-        [&](std::span<const double> r, std::span<double> z) { multigrid->apply(r, z); }, free, u,
-        {kEnergyTolerance, 400});
+    result.solve = held->solve(load, u);
     if (!result.solve.succeeded())
       throw RunError(fmt::format("proof of case {}: {}", c.name, describe(result.solve.stop)));
     for (double& value : u) value /= problem.material.modulus;
     for (const MeshAttachment& face : attached) result.faceDisplacement.push_back(face.mean(u));
-    for (const FaceLoad& l : c.loads) result.compliance += l.force.dot(result.faceDisplacement[l.face]);
+    for (std::size_t i = 0; i < load.size(); ++i) result.compliance += load[i] * u[i];
     for (std::size_t n = 0; n < mesh.nodeCount(); ++n)
       result.displacement = std::max(result.displacement, Vec3(u[3 * n], u[3 * n + 1], u[3 * n + 2]).norm());
     std::vector<double> reaction = mesh.internalForces(problem.material, u);
     for (std::size_t i = 0; i < reaction.size(); ++i) reaction[i] -= load[i];
-    for (const auto& nodes : heldBy) result.reactions.push_back(resultantOf(mesh, reaction, &nodes));
-    for (const Stress& stress : mesh.cornerStress(problem.material, u))
+    for (std::size_t s = 0; s < problem.supports.size(); ++s)
+      result.reactions.push_back(resultantAt(mesh, reaction, held->owner(), static_cast<int>(s)));
+    for (const Stress& stress : mesh.cornerStress(problem.material, u)) {
+      const auto principal = principalRange(stress);
       result.vonMises.push_back(vonMises(stress));
-    findPeaks(mesh, problem, near, result);
+      result.principalMost.push_back(principal[0]);
+      result.principalLeast.push_back(principal[1]);
+    }
+    findPeaks(mesh, problem, near, volumes, result);
     proof.cases.push_back(std::move(result));
   }
   return proof;
 }
 
-SurfaceGap surfaceGap(const TriangleMesh& a, const TriangleMesh& b) {
-  SurfaceGap gap;
-  const auto oneWay = [&](const TriangleMesh& from, const TriangleMesh& to) {
-    const TriangleTree tree(to);
-    std::vector<char> used(from.vertices.size(), 0);
-    for (const auto& t : from.triangles)
-      for (const int v : t) used[static_cast<std::size_t>(v)] = 1;
-    std::vector<double> distance(from.vertices.size(), 0.0);
-    forEach(
-        distance.size(),
-        [&](std::size_t v) { distance[v] = used[v] ? tree.nearest(from.vertices[v]).distance : 0; }, 256);
-    double sum = 0;
-    double count = 0;
-    for (std::size_t v = 0; v < distance.size(); ++v) {
-      sum += distance[v];
-      count += used[v];
-      gap.largest = std::max(gap.largest, distance[v]);
-    }
-    return sum / count;
-  };
-  gap.mean = 0.5 * (oneWay(a, b) + oneWay(b, a));
-  return gap;
+Estimated extrapolated(double coarse, double fine, double ratio, int order) {
+  return {fine, coarse, std::abs(fine - coarse) / (std::pow(ratio, order) - 1)};
 }
 
-std::optional<double> measuredDiameter(const TriangleMesh& surface, const Patch& cylinder, double tolerance) {
-  const Vec3 axis = cylinder.direction();
-  double sum = 0;
-  int count = 0;
-  for (const Vec3& vertex : surface.vertices) {
-    const Vec3 offset = vertex - cylinder.origin;
-    const double along = axis.dot(offset);
-    if (along < 0 || along > cylinder.v.norm()) continue;
-    const double radius = (offset - along * axis).norm();
-    if (std::abs(radius - cylinder.radius) > tolerance) continue;
-    sum += radius;
-    ++count;
+std::string describe(Verdict verdict) {
+  switch (verdict) {
+    case Verdict::met:
+      return "met";
+    case Verdict::notMet:
+      return "not met";
+    case Verdict::notShown:
+      return "not shown";
   }
-  if (count < 8) return std::nullopt;
-  return 2 * sum / count;
+  return {};
 }
 
-std::vector<Judgement> judge(const Proof& proof, const ProofProblem& problem,
-                             const std::vector<Requirement>& requirements) {
+Verdict overall(const std::vector<Judgement>& judgements) {
+  Verdict worst = Verdict::met;
+  for (const Judgement& j : judgements) {
+    if (j.verdict == Verdict::notMet) return Verdict::notMet;
+    if (j.verdict == Verdict::notShown) worst = Verdict::notShown;
+  }
+  return worst;
+}
+
+std::vector<Judgement> judge(const Proof& coarse, const Proof& proof, double ratio, double agreement,
+                             const ProofProblem& problem, const std::vector<Requirement>& requirements) {
   std::vector<Judgement> judgements;
   for (const Requirement& requirement : requirements) {
-    Judgement j{requirement, 0, {}, Verdict::notMet};
+    Judgement j{requirement, {}, {}, Verdict::notShown};
+    const bool least = requirement.kind == Requirement::Kind::safetyFactor;
     if (requirement.kind == Requirement::Kind::mass) {
-      j.value = proof.mass;
+      j.value = {proof.mass, coarse.mass, 0};  // the meshes differ by what they chamfer, which is no error of the solid
     } else {
       const auto face = std::find_if(problem.faces.begin(), problem.faces.end(),
                                      [&](const NamedFace& f) { return f.name == requirement.face; });
-      if (face == problem.faces.end())
+      if (!least && face == problem.faces.end())
         throw InputError("a requirement names the unknown face " + requirement.face);
-      for (const CaseProof& c : proof.cases) {
-        const double value =
-            c.faceDisplacement[static_cast<std::size_t>(face - problem.faces.begin())].norm();
-        if (value < j.value) continue;
+      const auto number = static_cast<std::size_t>(face - problem.faces.begin());
+      for (std::size_t k = 0; k < proof.cases.size(); ++k) {
+        const CaseProof& fine = proof.cases[k];
+        const CaseProof& rough = coarse.cases[k];
+        const Estimated value =
+            least ? extrapolated(rough.safetyFactor, fine.safetyFactor, ratio, kStressOrder)
+                  : extrapolated(rough.faceDisplacement[number].norm(), fine.faceDisplacement[number].norm(), ratio,
+                                 kDisplacementOrder);
+        const bool worse = least ? value.value < j.value.value : value.value > j.value.value;
+        if (k > 0 && !worse) continue;
         j.value = value;
-        j.worstCase = c.name;
+        j.worstCase = fine.name;
       }
     }
-    j.verdict = j.value <= requirement.most ? Verdict::met : Verdict::notMet;
+    const double sign = least ? -1 : 1;
+    const double over = sign * (j.value.value - requirement.bound);
+    const bool agrees = requirement.kind == Requirement::Kind::mass || j.value.difference() <= agreement;
+    if (agrees && over + j.value.error <= 0) j.verdict = Verdict::met;
+    if (agrees && over - j.value.error > 0) j.verdict = Verdict::notMet;
     judgements.push_back(std::move(j));
   }
   return judgements;

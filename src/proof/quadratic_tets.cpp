@@ -1,5 +1,6 @@
 #include "barelattice/proof/quadratic_tets.hpp"
 
+#include <Eigen/Eigenvalues>
 #include <Eigen/LU>
 #include <algorithm>
 #include <cmath>
@@ -102,6 +103,12 @@ struct Incidence {
 };
 
 }  // namespace
+
+std::array<double, 2> principalRange(const Stress& s) {
+  Eigen::SelfAdjointEigenSolver<Eigen::Matrix3d> eigen;
+  eigen.computeDirect(tensor(s), Eigen::EigenvaluesOnly);
+  return {eigen.eigenvalues()[2], eigen.eigenvalues()[0]};
+}
 
 double vonMises(const Stress& s) {
   const double shear = s[3] * s[3] + s[4] * s[4] + s[5] * s[5];
@@ -210,7 +217,7 @@ BlockMatrix<3, double> QuadraticTets::stiffness(double poisson, const std::vecto
         const std::vector<int> columns = neighbours(n);
         std::copy(columns.begin(), columns.end(),
                   matrix.column.begin() + static_cast<std::ptrdiff_t>(matrix.rowStart[n]));
-        if (held[n]) return;
+        if (held[n] == 7) return;
         for (std::size_t k = round.start[n]; k < round.start[n + 1]; ++k) {
           const auto& t = tets_[static_cast<std::size_t>(round.tet[k])];
           const auto at = [&](std::size_t i) -> const Vec3& {
@@ -222,13 +229,18 @@ BlockMatrix<3, double> QuadraticTets::stiffness(double poisson, const std::vecto
           const Eigen::Index a = round.local[k];
           for (Eigen::Index b = 0; b < 10; ++b) {
             const int column = t[static_cast<std::size_t>(b)];
-            if (held[static_cast<std::size_t>(column)]) continue;
+            const unsigned across = held[static_cast<std::size_t>(column)];
+            if (across == 7) continue;
             Eigen::Matrix3d m = Eigen::Matrix3d::Zero();
             for (const Gradients& g : gradients) m += g.row(a).transpose() * g.row(b);
             m *= cell.volume / 4;
             const auto entry = std::lower_bound(columns.begin(), columns.end(), column) - columns.begin();
-            matrix.block[matrix.rowStart[n] + static_cast<std::size_t>(entry)] +=
-                lambda * m + mu * m.transpose() + mu * m.trace() * Eigen::Matrix3d::Identity();
+            Eigen::Matrix3d coupling = lambda * m + mu * m.transpose() + mu * m.trace() * Eigen::Matrix3d::Identity();
+            for (int i = 0; i < 3; ++i) {
+              if (held[n] >> i & 1) coupling.row(i).setZero();
+              if (across >> i & 1) coupling.col(i).setZero();
+            }
+            matrix.block[matrix.rowStart[n] + static_cast<std::size_t>(entry)] += coupling;
           }
         }
       },
@@ -256,6 +268,16 @@ std::vector<double> QuadraticTets::internalForces(const Material& material,
             f(a, i);
   }
   return forces;
+}
+
+std::vector<double> QuadraticTets::cornerVolumes() const {
+  std::vector<double> share(corners_, 0.0);
+  for (const auto& t : tets_) {
+    const auto at = [&](std::size_t i) -> const Vec3& { return nodes_[static_cast<std::size_t>(t[i])]; };
+    const double volume = Cell(at(0), at(1), at(2), at(3)).volume;
+    for (std::size_t i = 0; i < 4; ++i) share[static_cast<std::size_t>(t[i])] += 0.25 * volume;
+  }
+  return share;
 }
 
 std::vector<Stress> QuadraticTets::cornerStress(const Material& material,

@@ -216,9 +216,9 @@ std::unique_ptr<Multigrid> buildTetHierarchy(const QuadraticTets& mesh, double s
                                              const BlockMatrix<3, double>& stiffness) {
   std::vector<std::uint8_t> held(mesh.nodeCount());
   for (std::size_t n = 0; n < held.size(); ++n) {
-    held[n] = 1;  // a held node has no stiffness left
+    held[n] = 1;  // a node held in all directions has no stiffness left
     for (std::size_t e = stiffness.rowStart[n]; e < stiffness.rowStart[n + 1]; ++e)
-      if (stiffness.column[e] == static_cast<int>(n) && stiffness.block[e](0, 0) > 0) held[n] = 0;
+      if (stiffness.column[e] == static_cast<int>(n) && stiffness.block[e].trace() > 0) held[n] = 0;
   }
   std::vector<std::unique_ptr<MultigridLevel>> levels;
   std::vector<std::unique_ptr<MultigridTransfer>> transfers;

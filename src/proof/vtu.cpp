@@ -23,6 +23,15 @@ std::string array(const char* type, const std::string& name, int components, std
       type, name, components, encodeVtk<T>(values));
 }
 
+/// A field given at the corners, in MPa, with edge middles between.
+std::string stressArray(const std::string& name, const QuadraticTets& mesh, const std::vector<double>& corners) {
+  std::vector<float> stress;
+  for (const double s : corners) stress.push_back(static_cast<float>(s / kPascalPerMegapascal));
+  for (const auto& [a, b] : mesh.edges())
+    stress.push_back(0.5F * (stress[static_cast<std::size_t>(a)] + stress[static_cast<std::size_t>(b)]));
+  return array<float>("Float32", name, 1, stress);
+}
+
 pugi::xml_node named(const pugi::xml_node& parent, const std::string& name) {
   for (const pugi::xml_node node : parent.children("DataArray"))
     if (name == node.attribute("Name").value()) return node;
@@ -75,13 +84,21 @@ ProofSurface parse(const std::string& text) {
   for (const pugi::xml_node node : piece.child("PointData").children("DataArray")) {
     const std::string name = node.attribute("Name").value();
     if (!name.starts_with(prefix)) continue;
-    ProofSurface::Case c{name.substr(prefix.size()), {}, {}};
+    ProofSurface::Case c{name.substr(prefix.size()), {}, {}, {}, {}};
     const auto stress = scaled(decodeVtk<float>(node.child_value(), points), kPascalPerMegapascal);
+    const auto field = [&](const char* what) {
+      return scaled(decodeVtk<float>(named(piece.child("PointData"), what + c.name).child_value(), points),
+                    kPascalPerMegapascal);
+    };
+    const auto most = field("largest principal ");
+    const auto least = field("smallest principal ");
     const auto moved = scaled(
         decodeVtk<float>(named(piece.child("PointData"), "displacement " + c.name).child_value(), 3 * points),
         1 / kMillimetresPerMetre);
     for (const std::size_t n : used) {
       c.vonMises.push_back(stress[n]);
+      c.principalMost.push_back(most[n]);
+      c.principalLeast.push_back(least[n]);
       for (std::size_t i = 0; i < 3; ++i) c.displacement.push_back(moved[3 * n + i]);
     }
     surface.cases.push_back(std::move(c));
@@ -108,13 +125,11 @@ void writeVtu(const std::filesystem::path& path, const QuadraticTets& mesh, cons
   text += fmt::format("    <Piece NumberOfPoints=\"{}\" NumberOfCells=\"{}\">\n      <PointData>\n",
                       mesh.nodeCount(), mesh.tets().size());
   for (const CaseProof& c : proof.cases) {
-    std::vector<float> stress;
-    for (const double s : c.vonMises) stress.push_back(static_cast<float>(s / kPascalPerMegapascal));
-    for (const auto& [a, b] : mesh.edges())
-      stress.push_back(0.5F * (stress[static_cast<std::size_t>(a)] + stress[static_cast<std::size_t>(b)]));
     std::vector<float> moved;
     for (const double u : c.displacements) moved.push_back(static_cast<float>(u * kMillimetresPerMetre));
-    text += array<float>("Float32", "von Mises " + c.name, 1, stress);
+    text += stressArray("von Mises " + c.name, mesh, c.vonMises);
+    text += stressArray("largest principal " + c.name, mesh, c.principalMost);
+    text += stressArray("smallest principal " + c.name, mesh, c.principalLeast);
     text += array<float>("Float32", "displacement " + c.name, 3, moved);
   }
   text += "      </PointData>\n      <Points>\n" + array<float>("Float32", "Points", 3, positions);

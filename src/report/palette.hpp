@@ -14,6 +14,7 @@ inline constexpr std::string_view kClear = "#c65d3b";
 inline constexpr std::string_view kSupport = "#5b3f8c";
 inline constexpr std::string_view kLoad = "#d28e00";
 inline constexpr std::string_view kSolid = "#b9c4cc";
+inline constexpr std::string_view kLoose = "#b3471d";  // pieces that hang on no keep; also listed in words
 inline constexpr std::string_view kInk = "#1d2730";
 
 /// Perceptually even from dark to light, readable in grey (after Nunez, Anderton & Renslow 2018, cividis).

@@ -6,11 +6,17 @@
 #include <cmath>
 
 #include "barelattice/base/file.hpp"
+#include "barelattice/base/hash.hpp"
 #include "barelattice/base/quantity.hpp"
+#include "barelattice/geometry/mesh_files.hpp"
+#include "barelattice/geometry/mesh_shape.hpp"
 #include "barelattice/geometry/stl.hpp"
+#include "barelattice/geometry/surface_gap.hpp"
 #include "barelattice/grid/vti.hpp"
 #include "barelattice/proof/vtu.hpp"
+#include "barelattice/run/checkpoint.hpp"
 #include "barelattice/solid/reinterpret.hpp"
+#include "figures.hpp"
 
 namespace barelattice {
 namespace {
@@ -24,8 +30,14 @@ constexpr double kMPa = 1e-6;
 /// print.
 constexpr double kSurfaceSpacing = 1.0;
 
+/// Lattice an outline is traced on, in voxels: finer than a surface, because it costs little.
+constexpr double kOutlineSpacing = 0.5;
+
+/// Spacing of the coarse mesh of a proof over that of the fine one: about 3.4 times fewer tetrahedra.
+constexpr double kMeshRatio = 1.5;
+
 /// Increase when a step computes something else from the same brief, so that old results are not reused.
-constexpr const char* kMethodVersion = "1";
+constexpr const char* kMethodVersion = "2";
 
 class Stopwatch {
  public:
@@ -36,13 +48,6 @@ class Stopwatch {
  private:
   std::chrono::steady_clock::time_point start_ = std::chrono::steady_clock::now();
 };
-
-/// FNV-1a, 64 bits: small, fast, the same everywhere.
-std::string hashed(const std::string& text) {
-  std::uint64_t hash = 14695981039346656037U;
-  for (const char c : text) hash = (hash ^ static_cast<unsigned char>(c)) * 1099511628211U;
-  return fmt::format("{:016x}", hash);
-}
 
 /// The lattice spacing, m, that fills a solid with about this many tetrahedra: twelve to a cube of the
 /// lattice, and about five more (measured) for every square of the lattice that the surface cuts.
@@ -58,52 +63,6 @@ double spacingFor(const TriangleMesh& solid, int tetrahedra) {
   return high;
 }
 
-json vec(const Vec3& v, double scale = 1) {
-  return {v.x() * scale, v.y() * scale, v.z() * scale};
-}
-
-std::string historyCsv(const std::vector<IterationRecord>& history) {
-  std::string csv = "iteration,compliance_J,mass_fraction,change,sharpness,solver_iterations,seconds\n";
-  for (const IterationRecord& r : history)
-    csv += fmt::format("{},{:.9g},{:.6f},{:.6f},{:g},{},{:.2f}\n", r.iteration, r.compliance, r.massFraction,
-                       r.change, r.sharpness, r.solverIterations, r.seconds);
-  return csv;
-}
-
-json caseJson(const CaseProof& c, const ProofProblem& problem) {
-  json faces = json::object();
-  for (std::size_t f = 0; f < problem.faces.size(); ++f)
-    faces[problem.faces[f].name] = vec(c.faceDisplacement[f], kMm);
-  json reactions = json::object();
-  for (std::size_t s = 0; s < problem.supports.size(); ++s)
-    reactions[problem.faces[problem.supports[s]].name] = {{"force_N", vec(c.reactions[s].force)}};
-  return {{"name", c.name},
-          {"compliance_J", c.compliance},
-          {"largest_displacement_mm", c.displacement * kMm},
-          {"face_displacement_mm", faces},
-          {"peak_von_mises_MPa", c.peakStress * kMPa},
-          {"peak_at_mm", vec(c.peakAt, kMm)},
-          {"judged_von_mises_MPa", c.judgedStress * kMPa},
-          {"judged_at_mm", vec(c.judgedAt, kMm)},
-          {"safety_factor", c.safetyFactor},
-          {"applied_force_N", vec(c.applied.force)},
-          {"applied_moment_Nm", vec(c.applied.moment)},
-          {"reactions", reactions},
-          {"solver_iterations", c.solve.iterations},
-          {"solver_energy_error", c.solve.energyError}};
-}
-
-json judgementJson(const Judgement& j) {
-  const bool mass = j.requirement.kind == Requirement::Kind::mass;
-  const double scale = mass ? 1 : kMm;
-  return {{"what", mass ? "mass" : "displacement at " + j.requirement.face},
-          {"unit", mass ? "kg" : "mm"},
-          {"value", j.value * scale},
-          {"most", j.requirement.most * scale},
-          {"worst_case", j.worstCase},
-          {"verdict", j.verdict == Verdict::met ? "met" : "not met"}};
-}
-
 }  // namespace
 
 std::filesystem::path defaultRunFolder(const std::filesystem::path& brief) {
@@ -117,6 +76,7 @@ JobRun::JobRun(Job job, std::filesystem::path folder, RunListener listener)
   std::filesystem::create_directories(folder_, fault);
   if (fault)
     throw RunError(fmt::format("cannot make the run folder {}: {}", folder_.string(), fault.message()));
+  lock_ = std::make_unique<FileLock>(folder_ / "run.lock");
   const std::filesystem::path file = folder_ / "results.json";
   if (std::filesystem::exists(file)) {
     results_ = json::parse(readFile(file), nullptr, false);
@@ -129,35 +89,47 @@ JobRun::JobRun(Job job, std::filesystem::path folder, RunListener listener)
   results_["material"] = {{"name", job_.brief.material.name},
                           {"strength_MPa", job_.brief.material.strength * kMPa}};
   results_["masses_kg"] = {{"space", job_.spaceMass}, {"keep", job_.keepMass}, {"target", job_.targetMass}};
-  results_["voxels"] = job_.domain.grid.cellCount();
-  results_["voxel_mm"] = job_.domain.grid.frame().size * kMm;
+  results_["voxels"] = job_.cellCount();
+  results_["voxel_mm"] = job_.cellSize() * kMm;
   results_["warnings"] = job_.warnings;
+  if (job_.flat()) results_["thickness_mm"] = job_.brief.sheet->thickness * kMm;
 }
 
 std::string JobRun::fingerprint(const std::vector<std::string>& sections, const std::string& before) const {
   std::string text =
-      std::string(kMethodVersion) + before + fmt::format(";{:.9g}", job_.domain.grid.frame().size);
+      std::string(kMethodVersion) + before + fmt::format(";{:.9g}", job_.cellSize());
   for (const std::string& key : sections) {
     const auto section = job_.brief.sections.find(key);
     text += ";" + key + "=" + (section == job_.brief.sections.end() ? "" : section->second);
   }
-  return hashed(text);
+  return hashOf(text);
 }
 
 std::string JobRun::layoutFingerprint() const {
-  return fingerprint({"voxel", "material", "shapes", "design", "faces", "supports", "loads", "cases", "goal",
-                      "target", "making", "optimise"},
-                     "");
+  // Of the shapes only those that matter here: a baseline may come and go.
+  const Brief& brief = job_.brief;
+  std::vector<std::string> shapes{brief.space};
+  for (const BriefKeep& keep : brief.keeps)
+    if (!keep.shape.empty()) shapes.push_back(keep.shape);
+  shapes.insert(shapes.end(), brief.clears.begin(), brief.clears.end());
+  for (const BriefFace& face : brief.faces) shapes.push_back(face.shape);
+  return fingerprint({"sheet", "material", "design", "faces", "supports", "loads", "cases", "goal", "target",
+                      "making", "optimise"},
+                     brief.shapeTexts(shapes));
 }
-std::string JobRun::solidFingerprint() const {
-  return fingerprint({}, layoutFingerprint());
-}
-std::string JobRun::proofFingerprint() const {
-  return fingerprint({"require", "proof"}, solidFingerprint() + fmt::format(";{}", job_.brief.tetrahedra));
+std::string JobRun::solidFingerprint() const { return fingerprint({"solid"}, layoutFingerprint()); }
+std::string JobRun::proofFingerprint(const std::string& before) const {
+  return fingerprint({"require", "proof"}, before + fmt::format(";{}", job_.brief.tetrahedra));
 }
 
-bool JobRun::fits(const char* step, const std::string& fingerprint) const {
-  return results_.contains(step) && results_[step].value("fingerprint", "") == fingerprint;
+bool JobRun::fits(const char* step, const std::string& fingerprint, const char* file) const {
+  return results_.contains(step) && results_[step].value("fingerprint", "") == fingerprint &&
+         std::filesystem::exists(folder_ / file);
+}
+
+void JobRun::forget(const std::vector<const char*>& steps) {
+  for (const char* step : steps) results_.erase(step);
+  save();
 }
 
 void JobRun::save() {
@@ -168,100 +140,143 @@ void JobRun::note(const std::string& line) const {
   if (listener_.note) listener_.note(line);
 }
 
+bool JobRun::stopAsked() const { return listener_.stopRequested && listener_.stopRequested(); }
+
 ProgressCallback JobRun::progress() const {
   return [this](const Progress& p) {
     if (listener_.progress) listener_.progress(p);
-    return !(listener_.stopRequested && listener_.stopRequested());
+    return !stopAsked();
   };
 }
 
-std::vector<double> JobRun::readLayout() const {
+SmoothLayout JobRun::readLayout() const {
   const CellImage image = readVti(folder_ / "layout.vti");
-  if (image.frame.cells != job_.domain.grid.frame().cells)
-    throw InputError("layout.vti does not fit the brief: its box has other sizes", "run optimise again");
-  const std::vector<float>& box = image.field("density");
-  std::vector<double> density(job_.domain.grid.cellCount());
-  for (std::size_t c = 0; c < density.size(); ++c)
-    density[c] = static_cast<double>(box[image.frame.linear(job_.domain.grid.cellIndex(c))]);
-  return density;
+  return std::visit(
+      [&](const auto& domain) {
+        if (image.frame.cells != imageOf(domain.grid, domain.thickness).frame.cells)
+          throw InputError("layout.vti does not fit the brief: its box has other sizes", "run optimise again");
+        return SmoothLayout(domain, gathered(domain.grid, image.field("density")));
+      },
+      job_.domain);
 }
 
-void JobRun::optimise(bool fresh) {
-  if (layoutReady_ && !fresh) return;
-  const bool upToDate =
-      fits("optimise", layoutFingerprint()) && std::filesystem::exists(folder_ / "layout.vti");
-  if (!fresh && upToDate && results_["optimise"].value("finished", false)) {
-    note("optimise  reused: layout.vti fits the brief");
-    layoutReady_ = true;
-    return;
-  }
-  for (const char* stale : {"optimise", "solid", "proof"}) results_.erase(stale);
-  save();
-  const Stopwatch watch;
-  const LayoutProblem<3> problem = job_.layoutProblem();
+template <int D>
+OptimiseResult JobRun::runOptimiser() {
+  const LayoutProblem<D> problem = job_.layoutProblem<D>();
+  const auto& domain = std::get<Domain<D>>(job_.domain);
   OptimiseOptions options;
   options.maxIterations = job_.brief.iterations;
+  const std::filesystem::path checkpoint = folder_ / "checkpoint.bin";
+  const std::filesystem::path kept = folder_ / "iterations";
+  const std::string fingerprint = layoutFingerprint();
+  const std::optional<OptimiseState> state = readCheckpoint(checkpoint, fingerprint);
   std::vector<IterationRecord> history;
-  const OptimiseResult result =
-      optimiseLayout<3>(problem, options, [&](const IterationRecord& r, const std::vector<double>&) {
-        history.push_back(r);
+  if (state) {
+    history = state->history;
+    note(fmt::format("optimise  goes on after iteration {}", history.size()));
+  } else {
+    std::filesystem::remove_all(kept);
+  }
+  Stopwatch sinceCheckpoint;
+  const OptimiseResult result = optimiseLayout<D>(
+      problem, options,
+      [&](const IterationView& view) {
+        history.push_back(view.record);
         writeFile(folder_ / "history.csv", historyCsv(history));
-        if (listener_.iteration) listener_.iteration(r);
-        return !(listener_.stopRequested && listener_.stopRequested());
-      });
-  const std::vector<double> keep(job_.domain.keep.begin(), job_.domain.keep.end());
-  writeVti(folder_ / "layout.vti", {job_.domain.grid.frame(),
-                                    {{"density", spread(job_.domain.grid, result.density)},
-                                     {"fill", spread(job_.domain.grid, job_.domain.fill)},
-                                     {"keep", spread(job_.domain.grid, keep)}}});
+        if (job_.brief.keepEvery > 0 && (view.record.iteration == 1 || view.record.iteration % job_.brief.keepEvery == 0)) {
+          std::filesystem::create_directories(kept);
+          CellImage image = imageOf(domain.grid, domain.thickness);
+          image.fields = {{"density", spread(domain.grid, view.density)}};
+          writeVti(kept / fmt::format("{:04}.vti", view.record.iteration), image);
+        }
+        const bool stop = stopAsked();
+        if (stop || sinceCheckpoint.seconds() > kCheckpointSeconds) {
+          writeCheckpoint(checkpoint, fingerprint, view.state());
+          sinceCheckpoint = Stopwatch();
+        }
+        if (listener_.iteration) listener_.iteration(view.record);
+        return !stop;
+      },
+      state ? &*state : nullptr);
+  if (result.stop != OptimiseStop::cancelled) std::filesystem::remove(checkpoint);
+  return result;
+}
+
+template <int D>
+void JobRun::storeLayout(const OptimiseResult& result) {
+  const auto& domain = std::get<Domain<D>>(job_.domain);
+  const std::vector<double> keep(domain.keep.begin(), domain.keep.end());
+  CellImage image = imageOf(domain.grid, domain.thickness);
+  image.fields = {{"density", spread(domain.grid, result.density)},
+                  {"fill", spread(domain.grid, domain.fill)},
+                  {"keep", spread(domain.grid, keep)}};
+  writeVti(folder_ / "layout.vti", image);
   json cases = json::array();
   for (std::size_t k = 0; k < job_.cases.size(); ++k) {
     json faces = json::object();
     for (const NamedFace& face : job_.faces)
       faces[face.name] =
-          vec(Attachment(job_.domain.grid, face.face).meanDisplacement(result.displacements[k]), kMm);
+          vectorJson(Attachment<D>(domain.grid, face.face).meanDisplacement(result.displacements[k]), kMm);
     cases.push_back({{"name", job_.cases[k].name},
                      {"compliance_J", result.caseCompliance[k]},
                      {"face_displacement_mm", faces}});
   }
-  const bool finished = result.stop != OptimiseStop::cancelled;
   results_["optimise"] = {{"fingerprint", layoutFingerprint()},
-                          {"finished", finished},
+                          {"finished", result.stop != OptimiseStop::cancelled},
                           {"stop", describe(result.stop)},
+                          {"goal", job_.brief.goal == CaseGoal::worst ? "worst case" : "weighted sum"},
                           {"iterations", result.history.size()},
                           {"compliance_J", result.compliance},
                           {"mass_kg", result.massFraction * job_.spaceMass},
                           {"cases", cases},
-                          {"seconds", watch.seconds()}};
+                          {"seconds", result.history.empty() ? 0 : result.history.back().seconds}};
+}
+
+void JobRun::optimise(bool fresh) {
+  if (layoutReady_ && !fresh) return;
+  if (!fresh && fits("optimise", layoutFingerprint(), "layout.vti") && results_["optimise"].value("finished", false)) {
+    note("optimise  reused: layout.vti fits the brief");
+    layoutReady_ = true;
+    return;
+  }
+  forget({"optimise", "solid", "proof"});
+  if (fresh) std::filesystem::remove(folder_ / "checkpoint.bin");
+  const OptimiseResult result = job_.flat() ? runOptimiser<2>() : runOptimiser<3>();
+  if (job_.flat())
+    storeLayout<2>(result);
+  else
+    storeLayout<3>(result);
   save();
-  note(fmt::format("optimise  {} iterations, {}: compliance {:.4g} J, mass {:.4g} kg", result.history.size(),
-                   describe(result.stop), result.compliance, result.massFraction * job_.spaceMass));
-  if (!finished) throw Cancelled();
+  note(fmt::format("optimise  {} iterations, {}: compliance {:.4g} J{}, mass {:.4g} kg", result.history.size(),
+                   describe(result.stop), result.compliance, job_.brief.goal == CaseGoal::worst ? " in the worst case" : "",
+                   result.massFraction * job_.spaceMass));
+  if (result.stop == OptimiseStop::cancelled) throw Cancelled();
   layoutReady_ = true;
 }
 
 void JobRun::solid(bool fresh) {
-  const bool interrupted =
-      fits("optimise", layoutFingerprint()) && !results_["optimise"].value("finished", true);
+  const bool interrupted = fits("optimise", layoutFingerprint(), "layout.vti") && !results_["optimise"].value("finished", true);
   if (interrupted)
     note("optimise  was stopped early; going on with the layout it left");
   else
     optimise(false);
-  if (!fresh && fits("solid", solidFingerprint()) && std::filesystem::exists(folder_ / "solid.stl")) {
+  if (!fresh && fits("solid", solidFingerprint(), "solid.stl")) {
     note("solid     reused: solid.stl fits the layout");
     return;
   }
-  for (const char* stale : {"solid", "proof"}) results_.erase(stale);
-  save();
+  forget({"solid", "proof"});
   const Stopwatch watch;
-  const SmoothLayout layout(job_.domain, readLayout());
+  const SmoothLayout layout = readLayout();
   const double wanted = job_.targetMass / job_.brief.material.density;
-  SolidOptions options;
-  options.spacing = kSurfaceSpacing * job_.domain.grid.frame().size;
+  SolidOptions options = job_.brief.solid;
+  options.spacing = (job_.flat() ? kOutlineSpacing : kSurfaceSpacing) * job_.cellSize();
   const Solid solid = reinterpret(layout, job_.regions, wanted, options, progress());
   if (!solid.defects.sound())
     throw RunError("the surface of the solid has defects: " + solid.defects.text(), "try another voxel size");
   writeStl(folder_ / "solid.stl", solid.surface);
+  for (const MeshFormat format : job_.brief.formats)
+    writeMesh(folder_ / ("solid." + meshFormatNames()[static_cast<std::size_t>(format)]), solid.surface, format);
+  if (job_.flat()) writeFile(folder_ / "outline.svg", outlineSvg(solid.outline, job_.brief.title));
   json bores = json::array();
   for (const NamedFace& face : job_.faces)
     for (const Patch& patch : face.face.patches) {
@@ -275,91 +290,174 @@ void JobRun::solid(bool fresh) {
   if (solid.pieces > 1)
     warnings.push_back(
         fmt::format("the solid falls into {} pieces: a keep is not connected with the rest", solid.pieces));
+  const double member = job_.brief.smallestMember;
+  if (solid.dropped.largest > member * member * member)
+    warnings.push_back(fmt::format("a loose piece of {:.3g} mm3 was dropped: more than a crumb",
+                                   solid.dropped.largest * kMm * kMm * kMm));
+  constexpr double kCubicMm = kMm * kMm * kMm;
+  // What reading the layout made of it, step by step.
+  double above = 0;
+  std::visit(
+      [&](const auto& domain) {
+        const std::vector<double> density = gathered(domain.grid, readVti(folder_ / "layout.vti").field("density"));
+        for (std::size_t c = 0; c < density.size(); ++c)
+          if (density[c] >= solid.threshold) above += domain.fill[c] * domain.cellVolume();
+      },
+      job_.domain);
   results_["solid"] = {{"fingerprint", solidFingerprint()},
                        {"threshold", solid.threshold},
-                       {"volume_mm3", solid.volume * kMm * kMm * kMm},
+                       {"volume_mm3", solid.volume * kCubicMm},
                        {"mass_kg", solid.volume * job_.brief.material.density},
                        {"wanted_mass_kg", job_.targetMass},
+                       {"volume_kept", options.keepVolume},
+                       {"mass_of_voxels_above_threshold_kg", above * job_.brief.material.density},
+                       {"triangles_before", solid.trianglesBefore},
                        {"triangles", solid.surface.triangles.size()},
+                       {"reduction_deviation_mm", solid.deviation * kMm},
                        {"surface", solid.defects.text()},
                        {"pieces", solid.pieces},
                        {"dropped_pieces", solid.dropped.pieces},
-                       {"dropped_volume_mm3", solid.dropped.volume * kMm * kMm * kMm},
+                       {"dropped_volume_mm3", solid.dropped.volume * kCubicMm},
+                       {"filled_voids", solid.cleanedUp.voids},
+                       {"filled_volume_mm3", solid.cleanedUp.voidVolume * kMm * kMm *
+                                                 (job_.flat() ? job_.brief.sheet->thickness * kMm : kMm)},
+                       {"sharp_edges", {{"points", solid.edges.points}, {"largest_distance_mm", solid.edges.largest * kMm}}},
                        {"bores", bores},
                        {"warnings", warnings},
                        {"seconds", watch.seconds()}};
+  if (job_.flat()) results_["solid"]["outline_corners"] = solid.outline.corners();
   save();
-  note(fmt::format("solid     read at {:.3f}: {:.4g} kg (wanted {:.4g} kg), {} triangles, {}",
-                   solid.threshold, solid.volume * job_.brief.material.density, job_.targetMass,
-                   solid.surface.triangles.size(),
+  note(fmt::format("solid     read at {:.3f}: {:.4g} kg ({} {:.4g} kg), {} triangles, {}", solid.threshold,
+                   solid.volume * job_.brief.material.density, options.keepVolume ? "wanted" : "let go; the target was",
+                   job_.targetMass, solid.surface.triangles.size(),
                    solid.defects.sound() ? "closed and sound" : solid.defects.text()));
   for (const std::string& warning : warnings) note("warning   " + warning);
 }
 
+/// Meshes a body twice, analyses both meshes, leaves the fine one in `file` and returns the figures with their
+/// verdict.
+json JobRun::analysed(const Implicit& f, const TriangleMesh* exported, const std::string& file) {
+  const Stopwatch watch;
+  const Box bounds = exported ? exported->bounds() : job_.regions.bounds();
+  report(progress(), "meshing", 0);
+  const TriangleMesh surface = exported ? *exported : stuff(f, bounds, bounds.diagonal().norm() / 120).boundary();
+  const ProofProblem problem = job_.proofProblem();
+  BodyProof body;
+  body.ratio = kMeshRatio;
+  body.spacing = spacingFor(surface, job_.brief.tetrahedra);
+  std::optional<SurfaceGap> gap;
+  for (const bool fine : {false, true}) {
+    const double spacing = fine ? body.spacing : kMeshRatio * body.spacing;
+    TetMesh tets = stuff(f, bounds, spacing, FeatherEdges::trimmed);
+    dropLoosePieces(tets, job_.regions, body.pieces);
+    const QuadraticTets mesh(tets);
+    (fine ? body.fine : body.coarse) = prove(mesh, spacing, problem, progress());
+    if (!fine) continue;
+    writeVtu(folder_ / file, mesh, body.fine);
+    if (exported) gap = surfaceGap(mesh.surfaceTriangles(), *exported);
+  }
+  std::vector<double> weights;
+  for (const GridCase& c : job_.cases) weights.push_back(c.weight);
+  json figures = bodyJson(body, problem, weights);
+  if (gap) {
+    figures["surface_gap_mm"] = {{"mean", gap->mean * kMm}, {"largest", gap->largest * kMm}};
+    figures["volume_difference"] = body.fine.volume / exported->volume() - 1;
+  }
+  addVerdict(figures, body);
+  figures["seconds"] = watch.seconds();
+  return figures;
+}
+
+void JobRun::addVerdict(json& figures, const BodyProof& body) const {
+  json judgements = json::array();
+  const std::vector<Judgement> judged = judge(body.coarse, body.fine, body.ratio, job_.brief.agreement,
+                                              job_.proofProblem(), job_.brief.requirements);
+  for (const Judgement& j : judged) judgements.push_back(judgementJson(j));
+  figures["requirements"] = judgements;
+  figures["agreement"] = job_.brief.agreement;
+  figures["verdict"] = judged.empty() ? "nothing required" : describe(overall(judged));
+}
+
 void JobRun::proof(bool fresh) {
   solid(false);
-  if (!fresh && fits("proof", proofFingerprint()) && std::filesystem::exists(folder_ / "proof.vtu")) {
+  const std::string fingerprint = proofFingerprint(solidFingerprint());
+  if (!fresh && fits("proof", fingerprint, "proof.vtu")) {
     note("proof     reused: proof.vtu fits the solid");
     return;
   }
-  results_.erase("proof");
-  save();
-  const Stopwatch watch;
-  const SmoothLayout layout(job_.domain, readLayout());
-  const Implicit f = solidFunction(layout, job_.regions, results_["solid"]["threshold"].get<double>());
+  forget({"proof"});
+  const Implicit f = solidFunction(readLayout(), job_.regions, results_["solid"]["threshold"].get<double>(),
+                                   job_.brief.solid.cleanUp);
   const TriangleMesh exported = readStl(folder_ / "solid.stl");
-  const double spacing = spacingFor(exported, job_.brief.tetrahedra);
-  report(progress(), "meshing", 0);
-  TetMesh tets = stuff(f, job_.regions.bounds(), spacing, FeatherEdges::trimmed);
-  std::size_t pieces = 0;
-  dropLoosePieces(tets, job_.regions, pieces);
-  const QuadraticTets mesh(tets);
-  const ProofProblem problem = job_.proofProblem();
-  const Proof proof = prove(mesh, spacing, problem, progress());
-  writeVtu(folder_ / "proof.vtu", mesh, proof);
-  const SurfaceGap gap = surfaceGap(mesh.surfaceTriangles(), exported);
-  json cases = json::array();
-  double compliance = 0;
-  for (std::size_t k = 0; k < proof.cases.size(); ++k) {
-    cases.push_back(caseJson(proof.cases[k], problem));
-    compliance += job_.cases[k].weight * proof.cases[k].compliance;
-  }
-  json judgements = json::array();
-  bool met = true;
-  for (const Judgement& j : judge(proof, problem, job_.brief.requirements)) {
-    judgements.push_back(judgementJson(j));
-    met = met && j.verdict == Verdict::met;
-  }
-  results_["proof"] = {{"fingerprint", proofFingerprint()},
-                       {"tetrahedra", proof.tets},
-                       {"nodes", proof.nodes},
-                       {"spacing_mm", spacing * kMm},
-                       {"mass_kg", proof.mass},
-                       {"smallest_angle_deg", proof.smallestAngle},
-                       {"largest_angle_deg", proof.largestAngle},
-                       {"worst_element_at_mm", vec(proof.worstAt, kMm)},
-                       {"pieces", pieces},
-                       {"surface_gap_mm", {{"mean", gap.mean * kMm}, {"largest", gap.largest * kMm}}},
-                       {"volume_difference", proof.volume / exported.volume() - 1},
-                       {"set_apart_mm", problem.exclusion * kMm},
-                       {"compliance_J", compliance},
-                       {"cases", cases},
-                       {"requirements", judgements},
-                       {"verdict", judgements.empty() ? "nothing required"
-                                   : met              ? "met"
-                                                      : "not met"},
-                       {"seconds", watch.seconds()}};
+  json figures = analysed(f, &exported, "proof.vtu");
+  figures["fingerprint"] = fingerprint;
+  results_["proof"] = figures;
   save();
-  note(fmt::format("proof     {} tetrahedra: compliance {:.4g} J (predicted {:.4g} J), verdict: {}",
-                   proof.tets, compliance, results_["optimise"]["compliance_J"].get<double>(),
-                   results_["proof"]["verdict"].get<std::string>()));
+  note(fmt::format("proof     {} and {} tetrahedra: compliance {:.4g} +- {:.2g} J (predicted {:.4g} J), verdict: {}",
+                   figures["coarse_tetrahedra"].get<int>(), figures["tetrahedra"].get<int>(),
+                   figures["compliance_J"].get<double>(), figures["compliance_error_J"].get<double>(),
+                   predictedCompliance(), figures["verdict"].get<std::string>()));
 }
 
-std::optional<bool> JobRun::proven() const {
-  if (!results_.contains("proof")) return std::nullopt;
-  const std::string verdict = results_["proof"].value("verdict", "");
-  if (verdict == "met") return true;
-  if (verdict == "not met") return false;
+double JobRun::predictedCompliance() const {
+  double sum = 0;
+  for (std::size_t k = 0; k < job_.cases.size(); ++k)
+    sum += job_.cases[k].weight * results_["optimise"]["cases"][k]["compliance_J"].get<double>();
+  return sum;
+}
+
+void JobRun::analyse(bool fresh) {
+  std::vector<std::string> allShapes;
+  for (const BriefShape& shape : job_.brief.shapes) allShapes.push_back(shape.name);
+  const std::string regions = fingerprint({"sheet", "material", "design", "faces", "supports", "loads", "cases"},
+                                          job_.brief.shapeTexts(allShapes));
+  const auto body = [&](const char* key, const char* file, const std::string& fingerprint, const Implicit& f) {
+    if (!fresh && fits(key, fingerprint, file)) {
+      note(fmt::format("analyse   reused: {} fits the brief", file));
+      return;
+    }
+    forget({key});
+    json figures = analysed(f, nullptr, file);
+    figures["fingerprint"] = fingerprint;
+    results_[key] = figures;
+    save();
+    note(fmt::format("analyse   {}: {:.4g} kg, compliance {:.4g} +- {:.2g} J", key, figures["mass_kg"].get<double>(),
+                     figures["compliance_J"].get<double>(), figures["compliance_error_J"].get<double>()));
+  };
+  body("block", "block.vtu", proofFingerprint(regions), [this](const Vec3& p) { return job_.regions.available(p); });
+  if (job_.brief.baseline.empty()) return;
+  const ShapePtr baseline = job_.brief.shape(job_.brief.baseline);
+  body("baseline", "baseline.vtu", proofFingerprint(regions + job_.brief.baseline),
+       [this, baseline](const Vec3& p) { return std::max(baseline->distance(p), job_.regions.withinSheet(p)); });
+}
+
+void JobRun::proofOf(const std::filesystem::path& file, bool fresh) {
+  const TriangleMesh surface = readMesh(file);
+  const MeshDefects defects = inspectMesh(surface);
+  const ShapePtr shape = makeMeshShape(surface);
+  const std::string fingerprint = proofFingerprint(layoutFingerprint() + hashOf(readFile(file)));
+  if (!fresh && fits("outside", fingerprint, "outside.vtu")) {
+    note("proof     reused: outside.vtu fits " + file.string());
+    return;
+  }
+  forget({"outside"});
+  json figures = analysed([shape](const Vec3& p) { return shape->distance(p); }, &surface, "outside.vtu");
+  figures["fingerprint"] = fingerprint;
+  figures["file"] = file.filename().string();
+  figures["surface"] = defects.text();
+  results_["outside"] = figures;
+  save();
+  if (!defects.sound()) note("warning   the surface of " + file.string() + " has defects: " + defects.text());
+  note(fmt::format("proof     {}: {:.4g} kg, compliance {:.4g} +- {:.2g} J, verdict: {}", file.string(),
+                   figures["mass_kg"].get<double>(), figures["compliance_J"].get<double>(),
+                   figures["compliance_error_J"].get<double>(), figures["verdict"].get<std::string>()));
+}
+
+std::optional<bool> JobRun::proven(const std::string& body) const {
+  if (!results_.contains(body)) return std::nullopt;
+  const std::string verdict = results_[body].value("verdict", "");
+  if (verdict == describe(Verdict::met)) return true;
+  if (verdict == describe(Verdict::notMet) || verdict == describe(Verdict::notShown)) return false;
   return std::nullopt;
 }
 

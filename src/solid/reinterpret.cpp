@@ -1,6 +1,7 @@
 #include "barelattice/solid/reinterpret.hpp"
 
 #include <fmt/format.h>
+#include <meshoptimizer.h>
 
 #include <algorithm>
 #include <cmath>
@@ -9,6 +10,7 @@
 #include "barelattice/base/error.hpp"
 #include "barelattice/base/quantity.hpp"
 #include "barelattice/geometry/stl.hpp"
+#include "barelattice/geometry/surface_gap.hpp"
 #include "barelattice/solid/sharpen.hpp"
 
 namespace barelattice {
@@ -49,25 +51,173 @@ void dropUnusedVertices(TriangleMesh& mesh) {
   mesh.vertices = std::move(used);
 }
 
+/// The surface with fewer triangles, no vertex further than `deviation` from where the surface was. The
+/// quadric error the reduction goes by is no distance, so the distance is measured, and the reduction made
+/// gentler until it and the soundness of the surface are as promised.
+TriangleMesh reduced(const TriangleMesh& mesh, double deviation, double& found) {
+  const Vec3 sizes = mesh.bounds().sizes();
+  double scale = 1;
+  constexpr int kTrials = 6;
+  for (int trial = 0; trial < kTrials; ++trial, scale *= 0.5) {
+    std::vector<float> positions;
+    for (const Vec3& v : mesh.vertices)
+      for (int i = 0; i < 3; ++i) positions.push_back(static_cast<float>(kMillimetresPerMetre * v[i]));
+    std::vector<unsigned> indices;
+    for (const auto& t : mesh.triangles)
+      for (const int v : t) indices.push_back(static_cast<unsigned>(v));
+    std::vector<unsigned> fewer(indices.size());
+    fewer.resize(meshopt_simplify(fewer.data(), indices.data(), indices.size(), positions.data(),
+                                  mesh.vertices.size(), 3 * sizeof(float), 0,
+                                  static_cast<float>(scale * deviation / sizes.maxCoeff()), 0, nullptr));
+    TriangleMesh result{mesh.vertices, {}};
+    for (std::size_t i = 0; i + 2 < fewer.size(); i += 3)
+      result.triangles.push_back({static_cast<int>(fewer[i]), static_cast<int>(fewer[i + 1]), static_cast<int>(fewer[i + 2])});
+    dropUnusedVertices(result);
+    if (result.triangles.empty()) continue;
+    found = surfaceGap(mesh, result).largest;
+    if (found <= deviation && inspectMesh(result).sound()) return result;
+  }
+  found = 0;
+  return mesh;
+}
+
+/// The two smallest distances of a point from the exact faces, by face of their own.
+EdgeCheck checkEdges(const TriangleMesh& surface, const Regions& regions, double spacing) {
+  std::vector<const Shape*> shapes{regions.space.get()};
+  for (const ShapePtr& keep : regions.keeps) shapes.push_back(keep.get());
+  for (const ShapePtr& clear : regions.clears) shapes.push_back(clear.get());
+  std::vector<Patch> patches;
+  for (const Shape* shape : shapes) shape->appendPatches(patches);
+  // Vertices where the surface turns sharply.
+  std::vector<Vec3> normal(surface.vertices.size(), Vec3::Zero());
+  std::vector<char> sharp(surface.vertices.size(), 0);
+  constexpr double kCrease = 0.82;
+  for (std::size_t t = 0; t < surface.triangles.size(); ++t) {
+    const Vec3 n =
+        (surface.corner(t, 1) - surface.corner(t, 0)).cross(surface.corner(t, 2) - surface.corner(t, 0)).stableNormalized();
+    for (const int v : surface.triangles[t]) {
+      const auto i = static_cast<std::size_t>(v);
+      if (normal[i].isZero())
+        normal[i] = n;
+      else if (normal[i].dot(n) < kCrease)
+        sharp[i] = 1;
+    }
+  }
+  EdgeCheck check;
+  const double near = 0.05 * spacing;
+  for (std::size_t v = 0; v < sharp.size(); ++v) {
+    if (!sharp[v]) continue;
+    double first = near;
+    double second = near;
+    int faces = 0;
+    for (const Patch& patch : patches) {
+      const double distance = patch.distance(surface.vertices[v]);
+      if (distance >= near) continue;
+      ++faces;
+      if (distance < first) {
+        second = first;
+        first = distance;
+      } else {
+        second = std::min(second, distance);
+      }
+    }
+    if (faces < 2) continue;
+    ++check.points;
+    check.largest = std::max(check.largest, second);
+  }
+  return check;
+}
+
 class Reinterpretation {
  public:
   Reinterpretation(const SmoothLayout& layout, const Regions& regions, const SolidOptions& options)
       : layout_(layout), regions_(regions), options_(options) {}
 
   Solid at(double threshold) const {
-    const Implicit f = solidFunction(layout_, regions_, threshold);
-    TetMesh mesh = stuff(f, regions_.bounds(), options_.spacing);
     Solid solid;
     solid.threshold = threshold;
-    solid.dropped = dropLoosePieces(mesh, regions_, solid.pieces);
-    solid.surface = mesh.boundary();
-    dropUnusedVertices(solid.surface);
-    solid.surface = sharpenEdges(f, options_.spacing, solid.surface);
+    const Implicit f = solidFunction(layout_, regions_, threshold, options_.cleanUp, &solid.cleanedUp);
+    if (regions_.thickness > 0)
+      readSheet(f, solid);
+    else
+      readBody(f, solid);
     solid.volume = solid.surface.volume();
     return solid;
   }
 
+  /// The surface as it is handed out: reduced, rounded, checked.
+  void finish(Solid& solid) const {
+    solid.trianglesBefore = solid.surface.triangles.size();
+    if (regions_.thickness > 0) {
+      if (options_.deviation > 0) simplifySheet(solid);
+    } else if (options_.deviation > 0) {
+      solid.surface = reduced(roundedToStl(solid.surface), options_.deviation, solid.deviation);
+    }
+    solid.surface = roundedToStl(solid.surface);
+    solid.volume = solid.surface.volume();
+    solid.defects = inspectMesh(solid.surface);
+    solid.edges = checkEdges(solid.surface, regions_, options_.spacing);
+  }
+
  private:
+  void readBody(const Implicit& f, Solid& solid) const {
+    TetMesh mesh = stuff(f, regions_.bounds(), options_.spacing);
+    solid.dropped = dropLoosePieces(mesh, regions_, solid.pieces);
+    solid.surface = mesh.boundary();
+    dropUnusedVertices(solid.surface);
+    solid.surface = sharpenEdges(f, options_.spacing, solid.surface);
+  }
+
+  void readSheet(const Implicit& f, Solid& solid) const {
+    const Box box = regions_.bounds();
+    const double middle = 0.5 * regions_.thickness;
+    const PlaneFunction plane = [&](const Eigen::Vector2d& p) { return f({p.x(), p.y(), middle}); };
+    const Outline all =
+        traceOutline(plane, {box.min().head<2>(), box.max().head<2>()}, options_.spacing);
+    solid.pieces = 0;
+    double most = 0;
+    std::vector<Outline> pieces = piecesOf(all);
+    for (const Outline& piece : pieces) most = std::max(most, piece.area());
+    for (const Outline& piece : pieces) {
+      if (regions_.keeps.empty() ? piece.area() == most : hangsOnKeep(piece)) {
+        ++solid.pieces;
+        solid.outline.loops.insert(solid.outline.loops.end(), piece.loops.begin(), piece.loops.end());
+      } else {
+        ++solid.dropped.pieces;
+        solid.dropped.volume += piece.area() * regions_.thickness;
+        solid.dropped.largest = std::max(solid.dropped.largest, piece.area() * regions_.thickness);
+      }
+    }
+    // Straight runs need no corner at every lattice line.
+    constexpr double kStraight = 1e-3;
+    solid.outline = simplified(solid.outline, kStraight * options_.spacing);
+    solid.surface = extruded(solid.outline, regions_.thickness);
+  }
+
+  bool hangsOnKeep(const Outline& piece) const {
+    Eigen::AlignedBox2d box;
+    for (const Eigen::Vector2d& p : piece.loops.front()) box.extend(p);
+    const double step = 0.5 * options_.spacing;
+    for (double y = box.min().y(); y <= box.max().y(); y += step)
+      for (double x = box.min().x(); x <= box.max().x(); x += step)
+        if (regions_.kept({x, y, 0.5 * regions_.thickness}) <= 0 && contains(piece, {x, y})) return true;
+    return false;
+  }
+
+  void simplifySheet(Solid& solid) const {
+    constexpr int kTrials = 4;
+    double deviation = options_.deviation;
+    for (int trial = 0; trial < kTrials; ++trial, deviation *= 0.5) {
+      const Outline fewer = simplified(solid.outline, deviation);
+      const TriangleMesh surface = extruded(fewer, regions_.thickness);
+      if (!inspectMesh(surface).sound()) continue;
+      solid.deviation = surfaceGap(surface, solid.surface).largest;
+      solid.outline = fewer;
+      solid.surface = surface;
+      return;
+    }
+  }
+
   const SmoothLayout& layout_;
   const Regions& regions_;
   const SolidOptions& options_;
@@ -98,6 +248,7 @@ Dropped dropLoosePieces(TetMesh& mesh, const Regions& regions, std::size_t& piec
     } else {
       ++dropped.pieces;
       dropped.volume += volume[g];
+      dropped.largest = std::max(dropped.largest, volume[g]);
     }
   }
   std::erase_if(mesh.tets,
@@ -115,6 +266,12 @@ Solid reinterpret(const SmoothLayout& layout, const Regions& regions, double wan
   double excessHigh = std::nan("");
   double threshold = 0.5;
   Solid solid;
+  if (!options.keepVolume) {
+    solid = part.at(options.threshold);
+    solid.wantedVolume = wantedVolume;
+    part.finish(solid);
+    return solid;
+  }
   constexpr int kTrials = 25;
   for (int trial = 0; trial < kTrials; ++trial) {
     report(progress, fmt::format("reading the layout at {:.3f}", threshold),
@@ -124,8 +281,7 @@ Solid reinterpret(const SmoothLayout& layout, const Regions& regions, double wan
     const double excess = solid.volume / wantedVolume - 1;
     if (std::abs(excess) <= options.volumeTolerance) {
       report(progress, "checking the surface", 0.9);
-      solid.surface = roundedToStl(solid.surface);
-      solid.defects = inspectMesh(solid.surface);
+      part.finish(solid);
       return solid;
     }
     if (excess > 0) {

@@ -2,8 +2,10 @@
 
 #include <algorithm>
 #include <cmath>
+#include <memory>
 
 #include "barelattice/base/parallel.hpp"
+#include "clean_up.hpp"
 
 namespace barelattice {
 namespace {
@@ -53,54 +55,80 @@ void smoothAlong(const GridFrame<3>& frame, std::size_t axis, Field& field) {
 
 }  // namespace
 
-SmoothLayout::SmoothLayout(const Domain& domain, std::span<const double> density, int passes)
-    : frame_(domain.grid.frame()), size_(domain.grid.frame().size) {
-  frame_.origin.array() -= kPadding * size_;
-  for (int& n : frame_.cells) n += 2 * kPadding;
+template <int D>
+SmoothLayout::SmoothLayout(const Domain<D>& domain, std::span<const double> density, int passes) : flat_(D == 2) {
+  const GridFrame<D>& inner = domain.grid.frame();
+  frame_.size = inner.size;
+  frame_.cells.fill(1);
+  for (std::size_t i = 0; i < D; ++i) {
+    const auto e = static_cast<Eigen::Index>(i);
+    frame_.origin[e] = inner.origin[e] - kPadding * inner.size;
+    frame_.cells[i] = inner.cells[i] + 2 * kPadding;
+  }
+  if (flat_) frame_.origin.z() = 0.5 * (domain.thickness - inner.size);  // centres at half the thickness
   values_.assign(frame_.boxCells(), -1);
   for (std::size_t c = 0; c < density.size(); ++c) {
-    Index<3> at = domain.grid.cellIndex(c);
-    for (int& i : at) i += kPadding;
+    Index<3> at{};
+    for (std::size_t i = 0; i < D; ++i) at[i] = domain.grid.cellIndex(c)[i] + kPadding;
     values_[frame_.linear(at)] = static_cast<float>(density[c]);
   }
   extrapolate(frame_, values_);
   for (int pass = 0; pass < passes; ++pass)
-    for (std::size_t axis = 0; axis < 3; ++axis) smoothAlong(frame_, axis, values_);
+    for (std::size_t axis = 0; axis < D; ++axis) smoothAlong(frame_, axis, values_);
 }
 
-double SmoothLayout::operator()(const Vec3& point) const {
-  const Vec3 at = (point - frame_.origin) / size_ - Vec3::Constant(0.5);
+template SmoothLayout::SmoothLayout(const Domain<2>&, std::span<const double>, int);
+template SmoothLayout::SmoothLayout(const Domain<3>&, std::span<const double>, int);
+
+double SmoothLayout::interpolate(const std::vector<float>& field, const Vec3& point) const {
+  const Vec3 at = (point - frame_.origin) / frame_.size - Vec3::Constant(0.5);
   Index<3> low{};
-  Vec3 share;
-  for (std::size_t i = 0; i < 3; ++i) {
+  Vec3 share = Vec3::Zero();
+  const std::size_t dimensions = flat_ ? 2 : 3;
+  for (std::size_t i = 0; i < dimensions; ++i) {
     const auto e = static_cast<Eigen::Index>(i);
     const double clamped = std::clamp(at[e], 0.0, frame_.cells[i] - 1.000001);
     low[i] = static_cast<int>(clamped);
     share[e] = clamped - low[i];
   }
   double sum = 0;
-  for (int corner = 0; corner < 8; ++corner) {
+  for (int corner = 0; corner < 1 << dimensions; ++corner) {
     double weight = 1;
     Index<3> cell = low;
-    for (std::size_t i = 0; i < 3; ++i) {
+    for (std::size_t i = 0; i < dimensions; ++i) {
       const bool far = corner >> i & 1;
       cell[i] += far;
       weight *= far ? share[static_cast<Eigen::Index>(i)] : 1 - share[static_cast<Eigen::Index>(i)];
     }
-    sum += weight * static_cast<double>(values_[frame_.linear(cell)]);
+    sum += weight * static_cast<double>(field[frame_.linear(cell)]);
   }
   return sum;
 }
 
-Implicit solidFunction(const SmoothLayout& layout, const Regions& regions, double threshold) {
+Implicit solidFunction(const SmoothLayout& layout, const Regions& regions, double threshold,
+                       const CleanUp& cleanUp, CleanUpReport* report) {
+  auto read = std::make_shared<SmoothLayout>(layout);
+  if (cleanUp.voidSize > 0) {
+    const CleanUpReport filled = fillVoids(*read, regions, threshold, cleanUp.voidSize);
+    if (report) *report = filled;
+  }
   // A smoothed step rises by about 0.4 per cell, so this factor makes density differences look like
   // distances.
   const double scale = 2.5 * layout.cellSize();
-  return [&layout, &regions, threshold, scale](const Vec3& point) {
-    double value = std::max(scale * (threshold - layout(point)), regions.space->distance(point));
+  const auto bounded = [&regions](double value, const Vec3& point) {
+    value = std::max(value, regions.space->distance(point));
     for (const ShapePtr& keep : regions.keeps) value = std::min(value, keep->distance(point));
     for (const ShapePtr& clear : regions.clears) value = std::max(value, -clear->distance(point));
-    return value;
+    return std::max(value, regions.withinSheet(point));
+  };
+  Implicit open = [read, threshold, scale, bounded](const Vec3& point) {
+    return bounded(scale * (threshold - (*read)(point)), point);
+  };
+  if (!(cleanUp.gap > 0)) return open;
+  const auto closed = std::make_shared<const std::vector<float>>(closedField(*read, open, cleanUp.gap));
+  return [read, threshold, scale, bounded, closed](const Vec3& point) {
+    const double value = std::min(scale * (threshold - (*read)(point)), read->interpolate(*closed, point));
+    return bounded(value, point);
   };
 }
 

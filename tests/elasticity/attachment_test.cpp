@@ -23,14 +23,14 @@ TEST(Attachment, keepsTheResultantOfAForceOnACurvedFace) {
   Regions regions;
   const ShapePtr hole = makeCylinder({10, 8, -1}, {10, 8, 7}, 3.3);
   regions.space = makeDifference(makeBox({0, 0, 0}, {20, 15, 6}), {hole});
-  const Domain domain = sampleRegions(regions, 1);
+  const Domain<3> domain = sampleRegions<3>(regions, 1);
   const Face face = boreOf(regions.space, 3.3, 0.25);
-  const Attachment attachment(domain.grid, face);
+  const Attachment<3> attachment(domain.grid, face);
   EXPECT_NEAR(attachment.covered(), 1, 1e-12);
   std::vector<double> f(3 * domain.grid.nodeCount(), 0.0);
   const Vec3 force(3, -5, 7);
-  attachment.addForce(force, f);
-  const Resultant wanted = resultantOnFace(face, force, Vec3::Zero());
+  attachment.addAction({force}, f);
+  const Resultant wanted = resultantOnFace(face, {force}, Vec3::Zero());
   Resultant found;
   for (std::size_t n = 0; n < domain.grid.nodeCount(); ++n) {
     Vec3 nodal;
@@ -46,10 +46,10 @@ TEST(Attachment, keepsTheResultantOfAForceOnACurvedFace) {
 TEST(Attachment, holdsExactlyTheNodesOfAPlaneFaceOnTheGrid) {
   Regions regions;
   regions.space = makeBox({0, 0, 0}, {4, 3, 2});
-  const Domain domain = sampleRegions(regions, 0.5);
+  const Domain<3> domain = sampleRegions<3>(regions, 0.5);
   FaceSelector left;
   left.direction = -Vec3::UnitX();
-  const auto nodes = Attachment(domain.grid, selectFace(*regions.space, left, 0.125)).nodes();
+  const auto nodes = Attachment<3>(domain.grid, selectFace(*regions.space, left, 0.125)).nodes();
   EXPECT_EQ(nodes.size(), 7U * 5);
   for (const std::size_t n : nodes) EXPECT_EQ(domain.grid.nodeIndex(n)[0], 0);
 }
@@ -57,7 +57,7 @@ TEST(Attachment, holdsExactlyTheNodesOfAPlaneFaceOnTheGrid) {
 TEST(Attachment, averagesDisplacementsExactlyWhereTheyAreLinear) {
   Regions regions;
   regions.space = makeBox({0, 0, 0}, {4, 3, 2});
-  const Domain domain = sampleRegions(regions, 0.5);
+  const Domain<3> domain = sampleRegions<3>(regions, 0.5);
   FaceSelector right;
   right.direction = Vec3::UnitX();
   const Face face = selectFace(*regions.space, right, 0.1);
@@ -68,19 +68,19 @@ TEST(Attachment, averagesDisplacementsExactlyWhereTheyAreLinear) {
     u[gridDof(domain.grid, n, 1)] = p.z();
     u[gridDof(domain.grid, n, 2)] = 1;
   }
-  EXPECT_LT((Attachment(domain.grid, face).meanDisplacement(u) - Vec3(7, 1, 1)).norm(), 1e-12);
+  EXPECT_LT((Attachment<3>(domain.grid, face).meanDisplacement(u) - Vec3(7, 1, 1)).norm(), 1e-12);
 }
 
 TEST(Attachment, seesWhenNothingLiesBelow) {
   Regions regions;
   regions.space = makeBox({0, 0, 0}, {4, 3, 2});
-  const Domain domain = sampleRegions(regions, 0.5);
+  const Domain<3> domain = sampleRegions<3>(regions, 0.5);
   FaceSelector left;
   left.direction = -Vec3::UnitX();
-  const Attachment attachment(domain.grid, selectFace(*makeBox({30, 0, 0}, {31, 1, 1}), left, 0.2));
+  const Attachment<3> attachment(domain.grid, selectFace(*makeBox({30, 0, 0}, {31, 1, 1}), left, 0.2));
   EXPECT_EQ(attachment.covered(), 0);
   std::vector<double> f(3 * domain.grid.nodeCount());
-  EXPECT_THROW(attachment.addForce(Vec3::UnitX(), f), InputError);
+  EXPECT_THROW(attachment.addAction({Vec3::UnitX()}, f), InputError);
 }
 
 TEST(FreeMotions, areNamed) {

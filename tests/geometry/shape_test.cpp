@@ -3,11 +3,14 @@
 #include <gmock/gmock.h>
 #include <gtest/gtest.h>
 
+#include <array>
 #include <numbers>
 #include <random>
 
 #include "barelattice/base/error.hpp"
 #include "barelattice/geometry/face.hpp"
+#include "barelattice/geometry/mesh_shape.hpp"
+#include "barelattice/geometry/tet_mesh.hpp"
 
 namespace barelattice {
 namespace {
@@ -19,8 +22,24 @@ const ShapePtr kBox = makeBox({0, 0, 0}, {4, 2, 1});
 const ShapePtr kRing =
     makeDifference(makeCylinder({0, 0, 0}, {0, 0, 3}, 2), {makeCylinder({0, 0, -1}, {0, 0, 4}, 1)});
 
+OutlineLoop straight(const std::vector<Eigen::Vector2d>& corners) {
+  OutlineLoop loop;
+  for (const Eigen::Vector2d& corner : corners) loop.push_back({corner, std::nullopt});
+  return loop;
+}
+
+Extrusion prism(const std::vector<Eigen::Vector2d>& corners, double from, double to) {
+  Extrusion extrusion;
+  extrusion.outline = straight(corners);
+  extrusion.from = from;
+  extrusion.to = to;
+  return extrusion;
+}
+
 Extrusion wedge() {
-  return {{{0, 0}, {4, 0}, {0, 3}}, 0, 2, -1, 1};
+  Extrusion extrusion = prism({{0, 0}, {4, 0}, {0, 3}}, -1, 1);
+  extrusion.second = 2;
+  return extrusion;
 }  // in x and z, along y
 
 TEST(Shape, distancesOfPrimitivesAreExact) {
@@ -71,9 +90,177 @@ TEST(Shape, refusesWhatIsNoBody) {
   EXPECT_THROW(makeBox({0, 0, 0}, {1, 0, 1}), InputError);
   EXPECT_THROW(makeCylinder({0, 0, 0}, {0, 0, 0}, 1), InputError);
   EXPECT_THROW(makeCylinder({0, 0, 0}, {0, 0, 1}, 0), InputError);
-  EXPECT_THROW(makeExtrusion({{{0, 0}, {1, 0}}, 0, 1, 0, 1}), InputError);
-  EXPECT_THROW(makeExtrusion({{{0, 0}, {1, 1}, {1, 0}, {0, 1}}, 0, 1, 0, 1}), InputError) << "a bow tie";
-  EXPECT_THROW(makeExtrusion({{{0, 0}, {1, 0}, {0, 1}}, 0, 1, 1, 1}), InputError);
+  EXPECT_THROW(makeExtrusion(prism({{0, 0}, {1, 0}}, 0, 1)), InputError);
+  EXPECT_THROW(makeExtrusion(prism({{0, 0}, {1, 1}, {1, 0}, {0, 1}}, 0, 1)), InputError) << "a bow tie";
+  EXPECT_THROW(makeExtrusion(prism({{0, 0}, {1, 0}, {0, 1}}, 1, 1)), InputError);
+}
+
+/// Every patch must lie on the surface, face outward, and (with the surface it is cut from) add up to the area.
+void expectSoundPatches(const ShapePtr& shape, double area, double tolerance) {
+  std::vector<Patch> patches;
+  shape->appendPatches(patches);
+  double sum = 0;
+  for (const Patch& patch : patches)
+    for (const SurfacePoint& p : patch.sample(0.03)) {
+      if (std::abs(shape->distance(p.position)) > 1e-9) continue;
+      sum += p.area;
+      EXPECT_GT(shape->distance(p.position + 1e-3 * p.normal), 0);
+      EXPECT_LT(shape->distance(p.position - 1e-3 * p.normal), 0);
+      EXPECT_LT(patch.distance(p.position), 1e-9);
+    }
+  EXPECT_NEAR(sum / area, 1, tolerance);
+}
+
+TEST(Shape, roundPrimitivesHaveTheirDistanceAndArea) {
+  const ShapePtr ball = makeSphere({1, 2, 3}, 0.7);
+  EXPECT_NEAR(ball->distance({1, 2, 5}), 1.3, 1e-14);
+  expectSoundPatches(ball, 4 * pi * 0.49, 1e-9);
+  const ShapePtr cone = makeCone({0, 0, 0}, {0, 0, 2}, 1, 0);
+  EXPECT_NEAR(cone->distance({0, 0, 3}), 1, 1e-14);
+  EXPECT_NEAR(cone->distance({1, 0, 2}), 2 / std::sqrt(5.0), 1e-14);
+  EXPECT_NEAR(cone->distance({0, 0, 0.1}), -0.1, 1e-14);
+  expectSoundPatches(cone, pi * (1 + std::sqrt(5.0)), 0.01);
+  const ShapePtr ring = makeTorus({0, 0, 0}, {0, 1, 0}, 2, 0.5);
+  EXPECT_NEAR(ring->distance({0, 0, 0}), 1.5, 1e-14);
+  EXPECT_NEAR(ring->distance({2, 0.1, 0}), -0.4, 1e-14);
+  expectSoundPatches(ring, 4 * pi * pi, 1e-3);
+  EXPECT_THROW(makeTorus({0, 0, 0}, {0, 1, 0}, 1, 2), InputError);
+  EXPECT_THROW(makeCone({0, 0, 0}, {0, 0, 1}, 1, 1), InputError);
+  EXPECT_THROW(makeSphere({0, 0, 0}, 0), InputError);
+}
+
+/// A D: a half disc of radius 1 on a rectangle 1 wide, with a round hole.
+Extrusion letterD() {
+  Extrusion d;
+  d.outline = {{{0, 0}, std::nullopt}, {{1, 0}, std::nullopt}, {{1, 2}, Eigen::Vector2d(2, 1)}, {{0, 2}, std::nullopt}};
+  d.holes = {{{{1.3, 1}, Eigen::Vector2d(1, 1.3)}, {{0.7, 1}, Eigen::Vector2d(1, 0.7)}}};
+  d.to = 0.5;
+  return d;
+}
+
+TEST(Extrusion, followsArcsAndHoles) {
+  const double profile = 2 + pi / 2 - pi * 0.09;
+  const double rim = 4 + pi + 0.6 * pi;
+  for (const std::array<int, 2>& axes : {std::array{0, 1}, std::array{1, 0}, std::array{0, 2}, std::array{2, 1}}) {
+    Extrusion d = letterD();
+    d.first = axes[0];
+    d.second = axes[1];
+    const ShapePtr shape = makeExtrusion(d);
+    const auto at = [&](double a, double b) {
+      Vec3 p = Vec3::Constant(0.25);
+      p[axes[0]] = a;
+      p[axes[1]] = b;
+      return shape->distance(p);
+    };
+    EXPECT_NEAR(at(2.5, 1), 0.5, 1e-12) << "beyond the arc";
+    EXPECT_NEAR(at(1, 1), 0.3, 1e-12) << "in the middle of the hole";
+    EXPECT_NEAR(at(1.9, 1), -0.1, 1e-12);
+    EXPECT_NEAR(at(0.4, 1), -0.25, 1e-12) << "the ends are nearer than the hole";
+    expectSoundPatches(shape, 2 * profile + 0.5 * rim, 0.01);
+  }
+}
+
+TEST(Extrusion, pointsLevelWithTheEndsOfArcsAreInside) {
+  // A disc of two arcs whose chord is one line: points on that line are where parity goes wrong first.
+  Extrusion disc;
+  disc.outline = {{{1, 0}, Eigen::Vector2d(0, -1)}, {{-1, 0}, Eigen::Vector2d(0, 1)}};
+  disc.to = 1;
+  const ShapePtr shape = makeExtrusion(disc);
+  for (double x = -0.95; x < 1; x += 0.05) EXPECT_LT(shape->distance({x, 0, 0.5}), 0) << x;
+  for (double x = 1.05; x < 3; x += 0.05) EXPECT_GT(shape->distance({x, 0, 0.5}), 0) << x;
+  EXPECT_NEAR(shape->bounds().sizes().y(), 2, 1e-9);
+}
+
+TEST(Extrusion, refusesHolesOutsideAndArcsOnALine) {
+  Extrusion d = letterD();
+  d.holes = {straight({{5, 5}, {6, 5}, {6, 6}})};
+  EXPECT_THROW(makeExtrusion(d), InputError);
+  d.holes = {straight({{0.5, 0.5}, {3, 0.5}, {3, 1}})};
+  EXPECT_THROW(makeExtrusion(d), InputError) << "crosses the outline";
+  d = letterD();
+  d.outline[2].through = Eigen::Vector2d(1, 1);
+  EXPECT_THROW(makeExtrusion(d), InputError);
+}
+
+TEST(Extrusion, endlessOnesHaveWallsOnly) {
+  Extrusion d = letterD();
+  d.endless = true;
+  const ShapePtr shape = makeExtrusion(d);
+  EXPECT_EQ(shape->distance({1.9, 1, 0}), shape->distance({1.9, 1, 7}));
+  expectSoundPatches(shape, 0.5 * (4 + pi + 0.6 * pi), 1e-9);
+}
+
+TEST(Offset, growsAndShrinksWhereThatIsKnown) {
+  const ShapePtr grown = kBox->offset(0.5);
+  EXPECT_NEAR(grown->distance({5, 3, 0.5}), std::sqrt(2.0) - 0.5, 1e-14) << "rounded at the edge";
+  const ShapePtr tube = kRing->offset(-0.2);
+  EXPECT_LT(tube->distance({1.5, 0, 1.5}), 0);
+  EXPECT_GT(tube->distance({1.1, 0, 1.5}), 0) << "the bore has grown by as much as the outside has shrunk";
+  FaceSelector bore;
+  bore.kind = Patch::Kind::cylinder;
+  bore.hole = true;
+  bore.radius = 1.2;
+  EXPECT_GT(selectFace(*tube, bore, 0.1).area(), 0);
+  EXPECT_THROW(makeUnion({kBox, kRing})->offset(-0.1), InputError);
+  EXPECT_NO_THROW(makeUnion({kBox, kRing})->offset(0.1));
+  EXPECT_THROW(kBox->offset(-0.5), InputError) << "nothing is left";
+}
+
+TEST(Transformed, keepsDistancesAndTurnsPatchesWithTheBody) {
+  const Eigen::Isometry3d turn =
+      Eigen::Translation3d(3, -1, 2) * Eigen::AngleAxisd(0.7, Vec3(1, 2, -1).normalized());
+  for (const Eigen::Isometry3d& map : {turn, reflection(1, 0.4)}) {
+    const ShapePtr moved = makeTransformed(makeExtrusion(letterD()), map);
+    expectSoundPatches(moved, 2 * (2 + pi / 2 - pi * 0.09) + 0.5 * (4 + pi + 0.6 * pi), 0.01);
+    EXPECT_NEAR(moved->distance(map * Vec3(2.5, 1, 0.25)), 0.5, 1e-12);
+    EXPECT_LT(moved->distance(moved->bounds().center()), moved->bounds().diagonal().norm());
+  }
+}
+
+TEST(Layer, reachesItsDepthBelowAFace) {
+  std::vector<Patch> patches;
+  kRing->appendPatches(patches);
+  for (const Patch& patch : patches) {
+    if (!patch.isHole() || patch.kind != Patch::Kind::cylinder) continue;
+    const ShapePtr layer = makeLayer(kRing, patch, 0.25);
+    EXPECT_NEAR(layer->distance({1.125, 0, 1.5}), -0.125, 1e-12);
+    EXPECT_GT(layer->distance({1.3, 0, 1.5}), 0);
+    EXPECT_GT(layer->distance({0.9, 0, 1.5}), 0) << "not inside the bore";
+    EXPECT_TRUE(layer->bounds().contains(Vec3(0, 1.2, 2.9)));
+  }
+  FaceSelector top;
+  top.direction = Vec3::UnitZ();
+  const Patch piece = selectFace(*kBox, top, 0.2).patches[0];
+  const ShapePtr plate = makeLayer(kBox, piece, 0.3);
+  EXPECT_NEAR(plate->distance({2, 1, 0.85}), -0.15, 1e-12);
+  EXPECT_GT(plate->distance({2, 1, 0.6}), 0);
+  EXPECT_THROW(makeLayer(kBox, piece, 0), InputError);
+}
+
+TEST(MeshShape, agreesWithTheBodyItsSurfaceIsOf) {
+  const TriangleMesh surface =
+      stuff([](const Vec3& p) { return kBox->distance(p); }, kBox->bounds(), 0.5).boundary();
+  TriangleMesh inward = surface;
+  for (auto& t : inward.triangles) std::swap(t[0], t[1]);
+  std::mt19937 random(3);
+  std::uniform_real_distribution<double> any(-1, 5);
+  for (const TriangleMesh& mesh : {surface, inward}) {
+    const ShapePtr shape = makeMeshShape(mesh);
+    for (int i = 0; i < 2000; ++i) {
+      const Vec3 p(any(random), any(random), any(random));
+      EXPECT_NEAR(shape->distance(p), kBox->distance(p), 0.3) << "chamfered edges only, seed 3";
+      if (std::abs(kBox->distance(p)) > 0.3) {
+        EXPECT_EQ(shape->distance(p) < 0, kBox->distance(p) < 0);
+      }
+    }
+    FaceSelector left;
+    left.direction = -Vec3::UnitX();
+    EXPECT_NEAR(selectFace(*shape, left, 0.05).area(), 2, 0.4);
+  }
+  TriangleMesh open = surface;
+  open.triangles.pop_back();
+  EXPECT_THROW(makeMeshShape(open), InputError);
+  EXPECT_THROW(makeMeshShape({}), InputError);
 }
 
 TEST(Face, isFoundByWhatItIsAndHasTheRightArea) {

@@ -59,7 +59,7 @@ TEST(Grid, countsPieces) {
 TEST(Domain, volumesComeOutWithinATenthOfAPercentAtAHundredCellsAcross) {
   Regions regions;
   regions.space = makeCylinder({0, 0, 0}, {0, 0, 0.3}, 0.5);
-  const Domain domain = sampleRegions(regions, 0.01);
+  const Domain<3> domain = sampleRegions<3>(regions, 0.01);
   EXPECT_NEAR(domain.volume() / (pi * 0.25 * 0.3), 1, 1e-3);
 }
 
@@ -68,18 +68,18 @@ TEST(Domain, clearsWinOverKeepsAndKeepsReachOutOfTheSpace) {
   regions.space = makeBox({0, 0, 0}, {4, 4, 4});
   regions.keeps = {makeBox({3, 0, 0}, {6, 4, 4})};
   regions.clears = {makeBox({5, -1, -1}, {7, 5, 5})};
-  const Domain domain = sampleRegions(regions, 0.5);
+  const Domain<3> domain = sampleRegions<3>(regions, 0.5);
   EXPECT_NEAR(domain.volume(), 5 * 16, 1e-9);
   EXPECT_NEAR(domain.keepVolume(), 2 * 16, 1e-9);
   regions.clears = {makeBox({-1, -1, -1}, {7, 5, 5})};
-  EXPECT_THROW(sampleRegions(regions, 0.5), InputError);
-  EXPECT_THROW(sampleRegions(regions, 1e-4), InputError);
+  EXPECT_THROW(sampleRegions<3>(regions, 0.5), InputError);
+  EXPECT_THROW(sampleRegions<3>(regions, 1e-4), InputError);
 }
 
 TEST(Domain, mirrorPlaneFallsBetweenCells) {
   Regions regions;
   regions.space = makeBox({-1.03, 0, 0}, {1.03, 1, 1});
-  const Domain domain = sampleRegions(regions, 0.1, MirrorPlane{0, 0.0});
+  const Domain<3> domain = sampleRegions<3>(regions, 0.1, MirrorPlane{0, 0.0});
   const double cells = -domain.grid.frame().origin.x() / 0.1;
   EXPECT_NEAR(cells, std::round(cells), 1e-9);
   EXPECT_NEAR(domain.volume(), 2.06, 0.01);
@@ -90,13 +90,39 @@ TEST(Vti, readsBackWhatItWrote) {
   const Grid<3> grid = testing::gridWhere<3>({3, 4, 2}, 0.25, [](const Index<3>& i) { return i[1] != 2; });
   std::vector<double> values(grid.cellCount());
   for (std::size_t c = 0; c < values.size(); ++c) values[c] = 0.125 * static_cast<double>(c);
-  writeVti(path, {grid.frame(), {{"density", spread(grid, values)}}});
+  CellImage written = imageOf(grid, 0);
+  written.fields = {{"density", spread(grid, values)}};
+  writeVti(path, written);
   const CellImage image = readVti(path);
   EXPECT_EQ(image.frame.cells, grid.frame().cells);
   EXPECT_NEAR(image.frame.size, 0.25, 1e-15);
   for (std::size_t c = 0; c < values.size(); ++c)
     EXPECT_EQ(image.field("density")[image.frame.linear(grid.cellIndex(c))], static_cast<float>(values[c]));
   EXPECT_THROW(image.field("pressure"), InputError);
+  EXPECT_EQ(gathered(grid, image.field("density")), values);
+}
+
+TEST(Vti, holdsASheetAsOneLayer) {
+  const std::filesystem::path path = std::filesystem::path(::testing::TempDir()) / "sheet.vti";
+  const Grid<2> grid = testing::boxGrid<2>({3, 4}, 0.002);
+  CellImage written = imageOf(grid, 0.012);
+  written.fields = {{"density", spread(grid, std::vector<double>(12, 0.5))}};
+  writeVti(path, written);
+  const CellImage image = readVti(path);
+  EXPECT_EQ(image.frame.cells, (Index<3>{3, 4, 1}));
+  EXPECT_NEAR(image.layer, 0.012, 1e-12);
+}
+
+TEST(Sheet, areasOfRoundRegionsComeOutRight) {
+  Regions regions;
+  regions.thickness = 0.01;
+  Extrusion disc;
+  disc.outline = {{{0.1, 0}, Eigen::Vector2d(0, -0.1)}, {{-0.1, 0}, Eigen::Vector2d(0, 0.1)}};
+  disc.to = 0.01;
+  disc.endless = true;
+  regions.space = makeExtrusion(disc);
+  const Domain<2> domain = sampleRegions<2>(regions, 0.002);
+  EXPECT_NEAR(domain.volume() / (3.14159265 * 0.01 * 0.01), 1, 1e-3);
 }
 
 TEST(Vti, refusesDamagedFiles) {
@@ -104,7 +130,9 @@ TEST(Vti, refusesDamagedFiles) {
   writeFile(path, "<VTKFile><Other/></VTKFile>");
   EXPECT_THROW(readVti(path), InputError);
   const Grid<3> grid = testing::boxGrid<3>({2, 2, 2});
-  writeVti(path, {grid.frame(), {{"density", std::vector<float>(8, 1.0F)}}});
+  CellImage image = imageOf(grid, 0);
+  image.fields = {{"density", std::vector<float>(8, 1.0F)}};
+  writeVti(path, image);
   std::string text = readFile(path);
   const std::size_t extent = text.find("0 2 0 2");
   writeFile(path, std::string(text).replace(extent, 7, "0 9 0 9"));

@@ -65,8 +65,8 @@ TEST(Proof, barUnderTensionHasItsStressMassAndReactions) {
   problem.material = kSteel;
   problem.faces = {planeFace("left", bar, -Vec3::UnitX(), 0.0005),
                    planeFace("right", bar, Vec3::UnitX(), 0.0005)};
-  problem.supports = {0};
-  problem.cases = {{"pull", {{"pull", 1, {8000, 0, 0}}}}, {"idle", {{"pull", 1, {0, 0, 0}}}}};
+  problem.supports = {{"root", 0}};
+  problem.cases = {{"pull", {{"pull", 1, {{8000, 0, 0}}}}, {0}}, {"idle", {{"pull", 1, {}}}, {0}}};
   problem.exclusion = 0.03;
   const Proof proof = prove(QuadraticTets(meshOf(bar, spacing)), spacing, problem);
   const CaseProof& pull = proof.cases[0];
@@ -88,8 +88,8 @@ TEST(Proof, cantileverAgreesWithBeamTheory) {
   problem.material = kSteel;
   problem.faces = {planeFace("root", beam, -Vec3::UnitX(), 0.0004),
                    planeFace("tip", beam, Vec3::UnitX(), 0.0004)};
-  problem.supports = {0};
-  problem.cases = {{"down", {{"push", 1, {0, 0, -100}}}}};
+  problem.supports = {{"root", 0}};
+  problem.cases = {{"down", {{"push", 1, {{0, 0, -100}}}}, {0}}};
   problem.exclusion = 0.05;
   const Proof proof = prove(QuadraticTets(meshOf(beam, spacing)), spacing, problem);
   const double inertia = std::pow(height, 4) / 12;
@@ -114,11 +114,11 @@ TEST(Proof, loadsOnCurvedFacesKeepTheirResultant) {
   problem.material = kSteel;
   problem.faces = {planeFace("left", plate, -Vec3::UnitX(), 0.001),
                    {"bore", selectFace(*plate, bore, 0.0005)}};
-  problem.supports = {0};
-  problem.cases = {{"pull", {{"pull", 1, {1000, 500, -200}}}}};
+  problem.supports = {{"root", 0}};
+  problem.cases = {{"pull", {{"pull", 1, {{1000, 500, -200}}}}, {0}}};
   const double spacing = 0.004;
   const Proof proof = prove(QuadraticTets(meshOf(plate, spacing)), spacing, problem);
-  const Resultant wanted = resultantOnFace(problem.faces[1].face, {1000, 500, -200}, Vec3::Zero());
+  const Resultant wanted = resultantOnFace(problem.faces[1].face, {{1000, 500, -200}}, Vec3::Zero());
   EXPECT_LT((proof.cases[0].applied.force - wanted.force).norm(), 1e-9 * wanted.force.norm());
   EXPECT_LT((proof.cases[0].applied.moment - wanted.moment).norm(), 1e-3 * wanted.moment.norm());
   Vec3 reaction = proof.cases[0].reactions[0].force;
@@ -131,37 +131,61 @@ TEST(Proof, refusesAFaceThatIsNotOnTheSolid) {
   ProofProblem problem;
   problem.material = kSteel;
   problem.faces = {planeFace("left", elsewhere, -Vec3::UnitX(), 0.001)};
-  problem.supports = {0};
+  problem.supports = {{"root", 0}};
   EXPECT_THROW(prove(QuadraticTets(meshOf(bar, 0.005)), 0.005, problem), InputError);
 }
 
-TEST(SurfaceGap, measuresDistanceBothWays) {
-  const auto cube = [](double size) {
-    return meshOf(makeBox({0, 0, 0}, {size, size, size}), 0.1).boundary();
-  };
-  EXPECT_EQ(surfaceGap(cube(1), cube(1)).largest, 0);
-  const SurfaceGap gap = surfaceGap(cube(1), cube(1.1));
-  EXPECT_NEAR(gap.largest, 0.1 * std::sqrt(3.0), 0.03);
-  EXPECT_GT(gap.mean, 0.02);
+Proof proofWith(double mass, std::vector<std::pair<double, double>> tipAndFactor) {
+  Proof proof;
+  proof.mass = mass;
+  for (std::size_t k = 0; k < tipAndFactor.size(); ++k) {
+    CaseProof c;
+    c.name = "case " + std::to_string(k + 1);
+    c.faceDisplacement = {{0, tipAndFactor[k].first, 0}};
+    c.safetyFactor = tipAndFactor[k].second;
+    proof.cases.push_back(c);
+  }
+  return proof;
 }
 
-TEST(Verdict, holdsEveryRequirementAgainstTheWorstCase) {
-  Proof proof;
-  proof.mass = 2;
+TEST(Verdict, needsTheFigureAndItsErrorOnTheRightSideOfTheBound) {
   ProofProblem problem;
   problem.faces = {{"tip", {}}};
-  CaseProof small, large;
-  small.name = "small";
-  small.faceDisplacement = {{0.001, 0, 0}};
-  large.name = "large";
-  large.faceDisplacement = {{0, 0.003, 0}};
-  proof.cases = {small, large};
-  const auto judged = judge(
-      proof, problem, {{Requirement::Kind::mass, "", 2.1}, {Requirement::Kind::displacement, "tip", 0.002}});
-  EXPECT_EQ(judged[0].verdict, Verdict::met);
-  EXPECT_EQ(judged[1].verdict, Verdict::notMet);
-  EXPECT_EQ(judged[1].worstCase, "large");
-  EXPECT_THROW(judge(proof, problem, {{Requirement::Kind::displacement, "nose", 1}}), InputError);
+  const double ratio = 2;  // displacements: a third of the difference; stress: all of it
+  const Proof coarse = proofWith(2, {{0.001, 3}, {0.00294, 2.05}});
+  const Proof fine = proofWith(2, {{0.001, 3}, {0.003, 2}});
+  const auto one = [&](Requirement::Kind kind, double bound) {
+    return judge(coarse, fine, ratio, 0.1, problem, {{kind, "tip", bound}})[0];
+  };
+  using Kind = Requirement::Kind;
+  EXPECT_EQ(one(Kind::mass, 2.1).verdict, Verdict::met);
+  EXPECT_EQ(one(Kind::mass, 1.9).verdict, Verdict::notMet);
+  const Judgement tip = one(Kind::displacement, 0.00303);
+  EXPECT_EQ(tip.worstCase, "case 2");
+  EXPECT_NEAR(tip.value.error, 0.00002, 1e-9);
+  EXPECT_EQ(tip.verdict, Verdict::met);
+  EXPECT_EQ(one(Kind::displacement, 0.00301).verdict, Verdict::notShown) << "the bound lies within the error";
+  EXPECT_EQ(one(Kind::displacement, 0.00297).verdict, Verdict::notMet);
+  EXPECT_EQ(one(Kind::safetyFactor, 1.9).verdict, Verdict::met);
+  EXPECT_EQ(one(Kind::safetyFactor, 1.97).verdict, Verdict::notShown);
+  EXPECT_EQ(one(Kind::safetyFactor, 2.1).verdict, Verdict::notMet);
+  EXPECT_THROW(judge(coarse, fine, ratio, 0.1, problem, {{Kind::displacement, "nose", 1}}), InputError);
+}
+
+TEST(Verdict, isNotShownWhenTheMeshesDisagree) {
+  ProofProblem problem;
+  const Proof coarse = proofWith(2, {{0.001, 30}});
+  const Proof fine = proofWith(2, {{0.001, 20}});
+  const auto judged = judge(coarse, fine, 10, 0.1, problem, {{Requirement::Kind::safetyFactor, "", 1.5}});
+  EXPECT_EQ(judged[0].verdict, Verdict::notShown);
+  EXPECT_EQ(overall(judged), Verdict::notShown);
+  EXPECT_EQ(overall({}), Verdict::met);
+}
+
+TEST(Extrapolation, isExactForAnErrorOfTheAssumedOrder) {
+  // value(h) = 5 + 3 h^2 on h = 0.2 and 0.1
+  const Estimated e = extrapolated(5 + 3 * 0.04, 5 + 3 * 0.01, 2, 2);
+  EXPECT_NEAR(e.value - e.error, 5, 1e-12);
 }
 
 TEST(Vtu, readsBackTheSurfaceItWrote) {
@@ -170,8 +194,8 @@ TEST(Vtu, readsBackTheSurfaceItWrote) {
   problem.material = kSteel;
   problem.faces = {planeFace("left", bar, -Vec3::UnitX(), 0.001),
                    planeFace("right", bar, Vec3::UnitX(), 0.001)};
-  problem.supports = {0};
-  problem.cases = {{"pull", {{"pull", 1, {800, 0, 0}}}}};
+  problem.supports = {{"root", 0}};
+  problem.cases = {{"pull", {{"pull", 1, {{800, 0, 0}}}}, {0}}};
   const QuadraticTets mesh(meshOf(bar, 0.006));
   const Proof proof = prove(mesh, 0.006, problem);
   const std::string path = ::testing::TempDir() + "proof.vtu";

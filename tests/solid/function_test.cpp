@@ -7,8 +7,8 @@
 namespace barelattice {
 namespace {
 
-Domain blockDomain(const Regions& regions) {
-  return sampleRegions(regions, 0.5);
+Domain<3> blockDomain(const Regions& regions) {
+  return sampleRegions<3>(regions, 0.5);
 }
 
 Regions block() {
@@ -18,14 +18,14 @@ Regions block() {
 }
 
 TEST(SmoothLayout, keepsConstantsEverywhereAndBeyondTheDomain) {
-  const Domain domain = blockDomain(block());
+  const Domain<3> domain = blockDomain(block());
   const SmoothLayout layout(domain, std::vector<double>(domain.grid.cellCount(), 0.7), 3);
   for (const Vec3& p : {Vec3(6, 3, 3), Vec3(0, 0, 0), Vec3(12, 6, 6), Vec3(-0.4, 3, 6.4)})
     EXPECT_NEAR(layout(p), 0.7, 1e-6);
 }
 
 TEST(SmoothLayout, aStepCrossesOneHalfWhereTheCellsMeet) {
-  const Domain domain = blockDomain(block());
+  const Domain<3> domain = blockDomain(block());
   std::vector<double> density;
   for (std::size_t c = 0; c < domain.grid.cellCount(); ++c)
     density.push_back(domain.grid.cellCentre(c).x() < 5 ? 1 : 0);
@@ -52,7 +52,7 @@ TEST(SolidFunction, ordersItsParts) {
   Regions regions = block();
   regions.keeps = {makeBox({11, 2, 2}, {14, 4, 4})};
   regions.clears = {makeCylinder({6, 3, -1}, {6, 3, 7}, 1), makeBox({13, 0, 0}, {15, 6, 6})};
-  const Domain domain = blockDomain(regions);
+  const Domain<3> domain = blockDomain(regions);
   const SmoothLayout full(domain, std::vector<double>(domain.grid.cellCount(), 1.0));
   const SmoothLayout none(domain, std::vector<double>(domain.grid.cellCount(), 0.0));
   const Implicit solid = solidFunction(full, regions, 0.5);

@@ -5,7 +5,7 @@
 #include "barelattice/base/error.hpp"
 #include "barelattice/geometry/face.hpp"
 #include "barelattice/geometry/stl.hpp"
-#include "barelattice/proof/proof.hpp"
+#include "barelattice/geometry/surface_gap.hpp"
 #include "barelattice/solid/reinterpret.hpp"
 #include "barelattice/solid/sharpen.hpp"
 
@@ -41,14 +41,20 @@ TEST(Sharpen, followsTheCurvedEdgeOfABore) {
   EXPECT_GT(onEdge, 40U) << "about 2 x 29 spacings round";
 }
 
+SolidOptions options() {
+  SolidOptions options;
+  options.spacing = 0.5;
+  return options;
+}
+
 /// A bar between two bored blocks, with a crumb beside it and a clear that cuts into the bar.
 struct Example {
   Regions regions;
-  Domain domain;
+  Domain<3> domain;
   std::vector<double> density;
   Patch bore;
 
-  Example() : regions(makeRegions()), domain(sampleRegions(regions, 0.5)) {
+  Example() : regions(makeRegions()), domain(sampleRegions<3>(regions, 0.5)) {
     for (std::size_t c = 0; c < domain.grid.cellCount(); ++c) {
       const Vec3 p = domain.grid.cellCentre(c);
       const bool bar = std::abs(p.y() - 5) < 2 && std::abs(p.z() - 4) < 2;
@@ -76,7 +82,7 @@ TEST(Reinterpret, meetsTheVolumeKeepsTheBoreAndDropsTheCrumb) {
   const Example e;
   const SmoothLayout layout(e.domain, e.density);
   const double wanted = 24 * 16 + 60;
-  const Solid solid = reinterpret(layout, e.regions, wanted, {0.5});
+  const Solid solid = reinterpret(layout, e.regions, wanted, options());
   EXPECT_NEAR(solid.volume / wanted, 1, 2e-3);
   EXPECT_EQ(solid.defects.text(), "sound");
   EXPECT_EQ(solid.dropped.pieces, 1U);
@@ -98,18 +104,18 @@ TEST(Reinterpret, countsThePiecesOfAPartThatFallsApart) {
   Example e;
   for (std::size_t c = 0; c < e.density.size(); ++c)
     if (const double x = e.domain.grid.cellCentre(c).x(); x > 9 && x < 16) e.density[c] = 0;
-  const Solid solid = reinterpret(SmoothLayout(e.domain, e.density), e.regions, 280, {0.5});
+  const Solid solid = reinterpret(SmoothLayout(e.domain, e.density), e.regions, 280, options());
   EXPECT_EQ(solid.pieces, 2U);
 }
 
 TEST(Reinterpret, saysWhenNoThresholdGivesTheVolume) {
   const Example e;
-  EXPECT_THROW(reinterpret(SmoothLayout(e.domain, e.density), e.regions, 10, {0.5}), RunError);
+  EXPECT_THROW(reinterpret(SmoothLayout(e.domain, e.density), e.regions, 10, options()), RunError);
 }
 
 TEST(Reinterpret, canBeCancelled) {
   const Example e;
-  EXPECT_THROW(reinterpret(SmoothLayout(e.domain, e.density), e.regions, 450, {0.5},
+  EXPECT_THROW(reinterpret(SmoothLayout(e.domain, e.density), e.regions, 450, options(),
                            [](const Progress&) { return false; }),
                Cancelled);
 }

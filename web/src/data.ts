@@ -1,32 +1,33 @@
 // What a page carries. Written by src/report; lengths in mm, stresses in MPa, forces in N.
 
 export interface Packed { bytes: string }
-
+export interface Quantised extends Packed { offset: number; range: number }
 export interface MeshData { positions: Packed; triangles: Packed }
+export interface LoadData { name: string; face: string; force: number[]; pressure?: number; arrows?: number[][] }
+export type Field = "vonMises" | "tension" | "compression";
+export interface BodyCase extends Record<Field | "displacement", Quantised> { largestDisplacement: number }
+export interface BodyData { name: string; mesh: MeshData; cases: BodyCase[] }
 
 export interface PageData {
-  kind: "check" | "report";
   title: string;
-  palette: Record<"space" | "keep" | "clear" | "support" | "load" | "solid" | "ink", string>;
+  palette: Record<"space" | "keep" | "clear" | "support" | "load" | "solid" | "loose" | "ink", string>;
   colourMap: string[];
-  frame: { origin: number[]; size: number; cells: number[] };
-  layout?: { density: Packed; fill: Packed };
+  frame: { origin: number[]; size: number[]; cells: number[] };
+  layout?: { density: Packed; fill: Packed; keep: Packed };
+  iterations?: { number: number; density: Packed }[];
   cellMass: number; // kg of a full cell
   targetMass: number;
   space: MeshData;
+  baseline?: MeshData;
   keeps: { name: string; mesh: MeshData }[];
   clears: { name: string; mesh: MeshData }[];
   faces: { name: string; points: Packed; centre: number[] }[];
-  supports: { name: string; face: string }[];
-  cases: { name: string; weight: number; loads: { name: string; face: string; force: number[] }[] }[];
+  supports: { name: string; face: string; held: string }[]; // held: the axes, empty for all
+  cases: { name: string; supports: string[]; loads: LoadData[] }[];
   threshold?: number;
   solid?: MeshData;
-  proof?: {
-    mesh: MeshData;
-    cases: { name: string; vonMises: Packed; displacement: Packed; largestDisplacement: number }[];
-    strength: number;
-  };
-  history?: { iteration: number[]; compliance: number[]; mass: number[]; change: number[] };
+  bodies?: BodyData[];
+  history?: { iteration: number[]; compliance: number[]; change: number[] };
 }
 
 function raw(packed: Packed): ArrayBuffer {
@@ -39,3 +40,8 @@ function raw(packed: Packed): ArrayBuffer {
 export const bytesOf = (packed: Packed): Uint8Array => new Uint8Array(raw(packed));
 export const floatsOf = (packed: Packed): Float32Array => new Float32Array(raw(packed));
 export const indicesOf = (packed: Packed): Uint32Array => new Uint32Array(raw(packed));
+
+export function fieldOf(quantised: Quantised): Float32Array {
+  const steps = new Uint16Array(raw(quantised));
+  return Float32Array.from(steps, (s) => quantised.offset + (s / 65535) * quantised.range);
+}

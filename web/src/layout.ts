@@ -2,42 +2,69 @@
 
 import { PageData, bytesOf } from "./data";
 
-export interface Reading { positions: Float32Array; triangles: Uint32Array; mass: number; pieces: number }
+export interface Piece { mass: number; loose: boolean }
+export interface Reading {
+  positions: Float32Array;
+  triangles: Uint32Array;
+  loose: Uint8Array; // per vertex: 1 where it belongs to a piece that hangs on no keep
+  mass: number;
+  pieces: Piece[]; // the heaviest first
+}
 
 export class Layout {
-  private readonly density: Uint8Array;
+  private readonly final: Uint8Array;
   private readonly fill: Uint8Array;
+  private readonly keep: Uint8Array;
+  private density: Uint8Array;
+  private pieceOf: Int32Array;
 
   constructor(private readonly data: PageData) {
-    this.density = bytesOf(data.layout!.density);
+    this.final = bytesOf(data.layout!.density);
     this.fill = bytesOf(data.layout!.fill);
+    this.keep = bytesOf(data.layout!.keep);
+    this.density = this.final;
+    this.pieceOf = new Int32Array(this.final.length);
+  }
+
+  /** Shows an earlier layout, or the final one again. */
+  use(density?: Uint8Array): void {
+    this.density = density ?? this.final;
   }
 
   /** @param threshold 0 to 1 */
   read(threshold: number): Reading {
     const level = Math.max(1, Math.round(threshold * 255));
-    let cells = 0;
-    for (let i = 0; i < this.density.length; ++i) if (this.density[i] >= level) cells += this.fill[i] / 255;
-    return { ...this.surface(level), mass: cells * this.data.cellMass, pieces: this.countPieces(level) };
+    const pieces = this.findPieces(level);
+    const anyKeep = this.keep.some((k) => k > 127);
+    const heaviest = Math.max(0, ...pieces.map((p) => p.mass));
+    for (const piece of pieces) piece.loose = anyKeep ? piece.loose : piece.mass < heaviest;
+    const { positions, triangles, pieceOfVertex } = this.surface(level);
+    const loose = Uint8Array.from(pieceOfVertex, (p) => (p >= 0 && pieces[p].loose ? 1 : 0));
+    const mass = pieces.reduce((sum, p) => sum + p.mass, 0);
+    return { positions, triangles, loose, mass, pieces: pieces.sort((x, y) => y.mass - x.mass) };
   }
 
-  /** Pieces of solid cells joined across common sides. */
-  private countPieces(level: number): number {
+  /** Pieces of solid cells joined across common sides; numbers go to pieceOf. */
+  private findPieces(level: number): Piece[] {
     const [nx, ny, nz] = this.data.frame.cells;
-    const seen = new Uint8Array(this.density.length);
+    const pieceOf = this.pieceOf.fill(-1);
     const stack: number[] = [];
-    let pieces = 0;
-    for (let seed = 0; seed < seen.length; ++seed) {
-      if (seen[seed] || this.density[seed] < level) continue;
-      ++pieces;
-      seen[seed] = 1;
+    const pieces: Piece[] = [];
+    for (let seed = 0; seed < pieceOf.length; ++seed) {
+      if (pieceOf[seed] >= 0 || this.density[seed] < level) continue;
+      const number = pieces.length;
+      const piece = { mass: 0, loose: true };
+      pieces.push(piece);
+      pieceOf[seed] = number;
       stack.push(seed);
       while (stack.length) {
         const at = stack.pop()!;
+        piece.mass += (this.fill[at] / 255) * this.data.cellMass;
+        if (this.keep[at] > 127) piece.loose = false;
         const x = at % nx, y = Math.floor(at / nx) % ny, z = Math.floor(at / nx / ny);
         const visit = (next: number) => {
-          if (seen[next] || this.density[next] < level) return;
-          seen[next] = 1;
+          if (pieceOf[next] >= 0 || this.density[next] < level) return;
+          pieceOf[next] = number;
           stack.push(next);
         };
         if (x > 0) visit(at - 1);
@@ -52,7 +79,7 @@ export class Layout {
   }
 
   /** Naive surface nets (Gibson 1998): one vertex in every dual cell the surface crosses. */
-  private surface(level: number): { positions: Float32Array; triangles: Uint32Array } {
+  private surface(level: number): { positions: Float32Array; triangles: Uint32Array; pieceOfVertex: number[] } {
     const [nx, ny, nz] = this.data.frame.cells;
     const { origin, size } = this.data.frame;
     const value = (x: number, y: number, z: number): number =>
@@ -61,6 +88,7 @@ export class Layout {
     const vertex = new Int32Array(sx * sy * (nz + 1)).fill(-1);
     const positions: number[] = [];
     const triangles: number[] = [];
+    const pieceOfVertex: number[] = [];
     const corner = new Float32Array(8);
     for (let z = 0; z <= nz; ++z)
       for (let y = 0; y <= ny; ++y)
@@ -83,8 +111,15 @@ export class Layout {
             }
           const here = (z * sy + y) * sx + x;
           vertex[here] = positions.length / 3;
-          positions.push(origin[0] + size * (x - 0.5 + px / n), origin[1] + size * (y - 0.5 + py / n),
-            origin[2] + size * (z - 0.5 + pz / n));
+          // A single layer is a sheet: its faces lie on the layer's, not half a cell off.
+          const height = nz > 1 ? z - 0.5 + pz / n : z;
+          positions.push(origin[0] + size[0] * (x - 0.5 + px / n), origin[1] + size[1] * (y - 0.5 + py / n),
+            origin[2] + size[2] * height);
+          for (let c = 0; c < 8; ++c)
+            if (mask & (1 << c)) {
+              pieceOfVertex.push(this.pieceOf[((z - 1 + (c >> 2)) * ny + y - 1 + ((c >> 1) & 1)) * nx + x - 1 + (c & 1)]);
+              break;
+            }
           // Quads round the three edges that end in the far corner of this dual cell's low corner.
           const low = corner[0] > 0;
           const quad = (far: number, a: number, b: number, flip: boolean) => {
@@ -98,6 +133,6 @@ export class Layout {
           quad(2, 1, sx * sy, false);
           quad(4, 1, sx, true);
         }
-    return { positions: new Float32Array(positions), triangles: new Uint32Array(triangles) };
+    return { positions: new Float32Array(positions), triangles: new Uint32Array(triangles), pieceOfVertex };
   }
 }

@@ -1,7 +1,7 @@
 import uPlot from "uplot";
-import { PageData, floatsOf } from "./data";
+import { Field, PageData, bytesOf, fieldOf, floatsOf } from "./data";
 import { Layout } from "./layout";
-import { THREE, View, arrow, boundsOf, faceted, geometryFrom, geometryOf, glass, label, opaque } from "./scene";
+import { THREE, View, arrow, boundsOf, coloured, creased, faceted, geometryFrom, geometryOf, glass, label, opaque } from "./scene";
 
 const data = JSON.parse(document.getElementById("page-data")!.textContent!) as PageData;
 const element = <T extends HTMLElement>(id: string): T => document.getElementById(id) as T;
@@ -9,10 +9,11 @@ const element = <T extends HTMLElement>(id: string): T => document.getElementByI
 const spaceGeometry = geometryFrom(data.space);
 const bounds = boundsOf(floatsOf(data.space.positions));
 const reach = bounds.getSize(new THREE.Vector3()).length();
-const view = new View(element("view"), bounds);
+const view = new View(element("view"), bounds, data.frame.cells[2] === 1);
 
-type Mode = "setup" | "layout" | "solid" | "stress";
-const groups: Record<Mode, THREE.Group> = { setup: new THREE.Group(), layout: new THREE.Group(), solid: new THREE.Group(), stress: new THREE.Group() };
+const modes = ["setup", "layout", "solid", "stress"] as const;
+type Mode = (typeof modes)[number];
+const groups = Object.fromEntries(modes.map((mode) => [mode, new THREE.Group()])) as Record<Mode, THREE.Group>;
 for (const group of Object.values(groups)) view.scene.add(group);
 
 function centreOf(face: string): THREE.Vector3 {
@@ -20,114 +21,146 @@ function centreOf(face: string): THREE.Vector3 {
   return new THREE.Vector3(...(found.centre as [number, number, number]));
 }
 
+// What lies over the other views: the design space and the existing design.
+const overSpace = glass(spaceGeometry, data.palette.space, 0.05);
+const overBaseline = data.baseline ? glass(geometryFrom(data.baseline), data.palette.keep, 0.12) : undefined;
+view.scene.add(overSpace);
+if (overBaseline) view.scene.add(overBaseline);
+let shown: Mode = "setup";
+function overlay(): void {
+  overSpace.visible = shown !== "setup" && element<HTMLInputElement>("over-space").checked;
+  if (overBaseline) overBaseline.visible = element<HTMLInputElement>("over-baseline").checked;
+  view.draw();
+}
+
 // Set-up: what the program understood.
-const caseArrows = new THREE.Group();
+const perCase = new THREE.Group();
 function buildSetup(): void {
   const group = groups.setup;
   group.add(glass(spaceGeometry, data.palette.space, 0.16));
   for (const keep of data.keeps) group.add(opaque(faceted(geometryFrom(keep.mesh)), data.palette.keep));
   for (const clear of data.clears) group.add(glass(geometryFrom(clear.mesh), data.palette.clear, 0.13));
-  const held = new Set(data.supports.map((s) => s.face));
-  for (const face of data.faces) {
-    const points = new THREE.BufferGeometry();
-    points.setAttribute("position", new THREE.BufferAttribute(floatsOf(face.points), 3));
-    const colour = held.has(face.name) ? data.palette.support : data.palette.load;
-    group.add(new THREE.Points(points, new THREE.PointsMaterial({ color: colour, size: 0.007 * reach })));
-  }
-  for (const support of data.supports) {
-    const at = centreOf(support.face);
-    group.add(label("held: " + support.name, at.clone().add(new THREE.Vector3(0, 0, -0.05 * reach)), 0.032 * reach, data.palette.support));
-  }
-  group.add(caseArrows);
+  group.add(perCase);
 }
 
-function showCase(name: string): void {
-  caseArrows.clear();
-  const chosen = data.cases.find((c) => c.name === name);
-  if (!chosen) return;
-  const most = Math.max(...data.cases.flatMap((c) => c.loads.map((l) => Math.hypot(...l.force))));
+function dots(face: string, colour: string): THREE.Points {
+  const points = new THREE.BufferGeometry();
+  points.setAttribute("position", new THREE.BufferAttribute(floatsOf(data.faces.find((f) => f.name === face)!.points), 3));
+  return new THREE.Points(points, new THREE.PointsMaterial({ color: colour, size: 0.007 * reach }));
+}
+
+const sized = (n: number, unit: string): string =>
+  Math.abs(n) >= 1000 ? `${Number((n / 1000).toPrecision(3))} k${unit}` : `${Number(n.toPrecision(3))} ${unit}`;
+
+function showCase(): void {
+  perCase.clear();
+  const chosen = data.cases[Number(element<HTMLSelectElement>("setup-case").value)];
+  for (const support of data.supports) {
+    if (!chosen.supports.includes(support.name)) continue;
+    perCase.add(dots(support.face, data.palette.support));
+    const text = `held: ${support.name}${support.held ? " (" + support.held.split("").join(", ") + ")" : ""}`;
+    perCase.add(label(text, centreOf(support.face).add(new THREE.Vector3(0, 0, -0.05 * reach)), 0.032 * reach, data.palette.support));
+  }
+  const most = Math.max(1e-9, ...data.cases.flatMap((c) => c.loads.map((l) => Math.hypot(...l.force))));
   for (const load of chosen.loads) {
+    perCase.add(dots(load.face, data.palette.load));
+    const at = centreOf(load.face);
     const force = new THREE.Vector3(...(load.force as [number, number, number]));
     const size = force.length();
-    if (size === 0) continue;
-    const length = reach * (0.1 + (0.2 * size) / most);
-    const at = centreOf(load.face);
-    caseArrows.add(arrow(at, force, length, data.palette.load));
-    const tail = at.clone().addScaledVector(force.clone().normalize(), -length - 0.03 * reach);
-    caseArrows.add(label(`${load.name} ${size >= 1000 ? (size / 1000).toPrecision(3) + " kN" : size.toPrecision(3) + " N"}`, tail, 0.034 * reach, "#7a4d00"));
+    if (size > 0) {
+      const length = reach * (0.1 + (0.2 * size) / most);
+      perCase.add(arrow(at, force, length, data.palette.load));
+      const tail = at.clone().addScaledVector(force.clone().normalize(), -length - 0.03 * reach);
+      perCase.add(label(`${load.name} ${sized(size, "N")}`, tail, 0.034 * reach, "#7a4d00"));
+    }
+    for (const [x, y, z, dx, dy, dz] of load.arrows ?? [])
+      perCase.add(arrow(new THREE.Vector3(x, y, z), new THREE.Vector3(dx, dy, dz), 0.06 * reach, data.palette.load));
+    if (load.pressure !== undefined)
+      perCase.add(label(`${load.name} ${Number(load.pressure.toPrecision(3))} MPa`, at.clone().add(new THREE.Vector3(0, 0, 0.07 * reach)), 0.034 * reach, "#7a4d00"));
   }
   view.draw();
 }
 
-// Layout with its live threshold.
+// Layout with its live threshold, and the iterations that led to it.
 function buildLayout(): void {
   if (!data.layout) return;
   const layout = new Layout(data);
-  groups.layout.add(glass(spaceGeometry, data.palette.space, 0.05));
-  const mesh = opaque(new THREE.BufferGeometry(), data.palette.solid);
+  const mesh = coloured(new THREE.BufferGeometry());
   groups.layout.add(mesh);
   const slider = element<HTMLInputElement>("threshold");
+  const whole = new THREE.Color(data.palette.solid);
+  const torn = new THREE.Color(data.palette.loose);
   const update = () => {
     const reading = layout.read(Number(slider.value));
     mesh.geometry.dispose();
     mesh.geometry = geometryOf(reading.positions, reading.triangles);
+    const colours = new Float32Array(reading.positions.length);
+    reading.loose.forEach((loose, v) => (loose ? torn : whole).toArray(colours, 3 * v));
+    mesh.geometry.setAttribute("color", new THREE.BufferAttribute(colours, 3));
     element("threshold-value").textContent = Number(slider.value).toFixed(2);
     element("threshold-mass").textContent = `${reading.mass.toPrecision(4)} kg`;
-    element("threshold-pieces").textContent = String(reading.pieces);
-    element("threshold-pieces").classList.toggle("warn", reading.pieces > 1);
-    const share = (100 * reading.mass) / data.targetMass;
-    element("threshold-share").textContent = `${share.toFixed(1)} % of the target`;
+    element("threshold-pieces").textContent = String(reading.pieces.length);
+    const loose = reading.pieces.filter((p) => p.loose);
+    element("threshold-pieces").classList.toggle("warn", reading.pieces.length > 1);
+    element("threshold-loose").textContent = loose.length
+      ? `${loose.length} of them hang on no keep: ${(1e3 * loose.reduce((s, p) => s + p.mass, 0)).toPrecision(3)} g have lost their connection.`
+      : "";
+    element("piece-list").innerHTML = reading.pieces.length > 1
+      ? reading.pieces.slice(0, 12).map((p) => `<li class="${p.loose ? "warn" : ""}">${(1e3 * p.mass).toPrecision(3)} g${p.loose ? ", loose" : ""}</li>`).join("") +
+        (reading.pieces.length > 12 ? `<li>and ${reading.pieces.length - 12} smaller ones</li>` : "")
+      : "";
+    element("threshold-share").textContent = `${((100 * reading.mass) / data.targetMass).toFixed(1)} % of the target`;
     view.draw();
   };
   slider.value = String(data.threshold ?? 0.5);
   slider.addEventListener("input", update);
   update();
+  playIterations(layout, update);
+}
+
+function playIterations(layout: Layout, update: () => void): void {
+  const frames = data.iterations ?? [];
+  const slider = document.getElementById("frame") as HTMLInputElement | null;
+  if (!slider) return;
+  const densities = frames.map((f) => bytesOf(f.density));
+  slider.max = String(frames.length); // the last position is the final layout
+  slider.value = slider.max;
+  const button = element("play");
+  let timer = 0;
+  const apply = () => {
+    const at = Number(slider.value);
+    layout.use(densities[at]);
+    element("frame-number").textContent = at < frames.length ? `after ${frames[at].number}` : "final";
+    update();
+  };
+  const stop = () => {
+    window.clearInterval(timer);
+    timer = 0;
+    button.textContent = "play";
+  };
+  slider.addEventListener("input", () => {
+    stop();
+    apply();
+  });
+  button.addEventListener("click", () => {
+    if (timer) return stop();
+    if (slider.value === slider.max) slider.value = "0";
+    button.textContent = "pause";
+    apply();
+    timer = window.setInterval(() => {
+      slider.value = String(Number(slider.value) + 1);
+      apply();
+      if (slider.value === slider.max) stop();
+    }, 500);
+  });
+  element("frame-number").textContent = "final";
 }
 
 function buildSolid(): void {
-  if (!data.solid) return;
-  groups.solid.add(glass(spaceGeometry, data.palette.space, 0.05));
-  groups.solid.add(opaque(creased(geometryFrom(data.solid)), data.palette.solid));
+  if (data.solid) groups.solid.add(opaque(creased(geometryFrom(data.solid)), data.palette.solid));
 }
 
-/** Smooth shading, but edges sharper than 30 degrees stay sharp. */
-function creased(geometry: THREE.BufferGeometry): THREE.BufferGeometry {
-  const flat = geometry.toNonIndexed();
-  const position = flat.getAttribute("position");
-  const index = geometry.getIndex()!;
-  const normals = new Float32Array(position.count * 3);
-  const faceNormal: THREE.Vector3[] = [];
-  const weight: number[] = [];
-  const round = new Map<number, number[]>();
-  const a = new THREE.Vector3(), b = new THREE.Vector3(), c = new THREE.Vector3();
-  for (let t = 0; t < index.count / 3; ++t) {
-    a.fromBufferAttribute(position, 3 * t);
-    b.fromBufferAttribute(position, 3 * t + 1).sub(a);
-    c.fromBufferAttribute(position, 3 * t + 2).sub(a);
-    const normal = b.clone().cross(c);
-    weight.push(normal.length());
-    faceNormal.push(normal.normalize());
-    for (let k = 0; k < 3; ++k) {
-      const v = index.getX(3 * t + k);
-      const list = round.get(v);
-      if (list) list.push(t);
-      else round.set(v, [t]);
-    }
-  }
-  const sum = new THREE.Vector3();
-  for (let t = 0; t < index.count / 3; ++t)
-    for (let k = 0; k < 3; ++k) {
-      sum.set(0, 0, 0);
-      for (const other of round.get(index.getX(3 * t + k))!)
-        if (faceNormal[other].dot(faceNormal[t]) > 0.866) sum.addScaledVector(faceNormal[other], weight[other]);
-      sum.normalize();
-      normals.set([sum.x, sum.y, sum.z], 3 * (3 * t + k));
-    }
-  flat.setAttribute("normal", new THREE.BufferAttribute(normals, 3));
-  return flat;
-}
-
-// Stress on the solid.
+// Stress on the analysed bodies.
 function colourAt(share: number): THREE.Color {
   const stops = data.colourMap;
   const at = Math.min(0.999999, Math.max(0, share)) * (stops.length - 1);
@@ -136,64 +169,91 @@ function colourAt(share: number): THREE.Color {
 }
 
 function buildStress(): void {
-  const proof = data.proof;
-  if (!proof) return;
-  const geometry = geometryFrom(proof.mesh);
-  const rest = floatsOf(proof.mesh.positions);
-  const colours = new Float32Array(rest.length);
-  geometry.setAttribute("color", new THREE.BufferAttribute(colours, 3));
-  groups.stress.add(new THREE.Mesh(geometry, new THREE.MeshStandardMaterial({ vertexColors: true, roughness: 0.85, metalness: 0, side: THREE.DoubleSide })));
-  groups.stress.add(glass(spaceGeometry, data.palette.space, 0.04));
-  const fields = proof.cases.map((c) => ({ stress: floatsOf(c.vonMises), moved: floatsOf(c.displacement) }));
-  // One scale for all cases: 99.5 % of the surface lies below its top, so that single hot spots do not flatten the rest.
-  const sorted = Float32Array.from(fields.flatMap((f) => Array.from(f.stress.filter((_, i) => i % 7 === 0)))).sort();
-  const top = sorted[Math.floor(0.995 * (sorted.length - 1))];
-  const select = element<HTMLSelectElement>("stress-case");
+  if (!data.bodies?.length) return;
+  const mesh = coloured(new THREE.BufferGeometry());
+  groups.stress.add(mesh);
+  const bodies = data.bodies.map((b) => ({
+    rest: floatsOf(b.mesh.positions),
+    geometry: geometryFrom(b.mesh),
+    cases: b.cases.map((c) => ({
+      vonMises: fieldOf(c.vonMises), tension: fieldOf(c.tension), compression: fieldOf(c.compression),
+      moved: fieldOf(c.displacement), largest: c.largestDisplacement,
+    })),
+  }));
+  for (const body of bodies)
+    body.geometry.setAttribute("color", new THREE.BufferAttribute(new Float32Array(body.rest.length), 3));
+  // One scale for all cases and bodies: 99.5 % of the surfaces lie within it, so that single hot spots do not flatten
+  // the rest.
+  const scaleOf = (field: Field): [number, number] => {
+    const sample = bodies.flatMap((b) => b.cases.flatMap((c) => Array.from(c[field].filter((_, i) => i % 11 === 0))));
+    const sorted = Float32Array.from(sample).sort();
+    const at = (share: number) => sorted[Math.floor(share * (sorted.length - 1))];
+    if (field === "vonMises") return [0, at(0.995)];
+    return field === "tension" ? [Math.min(0, at(0.005)), at(0.995)] : [at(0.005), Math.max(0, at(0.995))];
+  };
+  const bodySelect = document.getElementById("stress-body") as HTMLSelectElement | null;
+  const caseChoice = element<HTMLSelectElement>("stress-case");
+  const fieldChoice = element<HTMLSelectElement>("stress-field");
   const deform = element<HTMLInputElement>("deform");
   const update = () => {
-    const k = Number(select.value);
-    const { stress, moved } = fields[k];
-    const scale = deform.checked ? (0.06 * reach) / proof.cases[k].largestDisplacement : 0;
-    const positions = geometry.getAttribute("position") as THREE.BufferAttribute;
-    for (let i = 0; i < stress.length; ++i) {
-      const colour = colourAt(stress[i] / top);
-      colours.set([colour.r, colour.g, colour.b], 3 * i);
-    }
-    for (let i = 0; i < rest.length; ++i) (positions.array as Float32Array)[i] = rest[i] + scale * moved[i];
-    positions.needsUpdate = true;
-    geometry.getAttribute("color").needsUpdate = true;
-    geometry.computeVertexNormals();
+    const body = bodies[Number(bodySelect?.value ?? 0)];
+    const chosen = body.cases[Number(caseChoice.value)];
+    const field = fieldChoice.value as Field;
+    const [low, high] = scaleOf(field);
+    const colours = body.geometry.getAttribute("color") as THREE.BufferAttribute;
+    chosen[field].forEach((s, i) => colourAt((s - low) / (high - low)).toArray(colours.array as Float32Array, 3 * i));
+    const scale = deform.checked ? (0.06 * reach) / chosen.largest : 0;
+    const positions = body.geometry.getAttribute("position") as THREE.BufferAttribute;
+    for (let i = 0; i < body.rest.length; ++i) (positions.array as Float32Array)[i] = body.rest[i] + scale * chosen.moved[i];
+    positions.needsUpdate = colours.needsUpdate = true;
+    body.geometry.computeVertexNormals();
+    mesh.geometry = body.geometry;
     element("deform-scale").textContent = deform.checked ? `displacements drawn ${scale.toPrecision(3)} times too large` : "";
+    element("legend-low").textContent = low === 0 ? "0" : `${low.toPrecision(3)}`;
+    element("legend-middle").textContent = ((low + high) / 2).toPrecision(3);
+    element("legend-top").textContent = `${high.toPrecision(3)} MPa and more`;
     view.draw();
   };
-  const bar = element("legend-bar");
-  bar.style.background = `linear-gradient(to right, ${data.colourMap.join(", ")})`;
-  element("legend-top").textContent = `${top.toPrecision(3)} MPa and more`;
-  element("legend-middle").textContent = (top / 2).toPrecision(3);
-  select.addEventListener("change", update);
-  deform.addEventListener("change", update);
+  element("legend-bar").style.background = `linear-gradient(to right, ${data.colourMap.join(", ")})`;
+  for (const choice of [bodySelect, caseChoice, fieldChoice, deform]) choice?.addEventListener("change", update);
   update();
 }
 
+// Sections.
+const axes = ["x", "y", "z"] as const;
+function cut(): void {
+  const planes = axes.flatMap((axis, i) => {
+    if (!element<HTMLInputElement>(`cut-${axis}`).checked) return [];
+    const share = Number(element<HTMLInputElement>(`cut-${axis}-at`).value);
+    const at = bounds.min.getComponent(i) + share * (bounds.max.getComponent(i) - bounds.min.getComponent(i));
+    return [new THREE.Plane(new THREE.Vector3().setComponent(i, -1), at)];
+  });
+  view.cut(planes);
+}
+
 function show(mode: Mode): void {
+  shown = mode;
   for (const [name, group] of Object.entries(groups)) group.visible = name === mode;
   for (const panel of document.querySelectorAll<HTMLElement>("[data-panel]")) panel.hidden = panel.dataset.panel !== mode;
   for (const button of document.querySelectorAll<HTMLInputElement>("input[name=mode]")) button.checked = button.value === mode;
-  view.draw();
+  overlay();
 }
 
 function drawHistory(): void {
   const host = document.getElementById("history");
   if (!host || !data.history) return;
+  const ink = getComputedStyle(document.body).color;
+  const line = getComputedStyle(document.body).getPropertyValue("--line");
+  const axis = { stroke: ink, grid: { stroke: line }, ticks: { stroke: line } };
   const options: uPlot.Options = {
     width: host.clientWidth,
     height: 260,
     legend: { show: true },
     scales: { x: { time: false }, J: { distr: 3 }, percent: {} },
     axes: [
-      { label: "iteration" },
-      { scale: "J", label: "compliance, J" },
-      { scale: "percent", side: 1, label: "change, %", grid: { show: false } },
+      { ...axis, label: "iteration" },
+      { ...axis, scale: "J", label: "compliance, J" },
+      { ...axis, scale: "percent", side: 1, label: "change, %", grid: { show: false } },
     ],
     series: [
       { label: "iteration" },
@@ -201,8 +261,38 @@ function drawHistory(): void {
       { label: "change, % of mass", scale: "percent", stroke: data.palette.clear, width: 2, dash: [6, 4] },
     ],
   };
+  host.replaceChildren();
   const chart = new uPlot(options, [data.history.iteration, data.history.compliance, data.history.change.map((c) => 100 * c)], host);
   new ResizeObserver(() => chart.setSize({ width: host.clientWidth, height: 260 })).observe(host);
+}
+
+/** Keys work wherever no control is in use. */
+function onKey(event: KeyboardEvent): void {
+  const target = event.target as HTMLElement;
+  if (event.ctrlKey || event.metaKey || event.altKey || ["INPUT", "SELECT", "BUTTON", "SUMMARY"].includes(target.tagName)) return;
+  const step = 0.12;
+  const key = event.key.toLowerCase();
+  const number = Number(key);
+  if (number >= 1 && number <= 4) {
+    const button = document.querySelector<HTMLInputElement>(`input[name=mode][value=${modes[number - 1]}]`);
+    if (button && !button.disabled) show(modes[number - 1]);
+  } else if (key === "arrowleft") view.turn(-step, 0);
+  else if (key === "arrowright") view.turn(step, 0);
+  else if (key === "arrowup" && target.id === "view") view.turn(0, -step);
+  else if (key === "arrowdown" && target.id === "view") view.turn(0, step);
+  else if (key === "+" || key === "=") view.turn(0, 0, 1.15);
+  else if (key === "-") view.turn(0, 0, 1 / 1.15);
+  else if (key === "0") view.fromTheStart();
+  else if (key === "c") {
+    for (const id of ["setup-case", "stress-case"]) {
+      const select = document.getElementById(id) as HTMLSelectElement | null;
+      if (!select) continue;
+      select.selectedIndex = (select.selectedIndex + 1) % select.length;
+      select.dispatchEvent(new Event("change"));
+    }
+  } else if ((axes as readonly string[]).includes(key)) element<HTMLInputElement>(`cut-${key}`).click();
+  else return;
+  event.preventDefault();
 }
 
 buildSetup();
@@ -212,8 +302,17 @@ buildStress();
 drawHistory();
 for (const button of document.querySelectorAll<HTMLInputElement>("input[name=mode]"))
   button.addEventListener("change", () => show(button.value as Mode));
-const caseSelect = element<HTMLSelectElement>("setup-case");
-caseSelect.addEventListener("change", () => showCase(caseSelect.value));
-showCase(caseSelect.value);
-show(data.proof ? "stress" : data.solid ? "solid" : data.layout ? "layout" : "setup");
+for (const axis of axes)
+  for (const id of [`cut-${axis}`, `cut-${axis}-at`]) element(id).addEventListener("input", cut);
+for (const id of ["over-space", "over-baseline"]) document.getElementById(id)?.addEventListener("change", overlay);
+element("setup-case").addEventListener("change", showCase);
+document.addEventListener("keydown", onKey);
+element("theme").addEventListener("click", () => {
+  const root = document.documentElement;
+  const dark = root.dataset.theme ? root.dataset.theme === "dark" : matchMedia("(prefers-color-scheme: dark)").matches;
+  root.dataset.theme = dark ? "light" : "dark";
+  drawHistory();
+});
+showCase();
+show(data.bodies?.length ? "stress" : data.solid ? "solid" : data.layout ? "layout" : "setup");
 document.body.dataset.ready = "yes";

@@ -22,8 +22,50 @@ export function faceted(geometry: THREE.BufferGeometry): THREE.BufferGeometry {
   return flat;
 }
 
+/** Smooth shading, but edges sharper than 30 degrees stay sharp. */
+export function creased(geometry: THREE.BufferGeometry): THREE.BufferGeometry {
+  const flat = geometry.toNonIndexed();
+  const position = flat.getAttribute("position");
+  const index = geometry.getIndex()!;
+  const normals = new Float32Array(position.count * 3);
+  const faceNormal: THREE.Vector3[] = [];
+  const weight: number[] = [];
+  const round = new Map<number, number[]>();
+  const a = new THREE.Vector3(), b = new THREE.Vector3(), c = new THREE.Vector3();
+  for (let t = 0; t < index.count / 3; ++t) {
+    a.fromBufferAttribute(position, 3 * t);
+    b.fromBufferAttribute(position, 3 * t + 1).sub(a);
+    c.fromBufferAttribute(position, 3 * t + 2).sub(a);
+    const normal = b.clone().cross(c);
+    weight.push(normal.length());
+    faceNormal.push(normal.normalize());
+    for (let k = 0; k < 3; ++k) {
+      const v = index.getX(3 * t + k);
+      const list = round.get(v);
+      if (list) list.push(t);
+      else round.set(v, [t]);
+    }
+  }
+  const sum = new THREE.Vector3();
+  for (let t = 0; t < index.count / 3; ++t)
+    for (let k = 0; k < 3; ++k) {
+      sum.set(0, 0, 0);
+      for (const other of round.get(index.getX(3 * t + k))!)
+        if (faceNormal[other].dot(faceNormal[t]) > 0.866) sum.addScaledVector(faceNormal[other], weight[other]);
+      sum.normalize();
+      normals.set([sum.x, sum.y, sum.z], 3 * (3 * t + k));
+    }
+  flat.setAttribute("normal", new THREE.BufferAttribute(normals, 3));
+  return flat;
+}
+
 export function opaque(geometry: THREE.BufferGeometry, colour: string): THREE.Mesh {
   return new THREE.Mesh(geometry, new THREE.MeshStandardMaterial({ color: colour, roughness: 0.75, metalness: 0.05, side: THREE.DoubleSide }));
+}
+
+/** Opaque, with a colour per vertex. */
+export function coloured(geometry: THREE.BufferGeometry): THREE.Mesh {
+  return new THREE.Mesh(geometry, new THREE.MeshStandardMaterial({ vertexColors: true, roughness: 0.85, metalness: 0, side: THREE.DoubleSide }));
 }
 
 export function glass(geometry: THREE.BufferGeometry, colour: string, opacity: number): THREE.Object3D {
@@ -42,8 +84,9 @@ export class View {
   private readonly controls: OrbitControls;
   private pending = false;
 
-  constructor(private readonly host: HTMLElement, bounds: THREE.Box3) {
-    this.renderer = new THREE.WebGLRenderer({ antialias: true, alpha: true });
+  /** @param flat look at a sheet from its front. */
+  constructor(private readonly host: HTMLElement, bounds: THREE.Box3, flat: boolean) {
+    this.renderer = new THREE.WebGLRenderer({ antialias: true, alpha: true, preserveDrawingBuffer: true }); // kept for printing
     this.renderer.setPixelRatio(Math.min(2, window.devicePixelRatio));
     host.append(this.renderer.domElement);
     this.camera = new THREE.PerspectiveCamera(28, 1, 1, 1e5);
@@ -57,13 +100,41 @@ export class View {
     this.controls.addEventListener("change", () => this.draw());
     const centre = bounds.getCenter(new THREE.Vector3());
     const reach = bounds.getSize(new THREE.Vector3()).length();
-    this.camera.position.copy(centre).add(new THREE.Vector3(0.75, -1.45, 0.8).normalize().multiplyScalar(1.72 * reach));
+    const from = flat ? new THREE.Vector3(0.12, -0.3, 1) : new THREE.Vector3(0.75, -1.45, 0.8);
+    this.camera.position.copy(centre).add(from.normalize().multiplyScalar((flat ? 1.85 : 1.72) * reach));
     this.camera.near = reach / 100;
     this.camera.far = reach * 20;
     this.controls.target.copy(centre);
     this.controls.update();
+    this.controls.saveState();
     new ResizeObserver(() => this.resize()).observe(host);
     this.resize();
+  }
+
+  /** Cuts everything away on the far side of the planes. */
+  cut(planes: THREE.Plane[]): void {
+    this.renderer.clippingPlanes = planes;
+    this.draw();
+  }
+
+  /** Turns the view by angles in radians, or moves nearer by a factor. */
+  turn(round: number, over: number, nearer = 1): void {
+    const spherical = new THREE.Spherical();
+    // The spherical coordinates of three.js have y up; here z is.
+    const offset = this.camera.position.clone().sub(this.controls.target);
+    spherical.setFromVector3(new THREE.Vector3(offset.x, offset.z, -offset.y));
+    spherical.theta += round;
+    spherical.phi = Math.min(Math.PI - 0.05, Math.max(0.05, spherical.phi + over));
+    spherical.radius /= nearer;
+    const moved = new THREE.Vector3().setFromSpherical(spherical);
+    this.camera.position.copy(this.controls.target).add(new THREE.Vector3(moved.x, -moved.z, moved.y));
+    this.controls.update();
+    this.draw();
+  }
+
+  fromTheStart(): void {
+    this.controls.reset();
+    this.draw();
   }
 
   draw(): void {

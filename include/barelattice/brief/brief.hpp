@@ -13,8 +13,11 @@
 #include "barelattice/elasticity/material.hpp"
 #include "barelattice/geometry/face.hpp"
 #include "barelattice/grid/domain.hpp"
+#include "barelattice/geometry/mesh_files.hpp"
 #include "barelattice/layout/density_filter.hpp"
+#include "barelattice/optimise/optimiser.hpp"
 #include "barelattice/proof/proof.hpp"
+#include "barelattice/solid/reinterpret.hpp"
 
 namespace barelattice {
 
@@ -38,6 +41,8 @@ class BriefError : public InputError {
 struct BriefShape {
   std::string name;
   ShapePtr shape;
+  std::string text;                ///< what it is made from, in normal form, with the content hash of files
+  std::vector<std::string> parts;  ///< shapes it uses directly
 };
 
 struct BriefFace {
@@ -50,21 +55,33 @@ struct BriefFace {
 struct BriefSupport {
   std::string name;
   std::string face;
+  unsigned directions = 7;  ///< held components: bit 0 x, bit 1 y, bit 2 z
   TextPlace place;
 };
 
 struct BriefLoad {
   std::string name;
   std::string face;
-  Vec3 force = Vec3::Zero();  ///< N, spread evenly over the face
+  FaceAction action;
   TextPlace place;
 };
 
 struct BriefCase {
   std::string name;
-  double weight = 1;                    ///< in the weighted sum, above zero
+  double weight = 1;                    ///< in the goal, above zero
   std::map<std::string, double> loads;  ///< factor by load name
+  std::vector<std::string> supports;    ///< the ones that act; all of them unless the brief says otherwise
   TextPlace place;
+};
+
+/// What must stay solid: a shape, or a layer below a face.
+struct BriefKeep {
+  std::string shape;                ///< empty for a layer
+  std::string face;                 ///< empty for a shape
+  double depth = 0;                 ///< of a layer, m
+  TextPlace place;
+
+  std::string name() const { return shape.empty() ? face : shape; }
 };
 
 /// Mass target: exactly one is set.
@@ -74,6 +91,12 @@ struct BriefTarget {
   TextPlace place;
 };
 
+/// A part cut from sheet: the job is two-dimensional, in x and y.
+struct BriefSheet {
+  double thickness = 0;  ///< m
+  SheetState state = SheetState::planeStress;
+};
+
 /// A brief whose words are all known and whose names all resolve. Whether the job can be done is for
 /// `prepare`.
 struct Brief {
@@ -81,32 +104,43 @@ struct Brief {
   std::map<std::string, std::string>
       sections;  ///< top-level key to its value in normal form, comments dropped
   std::string title;
-  double voxel = 0;  ///< m
+  double voxel = 0;       ///< edge of the cells, m; zero when `voxelBudget` decides
+  double voxelBudget = 0;  ///< wanted number of cells; zero when `voxel` decides
+  std::optional<BriefSheet> sheet;
   Material material;
   std::vector<BriefShape> shapes;
   std::string space;
-  std::vector<std::string> keeps;
+  std::vector<BriefKeep> keeps;
   std::vector<std::string> clears;
+  std::string baseline;  ///< the shape of an existing design; empty for none. Does not affect the layout
   std::vector<BriefFace> faces;
   std::vector<BriefSupport> supports;
   std::vector<BriefLoad> loads;
   std::vector<BriefCase> cases;
   BriefTarget target;
+  CaseGoal goal = CaseGoal::weightedSum;
   double smallestMember = 0;  ///< m
+  TextPlace memberPlace;
   std::optional<MirrorPlane> mirror;
   TextPlace mirrorPlace;
   FilterBoundary walls = FilterBoundary::empty;  ///< what the filter sees beyond the design space
   std::vector<Requirement> requirements;
   double exclusion = 0;  ///< m
+  double agreement = 0;  ///< largest relative difference between the two meshes of the proof
   int tetrahedra = 0;    ///< wanted number in the proof mesh
   int iterations = 0;    ///< at most
+  int keepEvery = 0;     ///< every how many iterations a layout is kept; zero for none
+  SolidOptions solid;    ///< but for the spacing
+  std::vector<MeshFormat> formats;  ///< the solid is written in, besides STL
 
   const ShapePtr& shape(const std::string& name) const;
-  Regions regions() const;
+  /// The texts of the named shapes and of all they are made from: equal texts mean equal shapes.
+  std::string shapeTexts(const std::vector<std::string>& names) const;
+  const BriefFace& face(const std::string& name) const;
 };
 
 /// Reads a brief from text.
-/// @param path for messages and relative names only; nothing is read from it.
+/// @param path for messages, and the folder that file names in the brief are relative to.
 /// @throws BriefError on the first thing that is wrong.
 Brief parseBrief(std::string_view text, const std::filesystem::path& path);
 

@@ -4,6 +4,7 @@
 
 #include <optional>
 #include <string>
+#include <variant>
 #include <vector>
 
 #include "barelattice/brief/brief.hpp"
@@ -28,11 +29,10 @@ struct Estimate {
 
 /// A job ready to run.
 struct Job {
-  Brief brief;
+  Brief brief;  ///< with the voxel size settled
   Regions regions;
-  Domain domain;
-  std::vector<NamedFace> faces;   ///< in the order of the brief
-  std::vector<std::size_t> held;  ///< degrees of freedom of the grid
+  std::variant<Domain<2>, Domain<3>> domain;  ///< squares of a sheet, cubes of a body
+  std::vector<NamedFace> faces;               ///< in the order of the brief
   std::vector<GridCase> cases;
   std::vector<CaseSummary> summaries;
   Vec3 supportCentre = Vec3::Zero();  ///< moments are about this point, m
@@ -42,17 +42,23 @@ struct Job {
   Estimate estimate;
   std::vector<std::string> warnings;
 
+  bool flat() const { return brief.sheet.has_value(); }
+  std::size_t cellCount() const;
+  double cellSize() const { return brief.voxel; }  ///< m
+  double cellVolume() const;                       ///< m3
   const Face& face(const std::string& name) const;
   std::size_t faceNumber(const std::string& name) const;
-  LayoutProblem<3> layoutProblem() const;
+  /// What the optimiser needs; D must fit the domain.
+  template <int D>
+  LayoutProblem<D> layoutProblem() const;
   ProofProblem proofProblem() const;
 };
 
-/// @param voxel replaces the brief's voxel size, m (quick runs).
+/// @param coarser factor on the voxel size for a quick look, as far as the smallest member allows.
 /// @throws BriefError with the line and the cure when the job cannot be done: a face that catches no surface,
-/// a load
-///   or support on empty space, a target outside what keeps and space allow, a motion left free, a load that
-///   hangs on nothing held.
-Job prepare(Brief brief, std::optional<double> voxel = std::nullopt);
+///   a load or support on empty space, a keep inside a clear, a target outside what keeps and space allow, a
+///   member thinner than two voxels, a motion left free, a load that hangs on nothing held, more memory than
+///   the machine has.
+Job prepare(Brief brief, double coarser = 1);
 
 }  // namespace barelattice

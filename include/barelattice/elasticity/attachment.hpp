@@ -17,22 +17,36 @@ struct Resultant {
   Vec3 moment = Vec3::Zero();  ///< N m
 };
 
-/// Resultant of a force spread evenly over a face, about `about` (m).
-Resultant resultantOnFace(const Face& face, const Vec3& force, const Vec3& about);
+/// What acts on a face: a force spread evenly over it, and a pressure along its inward normals.
+struct FaceAction {
+  Vec3 force = Vec3::Zero();  ///< N in total
+  double pressure = 0;        ///< Pa, positive pushes into the material
 
-/// Ties each point of a face to the cell just below it.
+  /// The force on one point's share of the face, N. @param area of the face, m2.
+  Vec3 on(const SurfacePoint& point, double faceArea) const {
+    return point.area * (force / faceArea - pressure * point.normal);
+  }
+  FaceAction operator*(double factor) const { return {factor * force, factor * pressure}; }
+};
+
+/// Resultant of an action on a face, about `about` (m).
+Resultant resultantOnFace(const Face& face, const FaceAction& action, const Vec3& about);
+
+/// Ties each point of a face to the cell just below it. In two dimensions z is ignored.
+template <int D>
 class Attachment {
  public:
-  Attachment(const Grid<3>& grid, const Face& face);
+  Attachment(const Grid<D>& grid, const Face& face);
 
   /// Share of the face's area that has a cell below it, 0 to 1.
   double covered() const { return covered_; }
 
-  /// Adds `force` (N), spread evenly over the face, to nodal forces ordered as gridDof says. Each point's
-  /// share goes to the corners of its cell with multilinear weights. Those weights reproduce linear
-  /// functions, so the resultant force and moment are the face's own, whatever the cells look like.
+  /// Adds an action to nodal forces (N) ordered as gridDof says. Each point's share goes to the corners of
+  /// its cell with multilinear weights. Those weights reproduce linear functions, so the resultant force and
+  /// moment are the face's own, whatever the cells look like. Where part of the face has no cell below it,
+  /// the rest carries its share.
   /// @throws InputError if no cell lies below the face.
-  void addForce(const Vec3& force, std::span<double> forces) const;
+  void addAction(const FaceAction& action, std::span<double> forces) const;
 
   /// The nodes on the face: of each cell the corner nearest to the point above it. Ascending.
   std::vector<std::size_t> nodes() const;
@@ -46,10 +60,10 @@ class Attachment {
  private:
   struct Tie {
     std::size_t cell;
-    double area;
-    std::array<double, 8> weight;  // of the cell's corners; may be outside 0 to 1 for a point above the cell
+    SurfacePoint point;
+    std::array<double, kCorners<D>> weight;  // of the cell's corners; outside 0 to 1 for a point above the cell
   };
-  const Grid<3>& grid_;
+  const Grid<D>& grid_;
   std::vector<Tie> ties_;
   double tiedArea_ = 0;
   double covered_ = 0;
@@ -62,6 +76,7 @@ struct HeldPoint {
   Vec3 position;
   unsigned directions = 7;
 };
-std::vector<std::string> freeMotions(const std::vector<HeldPoint>& points);
+/// @param planar only motions within the x-y plane count.
+std::vector<std::string> freeMotions(const std::vector<HeldPoint>& points, bool planar = false);
 
 }  // namespace barelattice

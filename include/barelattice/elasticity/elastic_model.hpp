@@ -19,6 +19,7 @@ class ElasticModel {
  public:
   /// @param grid must outlive the model.
   /// @param held degrees of freedom that stay zero, ascending.
+  /// @param material in two dimensions that of a sheet, see sheetMaterial.
   /// @throws InputError if the material is out of range.
   ElasticModel(const Grid<D>& grid, const Material& material, std::vector<std::size_t> held);
 

@@ -21,6 +21,17 @@ inline constexpr double kMostPoisson = 0.45;
 /// Common engineering materials with typical room-temperature values; a real part deserves its data sheet.
 const std::vector<Material>& builtinMaterials();
 
+/// What a part cut from sheet is assumed to do across its thickness.
+enum class SheetState {
+  planeStress,  ///< free to thin: a plate
+  planeStrain,  ///< kept from it: a slice of something long
+};
+
+/// The material as two-dimensional elements of a sheet see it: plane-stress elements with this modulus (N/m:
+/// times the thickness) and this Poisson's ratio behave like a sheet of `material` in the given state. In plane strain
+/// E' = E / (1 - nu^2) and nu' = nu / (1 - nu), so the ratio may reach 0.82.
+Material sheetMaterial(const Material& material, SheetState state, double thickness);
+
 /// @throws InputError naming the first property out of range.
 void validate(const Material& material);
 

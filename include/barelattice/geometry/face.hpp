@@ -3,19 +3,24 @@
 #pragma once
 
 #include <optional>
+#include <string>
 #include <vector>
 
 #include "barelattice/geometry/shape.hpp"
 
 namespace barelattice {
 
+/// The words for the kinds of pieces, in the order of Patch::Kind.
+const std::vector<std::string>& patchKindNames();
+const std::string& nameOf(Patch::Kind kind);
+
 /// Which pieces of a boundary are meant. Every entry that is given must fit.
 struct FaceSelector {
   Patch::Kind kind = Patch::Kind::plane;
-  std::optional<double> radius;  ///< cylinder: its radius (m), to 0.1 %
-  std::optional<bool> hole;      ///< cylinder: the wall of a hole, or the outside of a boss
+  std::optional<double> radius;  ///< curved pieces: Patch::radius (m), to 0.1 %
+  std::optional<bool> hole;      ///< curved pieces: the wall of a hole, or the outside of a boss
   std::optional<Vec3>
-      direction;             ///< plane: out of the material; cylinder: along the axis, either sense; to 1 deg
+      direction;             ///< plane: out of the material; others: along the axis, either sense; to 1 deg
   std::optional<Vec3> near;  ///< of the pieces that fit, the `count` nearest to this point (m)
   int count = 1;             ///< how many pieces are meant, 1 or more
 };

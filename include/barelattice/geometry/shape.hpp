@@ -4,6 +4,7 @@
 
 #include <array>
 #include <memory>
+#include <optional>
 #include <vector>
 
 #include "barelattice/geometry/vec.hpp"
@@ -20,24 +21,37 @@ struct SurfacePoint {
 /// An analytic piece of a primitive's boundary. The piece may reach beyond the boundary (a disc is given as
 /// the square around it); whoever samples it keeps the points that lie on the shape.
 struct Patch {
-  enum class Kind { plane, cylinder };
+  enum class Kind { plane, cylinder, cone, sphere, torus };
   Kind kind = Kind::plane;
-  Vec3 origin = Vec3::Zero();  ///< plane: a corner; cylinder: the start of the axis (m)
-  Vec3 u = Vec3::Zero();       ///< plane: first edge (m); cylinder: unit vector across the axis
-  Vec3 v = Vec3::Zero();       ///< plane: second edge (m); cylinder: the axis from start to end (m)
-  double radius = 0;           ///< cylinder only, m
+  Vec3 origin = Vec3::Zero();  ///< plane: a corner; cylinder, cone: the start of the axis; else the centre (m)
+  Vec3 u = Vec3::Zero();       ///< plane: first edge (m); else a unit vector across the axis
+  Vec3 v = Vec3::Zero();       ///< plane: second edge (m); cylinder, cone: the axis from start to end (m);
+                               ///< torus: unit vector along the axis
+  double radius = 0;           ///< cylinder, sphere; cone: at the start; torus: of the ring's middle line (m)
+  double secondRadius = 0;     ///< cone: at the end; torus: of the tube (m)
+  double sweep = 0;            ///< cylinder: the angle it covers, from u towards v x u; 0 for the whole turn
   bool flipped = false;        ///< the material lies on the other side: a hole, the wall of a cut
 
-  /// Plane: unit normal out of the material. Cylinder: unit vector along the axis.
+  /// Plane: unit normal out of the material. Sphere: zero. Else: unit vector along the axis.
   Vec3 direction() const;
-  /// True for the wall of a hole: a cylinder with the material outside of it.
-  bool isHole() const { return kind == Kind::cylinder && flipped; }
+  /// True for the wall of a hole: a curved piece with the material outside of it.
+  bool isHole() const { return kind != Kind::plane && flipped; }
   /// Midpoints of a lattice of cells no longer than `spacing` (m) on a side, covering the piece.
   std::vector<SurfacePoint> sample(double spacing) const;
+  /// Distance of a point from the whole surface the piece is cut from (the plane, the endless cylinder or
+  /// cone, the sphere, the torus), m.
+  double distance(const Vec3& point) const;
+  /// The same piece moved out of the material by `by` (m); nothing if it shrinks away.
+  std::optional<Patch> moved(double by) const;
+  /// The same piece after an isometry.
+  Patch transformed(const Eigen::Isometry3d& map) const;
 };
 
+class Shape;
+using ShapePtr = std::shared_ptr<const Shape>;
+
 /// A solid body as a function of space. Immutable, safe to share between threads.
-class Shape {
+class Shape : public std::enable_shared_from_this<Shape> {
  public:
   virtual ~Shape() = default;
   /// Negative inside, positive outside, zero on the boundary (m). The magnitude is the exact distance for
@@ -47,9 +61,13 @@ class Shape {
   virtual Box bounds() const = 0;
   /// Appends the pieces the boundary is made of.
   virtual void appendPatches(std::vector<Patch>& patches) const = 0;
+  /// The body grown by `by` (m), or shrunk by a negative one. Primitives round their edges when they grow;
+  /// combinations are offset part by part, so their inner and outer corners stay sharp.
+  /// @throws InputError where the parts do not tell the answer: a union cannot be shrunk, nor can a
+  ///   difference whose cut is a union be grown, because the distance inside the union is not known where
+  ///   its parts overlap.
+  virtual ShapePtr offset(double by) const;
 };
-
-using ShapePtr = std::shared_ptr<const Shape>;
 
 /// The axis-parallel box with opposite corners `low` and `high` (m).
 /// @throws InputError unless low < high in every coordinate.
@@ -59,16 +77,40 @@ ShapePtr makeBox(const Vec3& low, const Vec3& high);
 /// @throws InputError if the radius or the length is not positive.
 ShapePtr makeCylinder(const Vec3& from, const Vec3& to, double radius);
 
-/// A prism: a simple polygon in the plane of two coordinate axes, swept along the third.
+/// The round bar whose radius changes evenly from `radius` at `from` to `endRadius` at `to` (m); one of the
+/// radii may be zero.
+/// @throws InputError if the length is not positive, a radius is negative or both are equal.
+ShapePtr makeCone(const Vec3& from, const Vec3& to, double radius, double endRadius);
+
+/// @throws InputError if the radius (m) is not positive.
+ShapePtr makeSphere(const Vec3& centre, double radius);
+
+/// The round ring whose tube of radius `tube` follows the circle of radius `radius` (m) about `axis`.
+/// @throws InputError unless 0 < tube < radius and the axis has a direction.
+ShapePtr makeTorus(const Vec3& centre, const Vec3& axis, double radius, double tube);
+
+/// A corner of an outline and how the outline gets there from the corner before: straight, or by the arc
+/// through a point.
+struct OutlineCorner {
+  Eigen::Vector2d point = Eigen::Vector2d::Zero();  ///< m
+  std::optional<Eigen::Vector2d> through;           ///< a point of the arc between its ends, m
+};
+using OutlineLoop = std::vector<OutlineCorner>;
+
+/// A prism: an outline in the plane of two coordinate axes, swept along the third.
 struct Extrusion {
-  std::vector<Eigen::Vector2d> outline;  ///< corners in either sense, m; not closed explicitly
-  int first = 0;                         ///< the coordinate (0 x, 1 y, 2 z) of an outline point's first entry
-  int second = 1;                        ///< the coordinate of its second entry
-  double from = 0;                       ///< start along the remaining coordinate, m
-  double to = 0;                         ///< end, m; from < to
+  OutlineLoop outline;             ///< corners in either sense; not closed explicitly
+  int first = 0;                   ///< the coordinate (0 x, 1 y, 2 z) of an outline point's first entry
+  int second = 1;                  ///< the coordinate of its second entry
+  double from = 0;                 ///< start along the remaining coordinate, m
+  double to = 0;                   ///< end, m; from < to
+  std::vector<OutlineLoop> holes;  ///< outlines of what is cut out, in either sense
+  bool endless = false;  ///< the distance ignores the ends, and only the sides are patches: a region of the
+                         ///< plane, whose ends only say where its sides are sampled
 };
 
-/// @throws InputError if the outline has fewer than three corners, no area or crosses itself, or from >= to.
+/// @throws InputError if an outline has fewer than three corners (two with an arc), no area or crosses
+///   itself or another, or from >= to.
 ShapePtr makeExtrusion(const Extrusion& extrusion);
 
 /// What lies in at least one of `parts` (one or more).
@@ -77,5 +119,13 @@ ShapePtr makeUnion(std::vector<ShapePtr> parts);
 ShapePtr makeIntersection(std::vector<ShapePtr> parts);
 /// What lies in `body` but in none of `cuts`.
 ShapePtr makeDifference(ShapePtr body, std::vector<ShapePtr> cuts);
+/// The body moved by an isometry (which may be a reflection).
+ShapePtr makeTransformed(ShapePtr body, const Eigen::Isometry3d& map);
+/// What of `body` lies within `depth` (m, above zero) of a piece of its boundary, measured along the piece's
+/// normals.
+ShapePtr makeLayer(ShapePtr body, const Patch& piece, double depth);
+
+/// The reflection across the plane through `at` (m) along coordinate `axis`.
+Eigen::Isometry3d reflection(int axis, double at);
 
 }  // namespace barelattice

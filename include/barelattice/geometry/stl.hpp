@@ -12,9 +12,8 @@ namespace barelattice {
 /// @throws RunError if the file cannot be written.
 void writeStl(const std::filesystem::path& path, const TriangleMesh& mesh);
 
-/// Reads binary STL and joins equal vertices.
-/// @throws InputError if the file is missing, truncated, not binary STL, or holds coordinates that are no
-/// numbers.
+/// Reads binary or text STL and joins equal vertices.
+/// @throws InputError if the file is missing, truncated, not STL, or holds coordinates that are no numbers.
 TriangleMesh readStl(const std::filesystem::path& path);
 
 /// The mesh as it will read after writing: vertices rounded to the precision of the format. Rounding may

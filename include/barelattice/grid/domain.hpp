@@ -17,37 +17,50 @@ struct MirrorPlane {
   double at = 0;  ///< where it crosses that axis, m
 };
 
-/// The regions a domain is made of.
+/// The regions a domain is made of. For a part cut from sheet the shapes are regions of the x-y plane (see
+/// Extrusion::endless), and the part lies between z = 0 and the thickness.
 struct Regions {
   ShapePtr space;                ///< what the part may occupy
   std::vector<ShapePtr> keeps;   ///< what must stay solid; solid also where it reaches out of `space`
   std::vector<ShapePtr> clears;  ///< what must stay empty; wins over `space` and over `keeps`
+  double thickness = 0;          ///< of the sheet, m; zero for a body
 
   /// Signed function of what may hold material: (space or keeps) without clears.
   double available(const Vec3& point) const;
   /// Signed function of what must hold material: keeps without clears. Positive everywhere without keeps.
   double kept(const Vec3& point) const;
+  /// Signed function of the sheet's thickness; negative everywhere for a body.
+  double withinSheet(const Vec3& point) const;
   Box bounds() const;
 };
 
-/// The regions on the grid. Entries are per cell of `grid`.
+/// The regions on the grid: cubes of a body, squares of a sheet. Entries are per cell of `grid`.
+template <int D>
 struct Domain {
-  Grid<3> grid;
+  Grid<D> grid;
   std::vector<double> fill;        ///< share of the cell that lies in the available region, above 0 up to 1
   std::vector<std::uint8_t> keep;  ///< 1 where the greater part of the filled share must stay solid
 
-  double cellVolume() const { return grid.frame().size * grid.frame().size * grid.frame().size; }
+  double thickness = 1;            ///< of a sheet, m; unused for a body
+
+  /// Volume of a full cell, m3.
+  double cellVolume() const {
+    const double area = grid.frame().size * grid.frame().size;
+    return D == 3 ? area * grid.frame().size : area * thickness;
+  }
   /// Volume of the available region, m3.
   double volume() const;
   /// Volume of the keep cells, m3.
   double keepVolume() const;
 };
 
-/// Samples the regions on cells of edge `size` (m). Cells on a boundary are sampled at 5 x 5 x 5 points, so
-/// that volumes come out within about 0.1 % at 100 cells across. A mirror plane falls on cell boundaries.
+/// Samples the regions on cells of edge `size` (m). Cells on a boundary are sampled at 5 points along each
+/// axis, so that volumes come out within about 0.1 % at 100 cells across. A mirror plane falls on cell
+/// boundaries.
 /// @throws InputError if no cell is filled or the box would hold more than `kMostCells` cells.
-Domain sampleRegions(const Regions& regions, double size,
-                     const std::optional<MirrorPlane>& mirror = std::nullopt);
+template <int D>
+Domain<D> sampleRegions(const Regions& regions, double size,
+                        const std::optional<MirrorPlane>& mirror = std::nullopt);
 
 /// Largest box that is sampled: beyond it the index tables alone pass four gigabytes.
 inline constexpr double kMostCells = 5e8;

@@ -82,6 +82,8 @@ struct CellRun {
 template <int D>
 class Grid {
  public:
+  /// A grid without cells.
+  Grid() = default;
   /// @param frame where the box lies.
   /// @param inDomain one entry per cell of the box, in its linear order: not zero where the cell exists.
   Grid(const GridFrame<D>& frame, const std::vector<std::uint8_t>& inDomain);

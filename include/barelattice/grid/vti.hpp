@@ -14,7 +14,8 @@ namespace barelattice {
 /// Fields on all cells of a box, the first coordinate running fastest. Positions are in millimetres in the
 /// file and in metres here.
 struct CellImage {
-  GridFrame<3> frame;
+  GridFrame<3> frame;  ///< one layer of cells for a sheet
+  double layer = 0;    ///< thickness of that layer, m; zero for cubes
   std::vector<std::pair<std::string, std::vector<float>>> fields;  ///< name and one value per cell of the box
 
   /// @throws InputError if there is no such field.
@@ -29,7 +30,16 @@ void writeVti(const std::filesystem::path& path, const CellImage& image);
 /// @throws InputError naming the file and what is wrong with it.
 CellImage readVti(const std::filesystem::path& path);
 
+/// The box of a grid as an image's frame. @param thickness of a sheet, m; unused for a body.
+template <int D>
+CellImage imageOf(const Grid<D>& grid, double thickness);
+
 /// A field given per cell of the grid, spread over its box; `outside` where there is no cell.
-std::vector<float> spread(const Grid<3>& grid, const std::vector<double>& values, float outside = 0);
+template <int D>
+std::vector<float> spread(const Grid<D>& grid, const std::vector<double>& values, float outside = 0);
+
+/// The reverse of spread.
+template <int D>
+std::vector<double> gathered(const Grid<D>& grid, const std::vector<float>& box);
 
 }  // namespace barelattice

@@ -10,20 +10,27 @@
 
 #include "barelattice/layout/density_filter.hpp"
 #include "barelattice/layout/simple_maps.hpp"
+#include "barelattice/optimise/moving_asymptotes.hpp"
 #include "barelattice/optimise/optimality_criteria.hpp"
 #include "barelattice/optimise/response.hpp"
 
 namespace barelattice {
 
+/// How the compliances of several cases become one goal.
+enum class CaseGoal {
+  weightedSum,  ///< sum_k w_k C_k, updated by optimality criteria
+  worst,        ///< max_k w_k C_k, updated by the method of moving asymptotes
+};
+
 /// A layout problem on a grid: the stiffest layout of a given mass.
 template <int D>
 struct LayoutProblem {
   const Grid<D>* grid = nullptr;
-  Material material;
+  Material material;               ///< in two dimensions that of a sheet, see sheetMaterial
   std::vector<double> fill;        ///< share of each cell that exists
   std::vector<std::uint8_t> keep;  ///< cells that stay solid
-  std::vector<std::size_t> held;   ///< supported degrees of freedom
   std::vector<GridCase> cases;     ///< one or more, with weights that are not all zero
+  CaseGoal goal = CaseGoal::weightedSum;
   double massFraction = 0.5;       ///< of the full domain, above the share of the keeps, below 1
   double filterRadius = 0;         ///< m
   FilterBoundary filterBoundary = FilterBoundary::reflecting;
@@ -53,7 +60,7 @@ inline double filterRadiusFor(double smallestMember) {
 
 struct IterationRecord {
   int iteration = 0;         ///< from 1
-  double compliance = 0;     ///< weighted sum, J
+  double compliance = 0;     ///< the goal: weighted sum or worst case, J
   double massFraction = 0;   ///< of the layout that was analysed
   double change = 0;         ///< mass that moved in the update over the mass of the layout, 0 to 2
   double sharpness = 0;      ///< of the projection; 0 without
@@ -70,23 +77,42 @@ enum class OptimiseStop {
 /// One sentence for people.
 std::string describe(OptimiseStop stop);
 
-/// The state of the loop after an iteration; returning false stops it there.
-using IterationCallback = std::function<bool(const IterationRecord&, const std::vector<double>& density)>;
+/// Everything the loop remembers between two iterations: continuing from it gives the same bits as never
+/// having stopped.
+struct OptimiseState {
+  std::size_t stage = 0;                           ///< of the projection's sharpness
+  int inStage = 0;                                 ///< iterations done in it
+  std::vector<double> variables;                   ///< one per cell
+  std::vector<std::vector<double>> displacements;  ///< by case: where the next solves start
+  AsymptotesState asymptotes;                      ///< empty unless the worst case governs
+  std::vector<IterationRecord> history;
+};
+
+/// What a callback sees after an iteration.
+struct IterationView {
+  const IterationRecord& record;
+  const std::vector<double>& density;          ///< the layout the next iteration will analyse
+  std::function<OptimiseState()> state;        ///< a copy to continue from; costs time and memory
+};
+
+/// Called after every iteration; returning false stops the loop there.
+using IterationCallback = std::function<bool(const IterationView&)>;
 
 struct OptimiseResult {
   OptimiseStop stop = OptimiseStop::settled;
   std::vector<double> density;  ///< the final layout, one entry per cell
   std::vector<IterationRecord> history;
-  double compliance = 0;  ///< of the final layout, solved tightly, weighted sum, J
+  double compliance = 0;  ///< the goal at the final layout, solved tightly, J
   double massFraction = 0;
   std::vector<double> caseCompliance;              ///< unweighted, J
   std::vector<std::vector<double>> displacements;  ///< by case, m
 };
 
 /// Runs the loop. Deterministic: the same bits on any number of threads.
+/// @param resume a state of the same problem with the same options; nullptr starts from the uniform layout.
 /// @throws InputError if the problem contradicts itself; RunError if a solve fails.
 template <int D>
 OptimiseResult optimiseLayout(const LayoutProblem<D>& problem, const OptimiseOptions& options,
-                              const IterationCallback& callback = {});
+                              const IterationCallback& callback = {}, const OptimiseState* resume = nullptr);
 
 }  // namespace barelattice

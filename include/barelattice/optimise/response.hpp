@@ -2,6 +2,7 @@
 /// Goals and limits as functions of the density. A new goal or limit is a new response.
 #pragma once
 
+#include <memory>
 #include <span>
 #include <string>
 #include <vector>
@@ -46,26 +47,38 @@ struct StiffnessLaw {
 /// One load case on the grid.
 struct GridCase {
   std::string name;
-  double weight = 1;          ///< its share in the weighted sum, not negative
-  std::vector<double> force;  ///< N, ordered as gridDof says
+  double weight = 1;              ///< its share in the weighted sum, or the factor on it where the worst case
+                                  ///< governs; not negative
+  std::vector<double> force;      ///< N, ordered as gridDof says
+  std::vector<std::size_t> held;  ///< supported degrees of freedom, ascending
 };
 
-/// Weighted sum of the compliances of all cases, J: C = sum_k w_k f_k^T u_k. Minimising it is the goal
-/// "stiffest".
+/// The compliances of all cases, J: C_k = f_k^T u_k, with their derivatives. Cases with the same supports
+/// share one model.
 template <int D>
-class WeightedCompliance final : public Response {
+class CaseCompliances {
  public:
-  /// @param model must outlive the response. Its supports hold for all cases.
-  WeightedCompliance(ElasticModel<D>& model, std::vector<GridCase> cases, std::vector<double> fill,
-                     StiffnessLaw law);
+  /// @param grid must outlive the object.
+  /// @param material in two dimensions that of a sheet.
+  CaseCompliances(const Grid<D>& grid, const Material& material, std::vector<GridCase> cases,
+                  std::vector<double> fill, StiffnessLaw law);
 
+  /// Solves all cases for a layout, each from its last answer.
+  /// @return the compliances by case.
   /// @throws RunError when a solve fails, naming the case and the reason.
-  double evaluate(std::span<const double> density, std::span<double> gradient) override;
+  const std::vector<double>& evaluate(std::span<const double> density);
+
+  /// dC_k / d(density) at the layout evaluated last.
+  void gradient(std::size_t k, std::span<double> gradient) const;
 
   /// Tightens or relaxes the solves of coming evaluations.
   void setTolerance(double energyTolerance) { options_.energyTolerance = energyTolerance; }
   /// Progress within an evaluation, one report per case.
   void setProgress(ProgressCallback progress) { progress_ = std::move(progress); }
+  /// Replaces the displacements the next solves start from.
+  void setDisplacements(std::vector<std::vector<double>> displacements) {
+    displacements_ = std::move(displacements);
+  }
 
   const std::vector<GridCase>& cases() const { return cases_; }
   /// Of the last evaluation, by case.
@@ -73,14 +86,29 @@ class WeightedCompliance final : public Response {
   const std::vector<std::vector<double>>& displacements() const { return displacements_; }
 
  private:
-  ElasticModel<D>& model_;
   std::vector<GridCase> cases_;
   std::vector<double> fill_;
   StiffnessLaw law_;
+  std::vector<std::unique_ptr<ElasticModel<D>>> models_;  // one per set of supports
+  std::vector<std::size_t> modelOf_;                      // by case
   SolveOptions options_;
   ProgressCallback progress_;
-  std::vector<std::vector<double>> displacements_;  // kept: each solve starts from the last design's answer
+  std::vector<double> density_;  // evaluated last
+  std::vector<double> compliances_;
+  std::vector<std::vector<double>> displacements_;
   std::vector<SolveReport> reports_;
+};
+
+/// Weighted sum of the compliances of all cases, J: C = sum_k w_k C_k. Minimising it is the goal "stiffest".
+template <int D>
+class WeightedCompliance final : public Response {
+ public:
+  /// @param compliances must outlive the response.
+  explicit WeightedCompliance(CaseCompliances<D>& compliances) : compliances_(compliances) {}
+  double evaluate(std::span<const double> density, std::span<double> gradient) override;
+
+ private:
+  CaseCompliances<D>& compliances_;
 };
 
 }  // namespace barelattice

@@ -2,6 +2,8 @@
 /// The proof of a solid: a fresh mesh, the loads and supports carried over face by face, stresses, verdict.
 #pragma once
 
+#include <array>
+#include <cmath>
 #include <optional>
 #include <string>
 #include <vector>
@@ -15,16 +17,24 @@
 
 namespace barelattice {
 
-/// A force spread evenly over a face.
+/// What acts on a face.
 struct FaceLoad {
   std::string name;
-  std::size_t face = 0;       ///< index into ProofProblem::faces
-  Vec3 force = Vec3::Zero();  ///< N
+  std::size_t face = 0;  ///< index into ProofProblem::faces
+  FaceAction action;
+};
+
+/// A face that is held.
+struct FaceHold {
+  std::string name;
+  std::size_t face = 0;     ///< index into ProofProblem::faces
+  unsigned directions = 7;  ///< held components: bit 0 x, bit 1 y, bit 2 z
 };
 
 struct ProofCase {
   std::string name;
   std::vector<FaceLoad> loads;
+  std::vector<std::size_t> supports;  ///< the ones that act, indices into ProofProblem::supports
 };
 
 struct NamedFace {
@@ -35,10 +45,14 @@ struct NamedFace {
 struct ProofProblem {
   Material material;
   std::vector<NamedFace> faces;
-  std::vector<std::size_t> supports;  ///< faces that are held in all directions
+  std::vector<FaceHold> supports;
   std::vector<ProofCase> cases;
+  bool holdAcross = false;  ///< plane strain: every node is held along z
   double exclusion = 0;  ///< stresses closer than this to a support or load are judged apart, m
 };
+
+/// The shares of the volume for which stresses are told.
+inline constexpr std::array<double, 4> kPercentiles{0.5, 0.9, 0.99, 0.999};
 
 struct CaseProof {
   std::string name;
@@ -51,9 +65,15 @@ struct CaseProof {
   double judgedStress = 0;             ///< the same outside the exclusion distance, Pa
   Vec3 judgedAt = Vec3::Zero();
   double safetyFactor = 0;            ///< strength over judged stress
+  double tension = 0;                 ///< largest principal stress outside the exclusion distance, Pa
+  double compression = 0;             ///< smallest principal stress there, Pa; negative in compression
+  std::array<double, 4> percentiles{};  ///< von Mises stress that kPercentiles of the volume outside the
+                                        ///< exclusion distance stay below, Pa
   std::vector<Resultant> reactions;   ///< by support: force on the part, moment about the origin
   Resultant applied;                  ///< of the loads as they act on the mesh, about the origin
   std::vector<double> vonMises;       ///< by corner node, Pa
+  std::vector<double> principalMost;  ///< largest principal stress by corner node, Pa
+  std::vector<double> principalLeast; ///< smallest principal stress by corner node, Pa
   std::vector<double> displacements;  ///< three per node, m
 };
 
@@ -64,48 +84,66 @@ struct Proof {
   std::size_t nodes = 0;
   double smallestAngle = 0;  ///< least dihedral angle, degrees; a regular tetrahedron has 70.5
   double largestAngle = 0;
-  Vec3 worstAt = Vec3::Zero();  ///< where the least angle is, m
+  std::array<std::size_t, 8> angleHistogram{};  ///< tetrahedra by least dihedral angle, in steps of ten degrees
+  std::vector<Vec3> worstAt;                    ///< centres of up to five with the least angles, the worst first, m
   std::vector<CaseProof> cases;
 };
 
 /// Analyses a mesh under every case with ten-node tetrahedra. A load goes to the surface triangles nearest to
 /// the face's points, with their quadratic shape functions; a support holds the surface nodes nearest to its
-/// points.
+/// points. Cases with the same supports share one stiffness and its multigrid.
 /// @param spacing of the lattice the mesh comes from, m.
 /// @throws InputError if a face lies further than one spacing from the mesh; RunError if a solve fails.
 Proof prove(const QuadraticTets& mesh, double spacing, const ProofProblem& problem,
             const ProgressCallback& progress = {});
 
-/// How far two surfaces lie apart: distances from the vertices of each to the other, m.
-struct SurfaceGap {
-  double mean = 0;
-  double largest = 0;
+/// A figure found on two meshes, and what they say about its error.
+struct Estimated {
+  double value = 0;       ///< on the fine mesh
+  double coarse = 0;      ///< on the coarse one
+  double error = 0;       ///< estimated error of `value`, same unit, not negative
+  /// Relative difference of the two meshes.
+  double difference() const { return value == 0 ? 0 : std::abs(coarse / value - 1); }
 };
-SurfaceGap surfaceGap(const TriangleMesh& a, const TriangleMesh& b);
 
-/// Diameter of the circle through the vertices of `surface` that lie within `tolerance` (m) of the cylinder
-/// patch, twice their mean distance from its axis, m; nothing if there are fewer than eight.
-std::optional<double> measuredDiameter(const TriangleMesh& surface, const Patch& cylinder, double tolerance);
+/// Richardson's extrapolation from two meshes: with an error of order p and spacings in the ratio r, the fine
+/// value is off by (fine - coarse) / (r^p - 1). Orders are assumed low, so that the estimate errs on the large
+/// side: 2 for displacements and compliances, 1 for the largest stress.
+Estimated extrapolated(double coarse, double fine, double ratio, int order);
+inline constexpr int kDisplacementOrder = 2;
+inline constexpr int kStressOrder = 1;
 
 /// Something the finished part must fulfil.
 struct Requirement {
-  enum class Kind { displacement, mass };
+  enum class Kind { displacement, mass, safetyFactor };
   Kind kind = Kind::mass;
   std::string face;  ///< displacement: of which face, by name
-  double most = 0;   ///< m or kg
+  double bound = 0;  ///< at most, m or kg; safety factor: at least
 };
 
-enum class Verdict { met, notMet };
+enum class Verdict {
+  met,       ///< the figure holds, and still does with its estimated error
+  notMet,    ///< it does not, and would not with its error taken off
+  notShown,  ///< the bound lies within the error, or the two meshes disagree
+};
+
+/// "met", "not met", "not shown".
+std::string describe(Verdict verdict);
 
 struct Judgement {
   Requirement requirement;
-  double value = 0;       ///< the worst over the cases
+  Estimated value;        ///< the worst over the cases
   std::string worstCase;  ///< empty for mass
-  Verdict verdict = Verdict::notMet;
+  Verdict verdict = Verdict::notShown;
 };
 
 /// Holds the requirements against the proof.
-std::vector<Judgement> judge(const Proof& proof, const ProofProblem& problem,
-                             const std::vector<Requirement>& requirements);
+/// @param coarse the same problem on a mesh whose spacing is `ratio` times as large.
+/// @param agreement largest relative difference between the meshes for a figure that counts.
+std::vector<Judgement> judge(const Proof& coarse, const Proof& proof, double ratio, double agreement,
+                             const ProofProblem& problem, const std::vector<Requirement>& requirements);
+
+/// Not met if one is not; else not shown if one is not; else met.
+Verdict overall(const std::vector<Judgement>& judgements);
 
 }  // namespace barelattice

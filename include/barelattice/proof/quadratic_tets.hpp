@@ -15,6 +15,9 @@ namespace barelattice {
 /// Symmetric stress tensor in Voigt order xx, yy, zz, yz, xz, xy, Pa.
 using Stress = Eigen::Matrix<double, 6, 1>;
 
+/// The largest and the smallest principal stress, Pa; tension is positive.
+std::array<double, 2> principalRange(const Stress& stress);
+
 /// sqrt of half the sum of squared differences of the principal stresses, Pa.
 double vonMises(const Stress& stress);
 
@@ -39,13 +42,16 @@ class QuadraticTets {
   TriangleMesh surfaceTriangles() const;
   double volume() const;  ///< m3
 
-  /// Stiffness for unit modulus, rows and columns of held nodes zero. Four-point integration, exact for
-  /// straight edges. @param held one entry per node.
+  /// Stiffness for unit modulus, rows and columns of held components zero. Four-point integration, exact for
+  /// straight edges. @param held the held components of each node: bit 0 x, bit 1 y, bit 2 z.
   BlockMatrix<3, double> stiffness(double poisson, const std::vector<std::uint8_t>& held) const;
 
   /// Nodal forces of the stresses of a displacement field, without any support: K u for the given material,
   /// N.
   std::vector<double> internalForces(const Material& material, std::span<const double> displacement) const;
+
+  /// The share of the volume each corner node stands for, m3.
+  std::vector<double> cornerVolumes() const;
 
   /// Stress at the corner nodes: the mean over the tetrahedra round each, weighted with their volume.
   std::vector<Stress> cornerStress(const Material& material, std::span<const double> displacement) const;

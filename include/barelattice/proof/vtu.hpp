@@ -15,7 +15,9 @@ namespace barelattice {
 struct ProofSurface {
   struct Case {
     std::string name;
-    std::vector<float> vonMises;      ///< per vertex, Pa
+    std::vector<float> vonMises;        ///< per vertex, Pa
+    std::vector<float> principalMost;   ///< largest principal stress per vertex, Pa
+    std::vector<float> principalLeast;  ///< smallest principal stress per vertex, Pa
     std::vector<float> displacement;  ///< three per vertex, m
   };
   TriangleMesh mesh;
@@ -23,7 +25,7 @@ struct ProofSurface {
 };
 
 /// Writes quadratic tetrahedra (VTK cell type 24), positions and displacements in mm, stresses in MPa. The
-/// von Mises stress of an edge middle is the mean of the edge's ends. The file appears whole or not at all.
+/// stress of an edge middle is the mean of the edge's ends. The file appears whole or not at all.
 void writeVtu(const std::filesystem::path& path, const QuadraticTets& mesh, const Proof& proof);
 
 /// Reads back what writeVtu wrote, reduced to the surface.

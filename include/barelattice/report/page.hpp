@@ -12,6 +12,10 @@ namespace barelattice {
 /// @throws RunError if the file cannot be written.
 void writeCheckPage(const Job& job, const std::filesystem::path& path);
 
+/// Writes the page of an analysis: the full block, and the baseline beside it.
+/// @throws InputError if a result file is damaged; RunError if the page cannot be written.
+void writeAnalysis(const JobRun& run, const std::filesystem::path& path);
+
 /// Writes the report of what the run folder holds: whatever steps are done, the rest is left out.
 /// @throws InputError if a result file is damaged; RunError if the page cannot be written.
 void writeReport(const JobRun& run, const std::filesystem::path& path);

@@ -4,13 +4,18 @@
 
 #include <filesystem>
 #include <functional>
+#include <memory>
 #include <nlohmann/json.hpp>
 #include <optional>
 #include <string>
 
+#include "barelattice/base/file_lock.hpp"
 #include "barelattice/brief/job.hpp"
+#include "barelattice/solid/solid_function.hpp"
 
 namespace barelattice {
+
+struct BodyProof;
 
 /// Whom a run tells what it does. All may be empty.
 struct RunListener {
@@ -29,36 +34,54 @@ std::filesystem::path defaultRunFolder(const std::filesystem::path& brief);
 class JobRun {
  public:
   /// Creates the folder if need be.
-  /// @throws RunError if it cannot be made or written to.
+  /// @throws RunError if it cannot be made or written to, or another run is at work in it.
   JobRun(Job job, std::filesystem::path folder, RunListener listener = {});
 
   /// @param fresh do the step again even if its result fits.
   void optimise(bool fresh = false);
   void solid(bool fresh = false);
   void proof(bool fresh = false);
+  /// The full block, and the baseline if there is one, under every case.
+  void analyse(bool fresh = false);
+  /// A solid from outside under the same brief: a closed STL in the brief's coordinates. Leaves the layout and
+  /// its solid alone.
+  void proofOf(const std::filesystem::path& file, bool fresh = false);
 
   const Job& job() const { return job_; }
   const std::filesystem::path& folder() const { return folder_; }
   /// What results.json holds. Lengths in mm, masses in kg, stresses in MPa, forces in N, energies in J.
   const nlohmann::json& results() const { return results_; }
 
-  /// True if every requirement is met, false if not; nothing before the proof or without requirements.
-  std::optional<bool> proven() const;
+  /// True if every requirement is met, false if one is not met or not shown; nothing before the proof or
+  /// without requirements.
+  /// @param body "proof" for the part itself, "outside" for the solid from outside.
+  std::optional<bool> proven(const std::string& body = "proof") const;
 
  private:
   std::string fingerprint(const std::vector<std::string>& sections, const std::string& before) const;
-  bool fits(const char* step, const std::string& fingerprint) const;
+  bool fits(const char* step, const std::string& fingerprint, const char* file) const;
+  void forget(const std::vector<const char*>& steps);
   void save();
   void note(const std::string& line) const;
   ProgressCallback progress() const;
-  std::vector<double> readLayout() const;
+  bool stopAsked() const;
 
   std::string layoutFingerprint() const;
   std::string solidFingerprint() const;
-  std::string proofFingerprint() const;
+  std::string proofFingerprint(const std::string& before) const;
+
+  template <int D>
+  OptimiseResult runOptimiser();
+  template <int D>
+  void storeLayout(const OptimiseResult& result);
+  SmoothLayout readLayout() const;
+  double predictedCompliance() const;
+  nlohmann::json analysed(const Implicit& f, const TriangleMesh* exported, const std::string& file);
+  void addVerdict(nlohmann::json& figures, const BodyProof& body) const;
 
   Job job_;
   std::filesystem::path folder_;
+  std::unique_ptr<FileLock> lock_;
   RunListener listener_;
   nlohmann::json results_;
   bool layoutReady_ = false;  // optimise has been done or found to fit in this process

@@ -7,20 +7,32 @@
 
 #include "barelattice/base/progress.hpp"
 #include "barelattice/geometry/tet_mesh.hpp"
+#include "barelattice/solid/outline.hpp"
 #include "barelattice/solid/solid_function.hpp"
 
 namespace barelattice {
 
 struct SolidOptions {
   double spacing = 0;  ///< of the surface lattice, m, above zero; 1 to 1.5 cells shows all members
+  bool keepVolume = true;  ///< false reads the layout at `threshold`, whatever the volume
+  double threshold = 0.5;  ///< used when the volume is let go
   double volumeTolerance =
       2e-3;  ///< relative; the threshold is moved until the finished volume is this close
+  CleanUp cleanUp;
+  double deviation = 0;  ///< triangles are left out as long as the surface stays this close, m; 0 leaves all
 };
 
 /// What was left out because it does not hang on to a keep.
 struct Dropped {
   std::size_t pieces = 0;
-  double volume = 0;  ///< m3
+  double volume = 0;   ///< m3
+  double largest = 0;  ///< volume of the largest one, m3
+};
+
+/// How well the sharp edges between exact faces were kept.
+struct EdgeCheck {
+  std::size_t points = 0;  ///< vertices of `surface` on an edge where two faces of keeps, clears or space meet
+  double largest = 0;      ///< largest distance of such a vertex from either face, m
 };
 
 struct Solid {
@@ -30,6 +42,11 @@ struct Solid {
   double wantedVolume = 0;  ///< m3
   Dropped dropped;
   std::size_t pieces = 1;  ///< 1 unless the part falls apart
+  CleanUpReport cleanedUp;
+  std::size_t trianglesBefore = 0;  ///< the reduction
+  double deviation = 0;    ///< largest distance between the surfaces before and after the reduction, m
+  EdgeCheck edges;
+  Outline outline;         ///< of a sheet; empty for a body
   MeshDefects defects;     ///< of `surface`; sound unless something is wrong
 };
 
@@ -41,6 +58,7 @@ Dropped dropLoosePieces(TetMesh& mesh, const Regions& regions, std::size_t& piec
 /// Reads the layout at the threshold for which the finished part, after loose pieces are dropped and space
 /// and clears have trimmed it, has the wanted volume. Sharp edges between faces of different direction are
 /// restored exactly. The surface is checked, not assumed, to be sound; see `defects`.
+/// A sheet is read as an outline and extruded.
 /// @throws RunError if no threshold gives the volume.
 Solid reinterpret(const SmoothLayout& layout, const Regions& regions, double wantedVolume,
                   const SolidOptions& options, const ProgressCallback& progress = {});

@@ -2,6 +2,7 @@
 /// The finished part as one signed function of space.
 #pragma once
 
+#include <cstddef>
 #include <functional>
 #include <span>
 #include <vector>
@@ -12,7 +13,7 @@
 namespace barelattice {
 
 /// A layout between the cell centres: smoothed, and continued beyond the domain so that not the grid but the
-/// exact shapes decide where the part ends there.
+/// exact shapes decide where the part ends there. The layout of a sheet does not change along z.
 class SmoothLayout {
  public:
   /// @param density one entry per cell of the domain's grid, 0 to 1.
@@ -20,23 +21,50 @@ class SmoothLayout {
   /// standard
   ///   deviation of sqrt(n / 2) cells. One blurs the stairs of the cells; each further one costs slim members
   ///   more of their thickness, which the threshold then gives to the stout ones.
-  SmoothLayout(const Domain& domain, std::span<const double> density, int passes = 1);
+  template <int D>
+  SmoothLayout(const Domain<D>& domain, std::span<const double> density, int passes = 1);
 
-  /// Trilinear between cell centres; 0 to 1.
-  double operator()(const Vec3& point) const;
+  /// Multilinear between cell centres; 0 to 1.
+  double operator()(const Vec3& point) const { return interpolate(values_, point); }
 
-  double cellSize() const { return size_; }
+  double cellSize() const { return frame_.size; }
+  /// The cells the layout is held on: those of the domain with some more on every side; one layer for a sheet.
+  const GridFrame<3>& frame() const { return frame_; }
+  bool flat() const { return flat_; }
+  Vec3 cellCentre(const Index<3>& cell) const { return frame_.centre(cell); }
+
+  /// The value at every cell of `frame`, the first coordinate running fastest.
+  const std::vector<float>& values() const { return values_; }
+  void setValues(std::vector<float> values) { values_ = std::move(values); }
+
+  /// A field on the cells of `frame` between their centres, like the layout itself.
+  double interpolate(const std::vector<float>& field, const Vec3& point) const;
 
  private:
   GridFrame<3> frame_;  // padded
-  double size_;
+  bool flat_ = false;
   std::vector<float> values_;
+};
+
+/// What is cleaned up when a layout is read.
+struct CleanUp {
+  double voidSize = 0;  ///< enclosed voids of less than a ball (disc) of this diameter are filled, m
+  double gap = 0;       ///< gaps narrower than this are closed, m; two cells or more are seen reliably
+};
+
+/// What the clean-up did.
+struct CleanUpReport {
+  std::size_t voids = 0;  ///< how many were filled
+  double voidVolume = 0;  ///< m3 (m2 for a sheet)
 };
 
 /// Signed function of the part read at a threshold, negative inside, in metres near the surface (a lower
 /// bound of the distance to exact shapes; a scaled density elsewhere):
 ///   (layout above threshold, inside the space; or keeps), without clears.
-/// @param layout and `regions` must outlive the result.
-Implicit solidFunction(const SmoothLayout& layout, const Regions& regions, double threshold);
+/// Gaps are closed by growing the part by half the gap and shrinking it again (morphological closing), with
+/// distances found anew before either step; what closing adds stays inside the space and out of clears.
+/// @param regions must outlive the result; the layout is copied.
+Implicit solidFunction(const SmoothLayout& layout, const Regions& regions, double threshold,
+                       const CleanUp& cleanUp = {}, CleanUpReport* report = nullptr);
 
 }  // namespace barelattice

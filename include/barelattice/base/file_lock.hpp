@@ -1,0 +1,22 @@
+/// @file
+/// One process at a time.
+#pragma once
+
+#include <filesystem>
+
+namespace barelattice {
+
+/// Holds a lock file for its lifetime. The system lets go of it when the process ends, however it ends.
+class FileLock {
+ public:
+  /// @throws RunError if another process holds the lock (its number is told) or the file cannot be made.
+  explicit FileLock(const std::filesystem::path& path);
+  ~FileLock();
+  FileLock(const FileLock&) = delete;
+  FileLock& operator=(const FileLock&) = delete;
+
+ private:
+  int descriptor_;
+};
+
+}  // namespace barelattice

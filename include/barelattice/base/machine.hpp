@@ -1,0 +1,10 @@
+/// @file
+/// What the machine has.
+#pragma once
+
+namespace barelattice {
+
+/// Physical memory, bytes.
+double machineMemory();
+
+}  // namespace barelattice

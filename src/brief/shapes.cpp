@@ -1,0 +1,361 @@
+#include "shapes.hpp"
+
+#include <fmt/format.h>
+#include <fmt/ranges.h>
+
+#include <algorithm>
+#include <functional>
+#include <map>
+#include <set>
+#include <sstream>
+
+#include "barelattice/base/file.hpp"
+#include "barelattice/base/hash.hpp"
+#include "barelattice/geometry/mesh_files.hpp"
+#include "barelattice/geometry/mesh_shape.hpp"
+
+namespace barelattice {
+namespace {
+
+class ShapeBuilder {
+ public:
+  ShapeBuilder(TableReader shapes, const std::optional<BriefSheet>& sheet, std::filesystem::path folder)
+      : shapes_(std::move(shapes)), sheet_(sheet), folder_(std::move(folder)) {
+    for (const auto& [key, node] : shapes_.raw()) names_.emplace_back(key.str());
+    using B = ShapeBuilder;
+    if (sheet_)
+      makers_ = {{"rectangle", &B::rectangle}, {"disc", &B::disc}, {"outline", &B::outline}};
+    else
+      makers_ = {{"box", &B::box},       {"cylinder", &B::cylinder}, {"cone", &B::cone},  {"sphere", &B::sphere},
+                 {"torus", &B::torus},   {"extrude", &B::extrude},   {"mesh", &B::mesh}};
+    const std::vector<std::pair<std::string, Maker>> both{
+        {"ring", &B::ring},         {"union", &B::unite},       {"intersection", &B::intersect},
+        {"difference", &B::differ}, {"offset", &B::offset},     {"mirror", &B::mirror},
+        {"repeat", &B::repeat}};
+    makers_.insert(makers_.end(), both.begin(), both.end());
+  }
+
+  std::vector<BriefShape> all() {
+    // In the order of the file, which tables do not keep.
+    std::vector<std::string> order = names_;
+    std::sort(order.begin(), order.end(),
+              [&](const std::string& a, const std::string& b) { return lineOf(a) < lineOf(b); });
+    std::vector<BriefShape> shapes;
+    for (const std::string& name : order) {
+      const ShapePtr shape = build(name);
+      shapes.push_back({name, shape, texts_[name], parts_[name]});
+    }
+    return shapes;
+  }
+
+ private:
+  using Maker = ShapePtr (ShapeBuilder::*)(const TableReader&, const toml::node&);
+
+  int lineOf(const std::string& name) const { return TableReader::placeOf(*shapes_.raw().get(name)).line; }
+
+  ShapePtr build(const std::string& name) {
+    if (const auto done = done_.find(name); done != done_.end()) return done->second;
+    const toml::node& node = *shapes_.raw().get(name);
+    TableReader reader = shapes_.table(node, name);
+    if (!open_.insert(name).second)
+      reader.fail("is made from itself", "a shape can only use shapes that do not use it");
+    std::ostringstream normal;
+    node.visit([&](const auto& value) { normal << value; });
+    texts_[name] = name + "=" + normal.str();
+    building_.push_back(name);
+    ShapePtr shape;
+    std::vector<std::string> kinds;
+    for (const auto& [key, make] : makers_) {
+      kinds.push_back(key);
+      const toml::node* value = reader.find(key);
+      if (!value) continue;
+      if (shape)
+        reader.fail(*value, fmt::format("is given twice: '{}' besides another kind", key), "one shape, one kind");
+      try {
+        shape = (this->*make)(reader, *value);
+      } catch (const BriefError&) {
+        throw;
+      } catch (const InputError& error) {
+        reader.fail(*value, fmt::format("is not a shape: {}", error.what()), error.cure());
+      }
+    }
+    reader.finish();
+    if (!shape) reader.fail("is empty", fmt::format("give it one of: {}", fmt::join(kinds, ", ")));
+    open_.erase(name);
+    building_.pop_back();
+    return done_[name] = shape;
+  }
+
+  static double length(TableReader& reader, const std::string& key, const std::string& cure) {
+    return reader.quantity(reader.need(key, cure), key, Measure::length);
+  }
+  static Vec3 point(TableReader& reader, const std::string& key, const std::string& cure) {
+    return reader.point(reader.need(key, cure), key);
+  }
+  static Eigen::Vector2d planePoint(const TableReader& reader, const toml::node& node, const std::string& key) {
+    const std::vector<double> p = reader.quantities(node, key, Measure::length, 2);
+    return {p[0], p[1]};
+  }
+
+  ShapePtr box(const TableReader& outer, const toml::node& node) {
+    TableReader reader = outer.table(node, "box");
+    const Vec3 from = point(reader, "from", "the corner with the lowest x, y and z");
+    const Vec3 to = point(reader, "to", "the corner with the highest x, y and z");
+    reader.finish();
+    return makeBox(from, to);
+  }
+
+  ShapePtr cylinder(const TableReader& outer, const toml::node& node) {
+    TableReader reader = outer.table(node, "cylinder");
+    const Vec3 from = point(reader, "from", "the start of the axis");
+    const Vec3 to = point(reader, "to", "the end of the axis");
+    const double radius = length(reader, "radius", "a length");
+    reader.finish();
+    return makeCylinder(from, to, radius);
+  }
+
+  ShapePtr cone(const TableReader& outer, const toml::node& node) {
+    TableReader reader = outer.table(node, "cone");
+    const Vec3 from = point(reader, "from", "the start of the axis");
+    const Vec3 to = point(reader, "to", "the end of the axis");
+    const double radius = length(reader, "radius", "the radius at 'from'");
+    const double end = length(reader, "end_radius", "the radius at 'to', which may be \"0 mm\"");
+    reader.finish();
+    return makeCone(from, to, radius, end);
+  }
+
+  ShapePtr sphere(const TableReader& outer, const toml::node& node) {
+    TableReader reader = outer.table(node, "sphere");
+    const Vec3 centre = point(reader, "centre", "three lengths");
+    const double radius = length(reader, "radius", "a length");
+    reader.finish();
+    return makeSphere(centre, radius);
+  }
+
+  ShapePtr torus(const TableReader& outer, const toml::node& node) {
+    TableReader reader = outer.table(node, "torus");
+    const Vec3 centre = point(reader, "centre", "three lengths");
+    const Vec3 axis = reader.direction(reader.need("axis", "e.g. \"z\""), "axis");
+    const double radius = length(reader, "radius", "from the centre to the middle of the tube");
+    const double tube = length(reader, "tube", "the radius of the tube");
+    reader.finish();
+    return makeTorus(centre, axis, radius, tube);
+  }
+
+  /// A ring round a hole: what a bolt or a pin needs to stay.
+  ShapePtr ring(const TableReader& outer, const toml::node& node) {
+    TableReader reader = outer.table(node, "ring");
+    const std::string holeCure = "the radius of the hole in the ring";
+    const std::string wallCure = "how much material stays round the hole";
+    if (sheet_) {
+      const Eigen::Vector2d centre = planePoint(reader, reader.need("centre", "two lengths"), "centre");
+      const double hole = length(reader, "hole", holeCure);
+      const double wall = length(reader, "wall", wallCure);
+      reader.finish();
+      return makeDifference(discOf(centre, hole + wall), {discOf(centre, hole)});
+    }
+    const Vec3 from = point(reader, "from", "the start of the axis");
+    const Vec3 to = point(reader, "to", "the end of the axis");
+    const double hole = length(reader, "hole", holeCure);
+    const double wall = length(reader, "wall", wallCure);
+    reader.finish();
+    const Vec3 beyond = 0.1 * (to - from);  // so that the hole goes through
+    return makeDifference(makeCylinder(from, to, hole + wall), {makeCylinder(from - beyond, to + beyond, hole)});
+  }
+
+  OutlineLoop corners(const TableReader& reader, const toml::node& list, const std::string& key) {
+    OutlineLoop loop;
+    for (const toml::node& entry : reader.array(list, key)) {
+      if (entry.is_array()) {
+        loop.push_back({planePoint(reader, entry, key), std::nullopt});
+        continue;
+      }
+      TableReader arc = reader.table(entry, key);
+      const Eigen::Vector2d through = planePoint(arc, arc.need("through", "a point of the arc"), "through");
+      loop.push_back({planePoint(arc, arc.need("to", "where the arc ends"), "to"), through});
+      arc.finish();
+    }
+    // A loop may be closed explicitly: its end then only says how the outline gets back to the start.
+    if (loop.size() > 2 && loop.back().point == loop.front().point && !loop.front().through) {
+      loop.front().through = loop.back().through;
+      loop.pop_back();
+    }
+    return loop;
+  }
+
+  void readOutline(TableReader& reader, const std::string& key, Extrusion& extrusion) {
+    extrusion.outline = corners(reader, reader.need(key, "a list of corners"), key);
+    if (const toml::node* holes = reader.find("holes"))
+      for (const toml::node& hole : reader.array(*holes, "holes")) extrusion.holes.push_back(corners(reader, hole, "holes"));
+  }
+
+  ShapePtr extrude(const TableReader& outer, const toml::node& node) {
+    TableReader reader = outer.table(node, "extrude");
+    static const std::vector<std::string> planes{"xy", "yz", "zx", "yx", "zy", "xz"};
+    Extrusion extrusion;
+    const std::string& plane =
+        planes[reader.choice(reader.need("plane", "the plane of the outline, e.g. \"xz\""), "plane", planes)];
+    extrusion.first = plane[0] - 'x';
+    extrusion.second = plane[1] - 'x';
+    readOutline(reader, "outline", extrusion);
+    extrusion.from = length(reader, "from", "where the extrusion starts");
+    extrusion.to = length(reader, "to", "where the extrusion ends");
+    reader.finish();
+    return makeExtrusion(extrusion);
+  }
+
+  ShapePtr flat(Extrusion extrusion) const {
+    extrusion.from = 0;
+    extrusion.to = sheet_->thickness;
+    extrusion.endless = true;
+    return makeExtrusion(extrusion);
+  }
+
+  ShapePtr outline(const TableReader& outer, const toml::node& node) {
+    TableReader reader = outer.table(node, "outline");
+    Extrusion extrusion;
+    readOutline(reader, "corners", extrusion);
+    reader.finish();
+    return flat(extrusion);
+  }
+
+  ShapePtr rectangle(const TableReader& outer, const toml::node& node) {
+    TableReader reader = outer.table(node, "rectangle");
+    const Eigen::Vector2d from = planePoint(reader, reader.need("from", "the lowest corner"), "from");
+    const Eigen::Vector2d to = planePoint(reader, reader.need("to", "the highest corner"), "to");
+    reader.finish();
+    if (!(from.array() < to.array()).all())
+      throw InputError("a rectangle needs its first corner below its second in x and y");
+    Extrusion extrusion;
+    for (const Eigen::Vector2d& corner :
+         {from, Eigen::Vector2d(to.x(), from.y()), to, Eigen::Vector2d(from.x(), to.y())})
+      extrusion.outline.push_back({corner, std::nullopt});
+    return flat(extrusion);
+  }
+
+  ShapePtr discOf(const Eigen::Vector2d& centre, double radius) const {
+    if (!(radius > 0)) throw InputError("a disc needs a radius above zero");
+    const Eigen::Vector2d x(radius, 0);
+    const Eigen::Vector2d y(0, radius);
+    Extrusion extrusion;
+    extrusion.outline = {{centre + x, centre - y}, {centre - x, centre + y}};
+    return flat(extrusion);
+  }
+
+  ShapePtr disc(const TableReader& outer, const toml::node& node) {
+    TableReader reader = outer.table(node, "disc");
+    const Eigen::Vector2d centre = planePoint(reader, reader.need("centre", "two lengths"), "centre");
+    const double radius = length(reader, "radius", "a length");
+    reader.finish();
+    return discOf(centre, radius);
+  }
+
+  ShapePtr mesh(const TableReader& outer, const toml::node& node) {
+    TableReader reader = outer.table(node, "mesh");
+    const toml::node& file = reader.need("file", "the name of a closed STL file, relative to the brief");
+    const std::string name = reader.text(file, "file");
+    double unit = 1e-3;
+    const std::vector<std::string> units{"mm", "cm", "m", "in"};
+    const std::vector<double> lengths{1e-3, 1e-2, 1, 0.0254};
+    if (const toml::node* given = reader.find("unit")) unit = lengths[reader.choice(*given, "unit", units)];
+    reader.finish();
+    const std::filesystem::path path = folder_ / name;
+    texts_[building_.back()] += hashOf(readFile(path));
+    TriangleMesh surface = readMesh(path);
+    for (Vec3& v : surface.vertices) v *= unit / 1e-3;
+    return makeMeshShape(std::move(surface));
+  }
+
+  ShapePtr named(TableReader& reader, const std::string& key) {
+    const toml::node& node = reader.need(key, "the name of a shape");
+    return named(reader, node, key);
+  }
+  ShapePtr named(const TableReader& reader, const toml::node& node, const std::string& key) {
+    const std::string name = reader.text(node, key);
+    reader.resolve(node, "shape", name, names_);
+    parts_[building_.back()].push_back(name);
+    return build(name);
+  }
+
+  std::vector<ShapePtr> parts(const TableReader& reader, const toml::node& node, const std::string& key,
+                              std::size_t least) {
+    const toml::array& list = reader.array(node, key);
+    if (list.size() < least) reader.fail(node, fmt::format("'{}' needs at least {} shapes", key, least));
+    std::vector<ShapePtr> shapes;
+    for (const toml::node& entry : list) shapes.push_back(named(reader, entry, key));
+    return shapes;
+  }
+
+  ShapePtr unite(const TableReader& r, const toml::node& n) { return makeUnion(parts(r, n, "union", 1)); }
+  ShapePtr intersect(const TableReader& r, const toml::node& n) {
+    return makeIntersection(parts(r, n, "intersection", 1));
+  }
+  ShapePtr differ(const TableReader& r, const toml::node& n) {
+    const std::vector<ShapePtr> list = parts(r, n, "difference", 2);
+    return makeDifference(list.front(), {list.begin() + 1, list.end()});
+  }
+
+  ShapePtr offset(const TableReader& outer, const toml::node& node) {
+    TableReader reader = outer.table(node, "offset");
+    const ShapePtr body = named(reader, "of");
+    const double by = length(reader, "by", "how far the surface moves out; negative moves it in");
+    reader.finish();
+    return body->offset(by);
+  }
+
+  /// The shape together with its reflection.
+  ShapePtr mirror(const TableReader& outer, const toml::node& node) {
+    TableReader reader = outer.table(node, "mirror");
+    const ShapePtr body = named(reader, "of");
+    const MirrorPlane plane = reader.mirrorPlane(sheet_ ? 2 : 3);
+    reader.finish();
+    return makeUnion({body, makeTransformed(body, reflection(plane.axis, plane.at))});
+  }
+
+  ShapePtr repeat(const TableReader& outer, const toml::node& node) {
+    TableReader reader = outer.table(node, "repeat");
+    const ShapePtr body = named(reader, "of");
+    const int times = reader.wholeNumber(reader.need("times", "how many there are, the first included"), "times", 2);
+    if (times > 1000) reader.fail(node, "'times' should be at most 1000");
+    const toml::node* step = reader.find("step");
+    const toml::node* angle = reader.find("angle");
+    if ((step == nullptr) == (angle == nullptr))
+      reader.fail(node, "needs one of 'step' and 'angle'",
+                  "step: from one to the next along a line; angle: from one to the next round 'axis' through 'centre'");
+    Eigen::Isometry3d each = Eigen::Isometry3d::Identity();
+    if (step) {
+      each.translation() = reader.position(*step, "step", sheet_ ? 2 : 3);
+    } else {
+      const Vec3 axis = sheet_ ? Vec3(Vec3::UnitZ())
+                               : reader.direction(reader.need("axis", "the axis to turn about, e.g. \"z\""), "axis");
+      const Vec3 centre = reader.position(reader.need("centre", "a point of the axis"), "centre", sheet_ ? 2 : 3);
+      const double turn = reader.quantity(*angle, "angle", Measure::angle);
+      each = Eigen::Translation3d(centre) * Eigen::AngleAxisd(turn, axis) * Eigen::Translation3d(-centre);
+    }
+    reader.finish();
+    std::vector<ShapePtr> copies{body};
+    Eigen::Isometry3d map = Eigen::Isometry3d::Identity();
+    for (int i = 1; i < times; ++i) copies.push_back(makeTransformed(body, map = map * each));
+    return makeUnion(std::move(copies));
+  }
+
+  TableReader shapes_;
+  const std::optional<BriefSheet>& sheet_;
+  std::filesystem::path folder_;
+  std::vector<std::pair<std::string, Maker>> makers_;
+  std::vector<std::string> names_;
+  std::map<std::string, ShapePtr> done_;
+  std::set<std::string> open_;
+  std::vector<std::string> building_;  // innermost last
+  std::map<std::string, std::string> texts_;
+  std::map<std::string, std::vector<std::string>> parts_;
+};
+
+}  // namespace
+
+std::vector<BriefShape> buildShapes(const TableReader& shapes, const std::optional<BriefSheet>& sheet,
+                                    const std::filesystem::path& folder) {
+  return ShapeBuilder(shapes, sheet, folder).all();
+}
+
+}  // namespace barelattice

@@ -1,0 +1,243 @@
+#include <fmt/format.h>
+
+#include <limits>
+#include <utility>
+
+#include "barelattice/base/error.hpp"
+#include "barelattice/base/quantity.hpp"
+#include "shape_parts.hpp"
+
+namespace barelattice {
+namespace {
+
+std::vector<ShapePtr> offsetAll(const std::vector<ShapePtr>& parts, double by) {
+  std::vector<ShapePtr> moved;
+  for (const ShapePtr& part : parts) moved.push_back(part->offset(by));
+  return moved;
+}
+
+/// A primitive grown or shrunk.
+class OffsetShape final : public Shape {
+ public:
+  OffsetShape(ShapePtr body, double by) : body_(std::move(body)), by_(by) {}
+  double distance(const Vec3& point) const override { return body_->distance(point) - by_; }
+  Box bounds() const override {
+    const Box box = body_->bounds();
+    return {box.min() - Vec3::Constant(by_), box.max() + Vec3::Constant(by_)};
+  }
+  void appendPatches(std::vector<Patch>& patches) const override {
+    std::vector<Patch> own;
+    body_->appendPatches(own);
+    for (const Patch& patch : own)
+      if (const auto moved = patch.moved(by_)) patches.push_back(*moved);
+  }
+
+ private:
+  ShapePtr body_;
+  double by_;
+};
+
+class UnionShape final : public Shape {
+ public:
+  explicit UnionShape(std::vector<ShapePtr> parts) : parts_(std::move(parts)) {}
+  double distance(const Vec3& point) const override {
+    double least = std::numeric_limits<double>::max();
+    for (const ShapePtr& part : parts_) least = std::min(least, part->distance(point));
+    return least;
+  }
+  Box bounds() const override {
+    Box box;
+    for (const ShapePtr& part : parts_) box.extend(part->bounds());
+    return box;
+  }
+  void appendPatches(std::vector<Patch>& patches) const override {
+    for (const ShapePtr& part : parts_) part->appendPatches(patches);
+  }
+  ShapePtr offset(double by) const override {
+    if (by < 0 && parts_.size() > 1)
+      throw InputError("a union cannot be shrunk: where its parts overlap, the distance to the outside is not known",
+                       "shrink its parts, or cut the union by something larger");
+    return std::make_shared<UnionShape>(offsetAll(parts_, by));
+  }
+
+ private:
+  std::vector<ShapePtr> parts_;
+};
+
+class IntersectionShape final : public Shape {
+ public:
+  explicit IntersectionShape(std::vector<ShapePtr> parts) : parts_(std::move(parts)) {}
+  double distance(const Vec3& point) const override {
+    double greatest = std::numeric_limits<double>::lowest();
+    for (const ShapePtr& part : parts_) greatest = std::max(greatest, part->distance(point));
+    return greatest;
+  }
+  Box bounds() const override {
+    Box box = parts_.front()->bounds();
+    for (const ShapePtr& part : parts_) box = box.intersection(part->bounds());
+    return box;
+  }
+  void appendPatches(std::vector<Patch>& patches) const override {
+    for (const ShapePtr& part : parts_) part->appendPatches(patches);
+  }
+  ShapePtr offset(double by) const override {
+    return std::make_shared<IntersectionShape>(offsetAll(parts_, by));
+  }
+
+ private:
+  std::vector<ShapePtr> parts_;
+};
+
+class DifferenceShape final : public Shape {
+ public:
+  DifferenceShape(ShapePtr body, std::vector<ShapePtr> cuts)
+      : body_(std::move(body)), cuts_(std::move(cuts)) {}
+  double distance(const Vec3& point) const override {
+    double value = body_->distance(point);
+    for (const ShapePtr& cut : cuts_) value = std::max(value, -cut->distance(point));
+    return value;
+  }
+  Box bounds() const override { return body_->bounds(); }
+  void appendPatches(std::vector<Patch>& patches) const override {
+    body_->appendPatches(patches);
+    const std::size_t own = patches.size();
+    for (const ShapePtr& cut : cuts_) cut->appendPatches(patches);
+    for (std::size_t i = own; i < patches.size(); ++i) patches[i].flipped = !patches[i].flipped;
+  }
+  ShapePtr offset(double by) const override {
+    return std::make_shared<DifferenceShape>(body_->offset(by), offsetAll(cuts_, -by));
+  }
+
+ private:
+  ShapePtr body_;
+  std::vector<ShapePtr> cuts_;
+};
+
+class TransformedShape final : public Shape {
+ public:
+  TransformedShape(ShapePtr body, const Eigen::Isometry3d& map) : body_(std::move(body)), map_(map), back_(map.inverse()) {}
+  double distance(const Vec3& point) const override { return body_->distance(back_ * point); }
+  Box bounds() const override {
+    const Box own = body_->bounds();
+    Box box;
+    for (int corner = 0; corner < 8; ++corner)
+      box.extend(map_ * own.corner(static_cast<Box::CornerType>(corner)));
+    return box;
+  }
+  void appendPatches(std::vector<Patch>& patches) const override {
+    std::vector<Patch> own;
+    body_->appendPatches(own);
+    for (const Patch& patch : own) patches.push_back(patch.transformed(map_));
+  }
+  ShapePtr offset(double by) const override {
+    return std::make_shared<TransformedShape>(body_->offset(by), map_);
+  }
+
+ private:
+  ShapePtr body_;
+  Eigen::Isometry3d map_;
+  Eigen::Isometry3d back_;
+};
+
+/// All points within `depth` below a piece of surface.
+class LayerShape final : public Shape {
+ public:
+  LayerShape(const Patch& piece, double depth) : piece_(piece), depth_(depth) {}
+
+  double distance(const Vec3& point) const override {
+    const Vec3 offset = point - piece_.origin;
+    const double side = piece_.flipped ? -1.0 : 1.0;
+    if (piece_.kind == Patch::Kind::plane) {
+      const double below = -offset.dot(piece_.direction());
+      const Vec3 u = piece_.u.normalized();
+      const Vec3 v = piece_.v.normalized();
+      const double alongU = slab(offset.dot(u), piece_.u.norm());
+      const double alongV = slab(offset.dot(v), piece_.v.norm());
+      return std::max({slab(below, depth_), alongU, alongV});
+    }
+    const double along = offset.dot(piece_.direction());
+    const double across = (offset - along * piece_.direction()).norm();
+    double below = 0;  // the surface, towards the material
+    double ends = -std::numeric_limits<double>::max();
+    switch (piece_.kind) {
+      case Patch::Kind::sphere:
+        below = side * (piece_.radius - offset.norm());
+        break;
+      case Patch::Kind::torus:
+        below = side * (piece_.secondRadius - std::hypot(across - piece_.radius, along));
+        break;
+      default: {
+        const double length = piece_.v.norm();
+        const double rise = piece_.kind == Patch::Kind::cone ? piece_.secondRadius - piece_.radius : 0;
+        below = side * (piece_.radius + along / length * rise - across) * length / std::hypot(length, rise);
+        ends = slab(along, length);
+      }
+    }
+    return std::max(slab(below, depth_), ends);
+  }
+  Box bounds() const override {
+    Box box;
+    for (const SurfacePoint& p : piece_.sample(std::max(extent() / 16, 1e-9))) box.extend(p.position);
+    const Vec3 margin = Vec3::Constant(depth_ + extent() / 8);
+    return {box.min() - margin, box.max() + margin};
+  }
+  void appendPatches(std::vector<Patch>& patches) const override {
+    patches.push_back(piece_);
+    std::optional<Patch> floor = piece_.moved(-depth_);
+    if (!floor) return;
+    floor->flipped = !floor->flipped;
+    patches.push_back(*floor);
+  }
+
+ private:
+  /// Signed distance of a coordinate to the range from 0 to `length`.
+  static double slab(double at, double length) { return std::max(-at, at - length); }
+  double extent() const {
+    return std::max({piece_.kind == Patch::Kind::plane ? piece_.u.norm() : 0.0, piece_.v.norm(), piece_.radius + piece_.secondRadius});
+  }
+
+  Patch piece_;
+  double depth_;
+};
+
+}  // namespace
+
+ShapePtr Shape::offset(double by) const {
+  const Vec3 sizes = bounds().sizes();
+  if (by <= -0.5 * sizes.minCoeff())
+    throw InputError(fmt::format("nothing is left of the shape when {:.4g} mm are taken off", -by * kMillimetresPerMetre),
+                     "take off less than half its thickness");
+  return std::make_shared<OffsetShape>(shared_from_this(), by);
+}
+
+ShapePtr makeUnion(std::vector<ShapePtr> parts) {
+  if (parts.empty()) throw InputError("a union needs at least one shape");
+  return std::make_shared<UnionShape>(std::move(parts));
+}
+
+ShapePtr makeIntersection(std::vector<ShapePtr> parts) {
+  if (parts.empty()) throw InputError("an intersection needs at least one shape");
+  return std::make_shared<IntersectionShape>(std::move(parts));
+}
+
+ShapePtr makeDifference(ShapePtr body, std::vector<ShapePtr> cuts) {
+  return std::make_shared<DifferenceShape>(std::move(body), std::move(cuts));
+}
+
+ShapePtr makeTransformed(ShapePtr body, const Eigen::Isometry3d& map) {
+  return std::make_shared<TransformedShape>(std::move(body), map);
+}
+
+ShapePtr makeLayer(ShapePtr body, const Patch& piece, double depth) {
+  if (!(depth > 0)) throw InputError("a layer needs a depth above zero");
+  return makeIntersection({std::move(body), std::make_shared<LayerShape>(piece, depth)});
+}
+
+Eigen::Isometry3d reflection(int axis, double at) {
+  Eigen::Isometry3d map = Eigen::Isometry3d::Identity();
+  map.linear()(axis, axis) = -1;
+  map.translation()[axis] = 2 * at;
+  return map;
+}
+
+}  // namespace barelattice

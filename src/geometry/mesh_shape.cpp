@@ -1,0 +1,145 @@
+#include "barelattice/geometry/mesh_shape.hpp"
+
+#include <array>
+#include <cmath>
+#include <map>
+#include <unordered_map>
+
+#include "barelattice/base/error.hpp"
+#include "barelattice/geometry/triangle_tree.hpp"
+#include "shape_parts.hpp"
+
+namespace barelattice {
+namespace {
+
+std::uint64_t edgeKey(int a, int b) {
+  return static_cast<std::uint64_t>(std::min(a, b)) << 32 | static_cast<std::uint32_t>(std::max(a, b));
+}
+
+class MeshShape final : public Shape {
+ public:
+  explicit MeshShape(TriangleMesh mesh) : mesh_(std::move(mesh)), tree_(mesh_), bounds_(mesh_.bounds()) {
+    addNormals();
+    findFlats();
+  }
+
+  double distance(const Vec3& point) const override {
+    const NearestPoint near = tree_.nearest(point);
+    const double side = (point - near.position).dot(normalAt(near));
+    return side < 0 ? -near.distance : near.distance;
+  }
+  Box bounds() const override { return bounds_; }
+  void appendPatches(std::vector<Patch>& patches) const override {
+    patches.insert(patches.end(), flats_.begin(), flats_.end());
+  }
+
+ private:
+  Vec3 faceNormal(std::size_t t) const {
+    return (mesh_.corner(t, 1) - mesh_.corner(t, 0)).cross(mesh_.corner(t, 2) - mesh_.corner(t, 0)).stableNormalized();
+  }
+
+  void addNormals() {
+    vertexNormals_.assign(mesh_.vertices.size(), Vec3::Zero());
+    for (std::size_t t = 0; t < mesh_.triangles.size(); ++t) {
+      const Vec3 normal = faceNormal(t);
+      faceNormals_.push_back(normal);
+      for (int i = 0; i < 3; ++i) {
+        const Vec3 a = (mesh_.corner(t, (i + 1) % 3) - mesh_.corner(t, i)).stableNormalized();
+        const Vec3 b = (mesh_.corner(t, (i + 2) % 3) - mesh_.corner(t, i)).stableNormalized();
+        vertexNormals_[static_cast<std::size_t>(corner(t, i))] += std::acos(std::clamp(a.dot(b), -1.0, 1.0)) * normal;
+        const auto [entry, fresh] = edgeNormals_.try_emplace(edgeKey(corner(t, i), corner(t, (i + 1) % 3)), normal);
+        if (!fresh) entry->second += normal;
+      }
+    }
+  }
+
+  int corner(std::size_t t, int i) const { return mesh_.triangles[t][static_cast<std::size_t>(i)]; }
+
+  /// The normal of the feature the nearest point lies on.
+  Vec3 normalAt(const NearestPoint& near) const {
+    constexpr double kOn = 1e-9;
+    const auto t = static_cast<std::size_t>(near.triangle);
+    int zeros = 0;
+    int zero = 0;
+    int largest = 0;
+    for (int i = 0; i < 3; ++i) {
+      if (near.barycentric[i] < kOn) {
+        ++zeros;
+        zero = i;
+      }
+      if (near.barycentric[i] > near.barycentric[largest]) largest = i;
+    }
+    if (zeros == 0) return faceNormals_[t];
+    if (zeros == 1) return edgeNormals_.at(edgeKey(corner(t, (zero + 1) % 3), corner(t, (zero + 2) % 3)));
+    return vertexNormals_[static_cast<std::size_t>(corner(t, largest))];
+  }
+
+  /// Connected triangles in one plane, as the rectangle round them.
+  void findFlats() {
+    std::unordered_map<std::uint64_t, std::array<int, 2>> sides;
+    for (std::size_t t = 0; t < mesh_.triangles.size(); ++t)
+      for (int i = 0; i < 3; ++i) {
+        const auto [entry, fresh] =
+            sides.try_emplace(edgeKey(corner(t, i), corner(t, (i + 1) % 3)), std::array<int, 2>{static_cast<int>(t), -1});
+        if (!fresh) entry->second[1] = static_cast<int>(t);
+      }
+    const double least = 1e-3 * mesh_.area();
+    std::vector<char> seen(mesh_.triangles.size(), 0);
+    for (std::size_t seed = 0; seed < seen.size(); ++seed) {
+      if (seen[seed]) continue;
+      std::vector<std::size_t> group{seed};
+      seen[seed] = 1;
+      double area = 0;
+      for (std::size_t g = 0; g < group.size(); ++g) {
+        const std::size_t t = group[g];
+        area += 0.5 * (mesh_.corner(t, 1) - mesh_.corner(t, 0)).cross(mesh_.corner(t, 2) - mesh_.corner(t, 0)).norm();
+        for (int i = 0; i < 3; ++i) {
+          const auto& pair = sides.at(edgeKey(corner(t, i), corner(t, (i + 1) % 3)));
+          const auto other = static_cast<std::size_t>(pair[0] == static_cast<int>(t) ? pair[1] : pair[0]);
+          constexpr double kFlat = 1 - 1e-9;
+          if (seen[other] || faceNormals_[other].dot(faceNormals_[seed]) < kFlat) continue;
+          seen[other] = 1;
+          group.push_back(other);
+        }
+      }
+      if (area >= least) flats_.push_back(rectangleRound(group));
+    }
+  }
+
+  Patch rectangleRound(const std::vector<std::size_t>& group) const {
+    const Vec3 normal = faceNormals_[group.front()];
+    const Vec3 origin = mesh_.corner(group.front(), 0);
+    const Vec3 u = (mesh_.corner(group.front(), 1) - origin).normalized();
+    const Vec3 v = normal.cross(u);
+    Eigen::AlignedBox2d box;
+    for (const std::size_t t : group)
+      for (int i = 0; i < 3; ++i) {
+        const Vec3 offset = mesh_.corner(t, i) - origin;
+        box.extend(Eigen::Vector2d(offset.dot(u), offset.dot(v)));
+      }
+    return planePatch(origin + box.min().x() * u + box.min().y() * v, box.sizes().x() * u, box.sizes().y() * v);
+  }
+
+  TriangleMesh mesh_;
+  TriangleTree tree_;
+  Box bounds_;
+  std::vector<Vec3> faceNormals_;
+  std::vector<Vec3> vertexNormals_;  // angle-weighted sums, not normalised
+  std::unordered_map<std::uint64_t, Vec3> edgeNormals_;
+  std::vector<Patch> flats_;
+};
+
+}  // namespace
+
+ShapePtr makeMeshShape(TriangleMesh mesh) {
+  if (mesh.triangles.empty()) throw InputError("the triangle surface is empty");
+  const MeshDefects defects = inspectTopology(mesh);
+  if (!defects.sound())
+    throw InputError("the triangle surface does not enclose a body: " + defects.text(),
+                     "mend it where it was made: closed, every edge shared by two triangles");
+  if (mesh.volume() < 0)
+    for (auto& t : mesh.triangles) std::swap(t[1], t[2]);
+  return std::make_shared<MeshShape>(std::move(mesh));
+}
+
+}  // namespace barelattice

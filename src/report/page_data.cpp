@@ -1,0 +1,265 @@
+#include "page_data.hpp"
+
+#include <algorithm>
+#include <cmath>
+#include <cstdint>
+#include <cstring>
+#include <sstream>
+
+#include "barelattice/base/file.hpp"
+#include "barelattice/base/quantity.hpp"
+#include "barelattice/geometry/stl.hpp"
+#include "barelattice/grid/vti.hpp"
+#include "barelattice/proof/vtu.hpp"
+#include "barelattice/solid/outline.hpp"
+#include "barelattice/solid/sharpen.hpp"
+#include "palette.hpp"
+
+namespace barelattice {
+namespace {
+
+using nlohmann::json;
+constexpr double kMm = kMillimetresPerMetre;
+
+template <class T>
+json packed(const std::vector<T>& values) {
+  std::string raw(values.size() * sizeof(T), '\0');
+  if (!raw.empty()) std::memcpy(raw.data(), values.data(), raw.size());
+  return {{"bytes", toBase64(raw)}};
+}
+
+/// A field in steps of 1/65535 of its range: half the size, and far finer than colours can show.
+json quantised(const std::vector<float>& values) {
+  const auto [low, high] = std::minmax_element(values.begin(), values.end());
+  const float offset = values.empty() ? 0 : *low;
+  const float range = values.empty() ? 0 : *high - *low;
+  std::vector<std::uint16_t> steps;
+  for (const float v : values)
+    steps.push_back(range > 0 ? static_cast<std::uint16_t>(std::lround(65535 * (v - offset) / range)) : 0);
+  json field = packed(steps);
+  field["offset"] = offset;
+  field["range"] = range;
+  return field;
+}
+
+json meshJson(const TriangleMesh& mesh) {
+  std::vector<float> positions;
+  for (const Vec3& v : mesh.vertices)
+    for (int i = 0; i < 3; ++i) positions.push_back(static_cast<float>(v[i] * kMm));
+  std::vector<std::uint32_t> triangles;
+  for (const auto& t : mesh.triangles)
+    for (const int v : t) triangles.push_back(static_cast<std::uint32_t>(v));
+  return {{"positions", packed(positions)}, {"triangles", packed(triangles)}};
+}
+
+/// A shape as triangles, fine enough for a picture.
+json shapeJson(const Shape& shape, double thickness) {
+  const Box box = shape.bounds();
+  constexpr double kCells = 48;  // along the longest side
+  constexpr double kFlatCells = 240;
+  if (thickness > 0) {
+    const double spacing = box.sizes().head<2>().maxCoeff() / kFlatCells;
+    const Outline outline = traceOutline(
+        [&](const Eigen::Vector2d& p) { return shape.distance({p.x(), p.y(), 0.5 * thickness}); },
+        {box.min().head<2>(), box.max().head<2>()}, spacing);
+    return meshJson(extruded(simplified(outline, 0.02 * spacing), thickness));
+  }
+  const double spacing = std::max(box.sizes().maxCoeff() / kCells, 1e-9);
+  const Implicit f = [&](const Vec3& p) { return shape.distance(p); };
+  const TetMesh mesh =
+      stuff(f, box, std::min(spacing, 0.7 * std::max(box.sizes().minCoeff(), 0.2 * spacing)));
+  return meshJson(sharpenEdges(f, spacing, mesh.boundary()));
+}
+
+json faceJson(const NamedFace& named) {
+  constexpr std::size_t kMost = 1500;  // points per face in a picture
+  const auto& points = named.face.points;
+  const std::size_t step = points.size() / kMost + 1;
+  std::vector<float> positions;
+  for (std::size_t p = 0; p < points.size(); p += step)
+    for (int i = 0; i < 3; ++i) positions.push_back(static_cast<float>(points[p].position[i] * kMm));
+  const Vec3 centre = named.face.centroid() * kMm;
+  return {
+      {"name", named.name}, {"points", packed(positions)}, {"centre", {centre.x(), centre.y(), centre.z()}}};
+}
+
+/// Arrows of a pressure: some points of the face with the direction it pushes.
+json pressureJson(const Face& face, double pressure) {
+  constexpr std::size_t kArrows = 24;
+  const std::size_t step = face.points.size() / kArrows + 1;
+  json arrows = json::array();
+  for (std::size_t p = step / 2; p < face.points.size(); p += step) {
+    const Vec3 at = face.points[p].position * kMm;
+    const Vec3 push = -std::copysign(1.0, pressure) * face.points[p].normal;
+    arrows.push_back({at.x(), at.y(), at.z(), push.x(), push.y(), push.z()});
+  }
+  return arrows;
+}
+
+json casesJson(const Job& job) {
+  json cases = json::array();
+  for (const BriefCase& c : job.brief.cases) {
+    json loads = json::array();
+    for (const BriefLoad& load : job.brief.loads) {
+      const auto factor = c.loads.find(load.name);
+      if (factor == c.loads.end()) continue;
+      const FaceAction action = load.action * factor->second;
+      json entry = {{"name", load.name},
+                    {"face", load.face},
+                    {"force", {action.force.x(), action.force.y(), action.force.z()}}};
+      if (action.pressure != 0) {
+        entry["pressure"] = action.pressure * 1e-6;
+        entry["arrows"] = pressureJson(job.face(load.face), action.pressure);
+      }
+      loads.push_back(entry);
+    }
+    cases.push_back({{"name", c.name}, {"supports", c.supports}, {"loads", loads}});
+  }
+  return cases;
+}
+
+std::vector<std::uint8_t> asBytes(const std::vector<float>& shares) {
+  std::vector<std::uint8_t> bytes;
+  for (const float s : shares)
+    bytes.push_back(static_cast<std::uint8_t>(std::lround(255 * std::clamp(s, 0.0F, 1.0F))));
+  return bytes;
+}
+
+void addLayout(const std::filesystem::path& run, json& data) {
+  const CellImage image = readVti(run / "layout.vti");
+  data["layout"] = {{"density", packed(asBytes(image.field("density")))},
+                    {"fill", packed(asBytes(image.field("fill")))},
+                    {"keep", packed(asBytes(image.field("keep")))}};
+}
+
+/// The kept iterations, thinned out evenly so that a page stays small.
+void addIterations(const std::filesystem::path& run, json& data) {
+  const std::filesystem::path folder = run / "iterations";
+  if (!std::filesystem::is_directory(folder)) return;
+  std::vector<std::filesystem::path> files;
+  for (const auto& entry : std::filesystem::directory_iterator(folder))
+    if (entry.path().extension() == ".vti") files.push_back(entry.path());
+  std::sort(files.begin(), files.end());
+  if (files.empty()) return;
+  constexpr double kMostBytes = 5e6;
+  const std::size_t cells = readVti(files.front()).frame.boxCells();
+  const auto most = std::max<std::size_t>(1, static_cast<std::size_t>(kMostBytes / static_cast<double>(cells)));
+  const std::size_t step = (files.size() + most - 1) / most;
+  data["iterations"] = json::array();
+  for (std::size_t f = 0; f < files.size(); f += step)
+    data["iterations"].push_back({{"number", std::stoi(files[f].stem().string())},
+                                  {"density", packed(asBytes(readVti(files[f]).field("density")))}});
+}
+
+void addHistory(const std::filesystem::path& run, json& data) {
+  std::istringstream csv(readFile(run / "history.csv"));
+  std::string line;
+  std::getline(csv, line);
+  json history = {{"iteration", json::array()}, {"compliance", json::array()}, {"change", json::array()}};
+  while (std::getline(csv, line)) {
+    std::replace(line.begin(), line.end(), ',', ' ');
+    std::istringstream fields(line);
+    double iteration = 0, compliance = 0, mass = 0, change = 0;
+    if (!(fields >> iteration >> compliance >> mass >> change)) throw InputError("history.csv is damaged");
+    history["iteration"].push_back(iteration);
+    history["compliance"].push_back(compliance);
+    history["change"].push_back(change);
+  }
+  data["history"] = history;
+}
+
+std::vector<float> inMegapascal(const std::vector<float>& stress) {
+  std::vector<float> values;
+  for (const float s : stress) values.push_back(s * 1e-6F);
+  return values;
+}
+
+json bodyJson(const ProofSurface& surface, const std::string& name) {
+  json cases = json::array();
+  for (const ProofSurface::Case& c : surface.cases) {
+    std::vector<float> moved;
+    float largest = 0;
+    for (std::size_t v = 0; v < c.vonMises.size(); ++v) {
+      Vec3 u;
+      for (std::size_t i = 0; i < 3; ++i) {
+        moved.push_back(c.displacement[3 * v + i] * static_cast<float>(kMm));
+        u[static_cast<Eigen::Index>(i)] = static_cast<double>(moved.back());
+      }
+      largest = std::max(largest, static_cast<float>(u.norm()));
+    }
+    cases.push_back({{"vonMises", quantised(inMegapascal(c.vonMises))},
+                     {"tension", quantised(inMegapascal(c.principalMost))},
+                     {"compression", quantised(inMegapascal(c.principalLeast))},
+                     {"displacement", quantised(moved)},
+                     {"largestDisplacement", largest}});
+  }
+  return {{"name", name}, {"mesh", meshJson(surface.mesh)}, {"cases", cases}};
+}
+
+}  // namespace
+
+json setupData(const Job& job) {
+  const CellImage image =
+      std::visit([](const auto& domain) { return imageOf(domain.grid, domain.thickness); }, job.domain);
+  const Vec3 origin = image.frame.origin * kMm;
+  const double size = image.frame.size * kMm;
+  json data = {{"title", job.brief.title},
+               {"palette",
+                {{"space", palette::kSpace},
+                 {"keep", palette::kKeep},
+                 {"clear", palette::kClear},
+                 {"support", palette::kSupport},
+                 {"load", palette::kLoad},
+                 {"solid", palette::kSolid},
+                 {"loose", palette::kLoose},
+                 {"ink", palette::kInk}}},
+               {"colourMap", palette::kField},
+               {"frame",
+                {{"origin", {origin.x(), origin.y(), origin.z()}},
+                 {"size", {size, size, job.flat() ? image.layer * kMm : size}},
+                 {"cells", image.frame.cells}}},
+               {"cellMass", job.cellVolume() * job.brief.material.density},
+               {"targetMass", job.targetMass}};
+  const double thickness = job.regions.thickness;
+  data["space"] = shapeJson(*job.regions.space, thickness);
+  data["keeps"] = json::array();
+  for (std::size_t k = 0; k < job.regions.keeps.size(); ++k)
+    data["keeps"].push_back({{"name", job.brief.keeps[k].name()}, {"mesh", shapeJson(*job.regions.keeps[k], thickness)}});
+  data["clears"] = json::array();
+  for (const std::string& name : job.brief.clears)
+    data["clears"].push_back({{"name", name}, {"mesh", shapeJson(*job.brief.shape(name), thickness)}});
+  if (!job.brief.baseline.empty()) data["baseline"] = shapeJson(*job.brief.shape(job.brief.baseline), thickness);
+  data["faces"] = json::array();
+  for (const NamedFace& face : job.faces) data["faces"].push_back(faceJson(face));
+  data["supports"] = json::array();
+  for (const BriefSupport& s : job.brief.supports) {
+    std::string held;
+    for (int i = 0; i < (job.flat() ? 2 : 3); ++i)
+      if (s.directions >> i & 1) held += static_cast<char>('x' + i);
+    const bool all = held.size() == (job.flat() ? 2U : 3U);
+    data["supports"].push_back({{"name", s.name}, {"face", s.face}, {"held", all ? "" : held}});
+  }
+  data["cases"] = casesJson(job);
+  return data;
+}
+
+void addRunData(const std::filesystem::path& folder, const json& results, json& data) {
+  if (results.contains("optimise")) {
+    addLayout(folder, data);
+    addIterations(folder, data);
+    addHistory(folder, data);
+  }
+  if (results.contains("solid")) {
+    data["threshold"] = results["solid"]["threshold"];
+    data["solid"] = meshJson(readStl(folder / "solid.stl"));
+  }
+  data["bodies"] = json::array();
+  const std::vector<std::array<const char*, 3>> bodies{{"proof", "proof.vtu", "the part"},
+                                                       {"outside", "outside.vtu", "solid from outside"},
+                                                       {"baseline", "baseline.vtu", "baseline"},
+                                                       {"block", "block.vtu", "full block"}};
+  for (const auto& [key, file, name] : bodies)
+    if (results.contains(key)) data["bodies"].push_back(bodyJson(readProofSurface(folder / file), name));
+}
+
+}  // namespace barelattice

@@ -1,0 +1,16 @@
+// What the viewer of a page gets. Internal to the room.
+#pragma once
+
+#include <nlohmann/json.hpp>
+
+#include "barelattice/run/run.hpp"
+
+namespace barelattice {
+
+/// Set-up as understood: shapes, faces, supports, loads. Lengths in mm, forces in N, pressures in MPa.
+nlohmann::json setupData(const Job& job);
+
+/// Adds what the run folder holds of `results`: layout, kept iterations, history, solid, analysed bodies.
+void addRunData(const std::filesystem::path& folder, const nlohmann::json& results, nlohmann::json& data);
+
+}  // namespace barelattice

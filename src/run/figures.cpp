@@ -1,0 +1,125 @@
+#include "figures.hpp"
+
+#include <fmt/format.h>
+
+#include "barelattice/base/quantity.hpp"
+#include "barelattice/optimise/optimiser.hpp"
+
+namespace barelattice {
+namespace {
+
+using nlohmann::json;
+
+constexpr double kMm = kMillimetresPerMetre;
+constexpr double kMPa = 1e-6;
+
+json caseJson(const BodyProof& body, std::size_t k, const ProofProblem& problem) {
+  const CaseProof& c = body.fine.cases[k];
+  const CaseProof& rough = body.coarse.cases[k];
+  const auto error = [&](double coarse, double fine, int order) { return extrapolated(coarse, fine, body.ratio, order).error; };
+  json faces = json::object();
+  json faceErrors = json::object();
+  for (std::size_t f = 0; f < problem.faces.size(); ++f) {
+    faces[problem.faces[f].name] = vectorJson(c.faceDisplacement[f], kMm);
+    faceErrors[problem.faces[f].name] =
+        kMm * error(rough.faceDisplacement[f].norm(), c.faceDisplacement[f].norm(), kDisplacementOrder);
+  }
+  json reactions = json::object();
+  Vec3 sum = c.applied.force;
+  for (const std::size_t s : problem.cases[k].supports) {
+    reactions[problem.supports[s].name] = {{"force_N", vectorJson(c.reactions[s].force)},
+                                           {"moment_Nm", vectorJson(c.reactions[s].moment)}};
+    sum += c.reactions[s].force;
+  }
+  json percentiles = json::object();
+  for (std::size_t p = 0; p < kPercentiles.size(); ++p)
+    percentiles[fmt::format("{:g}", 100 * kPercentiles[p])] = c.percentiles[p] * kMPa;
+  return {{"name", c.name},
+          {"compliance_J", c.compliance},
+          {"compliance_error_J", error(rough.compliance, c.compliance, kDisplacementOrder)},
+          {"largest_displacement_mm", c.displacement * kMm},
+          {"face_displacement_mm", faces},
+          {"face_displacement_error_mm", faceErrors},
+          {"peak_von_mises_MPa", c.peakStress * kMPa},
+          {"peak_at_mm", vectorJson(c.peakAt, kMm)},
+          {"judged_von_mises_MPa", c.judgedStress * kMPa},
+          {"judged_von_mises_error_MPa", kMPa * error(rough.judgedStress, c.judgedStress, kStressOrder)},
+          {"judged_at_mm", vectorJson(c.judgedAt, kMm)},
+          {"percentiles_MPa", percentiles},
+          {"tension_MPa", c.tension * kMPa},
+          {"compression_MPa", c.compression * kMPa},
+          {"safety_factor", c.safetyFactor},
+          {"safety_factor_error", error(rough.safetyFactor, c.safetyFactor, kStressOrder)},
+          {"applied_force_N", vectorJson(c.applied.force)},
+          {"applied_moment_Nm", vectorJson(c.applied.moment)},
+          {"reactions", reactions},
+          {"unbalanced_N", sum.norm()},
+          {"solver_iterations", c.solve.iterations},
+          {"solver_energy_error", c.solve.energyError}};
+}
+
+}  // namespace
+
+json vectorJson(const Vec3& v, double scale) { return {v.x() * scale, v.y() * scale, v.z() * scale}; }
+
+std::string historyCsv(const std::vector<IterationRecord>& history) {
+  std::string csv = "iteration,compliance_J,mass_fraction,change,sharpness,solver_iterations,seconds\n";
+  for (const IterationRecord& r : history)
+    csv += fmt::format("{},{:.9g},{:.6f},{:.6f},{:g},{},{:.2f}\n", r.iteration, r.compliance, r.massFraction,
+                       r.change, r.sharpness, r.solverIterations, r.seconds);
+  return csv;
+}
+
+json bodyJson(const BodyProof& body, const ProofProblem& problem, const std::vector<double>& weights) {
+  json cases = json::array();
+  double compliance = 0;
+  double coarse = 0;
+  for (std::size_t k = 0; k < body.fine.cases.size(); ++k) {
+    cases.push_back(caseJson(body, k, problem));
+    compliance += weights[k] * body.fine.cases[k].compliance;
+    coarse += weights[k] * body.coarse.cases[k].compliance;
+  }
+  json worst = json::array();
+  for (const Vec3& at : body.fine.worstAt) worst.push_back(vectorJson(at, kMm));
+  return {{"tetrahedra", body.fine.tets},
+          {"coarse_tetrahedra", body.coarse.tets},
+          {"mesh_ratio", body.ratio},
+          {"nodes", body.fine.nodes},
+          {"spacing_mm", body.spacing * kMm},
+          {"mass_kg", body.fine.mass},
+          {"smallest_angle_deg", body.fine.smallestAngle},
+          {"largest_angle_deg", body.fine.largestAngle},
+          {"least_angles_by_ten_degrees", body.fine.angleHistogram},
+          {"worst_elements_at_mm", worst},
+          {"pieces", body.pieces},
+          {"set_apart_mm", problem.exclusion * kMm},
+          {"compliance_J", compliance},
+          {"compliance_error_J", extrapolated(coarse, compliance, body.ratio, kDisplacementOrder).error},
+          {"cases", cases}};
+}
+
+json judgementJson(const Judgement& j) {
+  std::string what = "mass";
+  std::string unit = "kg";
+  double scale = 1;
+  if (j.requirement.kind == Requirement::Kind::displacement) {
+    what = "displacement at " + j.requirement.face;
+    unit = "mm";
+    scale = kMm;
+  } else if (j.requirement.kind == Requirement::Kind::safetyFactor) {
+    what = "safety factor";
+    unit = "";
+  }
+  const bool least = j.requirement.kind == Requirement::Kind::safetyFactor;
+  return {{"what", what},
+          {"unit", unit},
+          {"value", j.value.value * scale},
+          {"error", j.value.error * scale},
+          {"coarse_mesh", j.value.coarse * scale},
+          {"bound", j.requirement.bound * scale},
+          {"sense", least ? "at least" : "at most"},
+          {"worst_case", j.worstCase},
+          {"verdict", describe(j.verdict)}};
+}
+
+}  // namespace barelattice
