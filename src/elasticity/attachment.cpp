@@ -52,10 +52,9 @@ std::string axisName(const Vec3& direction) {
 }  // namespace
 
 Resultant resultantOnFace(const Face& face, const FaceAction& action, const Vec3& about) {
-  Resultant sum;
-  const double area = face.area();
+  Resultant sum{action.force, (face.centroid() - about).cross(action.force)};
   for (const SurfacePoint& point : face.points) {
-    const Vec3 force = action.on(point, area);
+    const Vec3 force = -action.pressure * point.area * point.normal;
     sum.force += force;
     sum.moment += (point.position - about).cross(force);
   }

@@ -53,7 +53,7 @@ class Loop {
       record.iteration = static_cast<int>(state_.history.size()) + 1;
       record.sharpness = sharpness();
       record.massFraction = mass_.value(density);
-      record.compliance = goal(compliances_.evaluate(density));
+      record.compliance = goal(compliances_.evaluate(eroded_.forward(state_.variables)));
       for (const SolveReport& report : compliances_.reports()) record.solverIterations += report.iterations;
       std::vector<double> next = update();
       record.change = moved(density, next) / (record.massFraction * total());
@@ -73,12 +73,19 @@ class Loop {
   }
 
  private:
+  /// From variables to the layout read at a threshold.
+  LayoutChain chainAt(double threshold) const {
+    LayoutChain chain;
+    if (!problem_.mirror.empty()) chain.append(std::make_shared<Mirror>(problem_.mirror));
+    chain.append(filter_);
+    if (!options_.sharpness.empty()) chain.append(std::make_shared<Projection>(sharpness(), threshold));
+    chain.append(std::make_shared<KeepSolid>(problem_.keep));
+    return chain;
+  }
+
   void buildChain() {
-    chain_ = {};
-    if (!problem_.mirror.empty()) chain_.append(std::make_shared<Mirror>(problem_.mirror));
-    chain_.append(filter_);
-    if (!options_.sharpness.empty()) chain_.append(std::make_shared<Projection>(sharpness()));
-    chain_.append(std::make_shared<KeepSolid>(problem_.keep));
+    chain_ = chainAt(0.5);
+    eroded_ = chainAt(0.5 + options_.erosion);
   }
 
   OptimiseState snapshot() const {
@@ -141,7 +148,7 @@ class Loop {
     OptimalityOptions step = options_.update;
     step.damping *= damping();
     state_.variables = updateByOptimality(
-        state_.variables, chain_.backward(goalGradient), chain_.backward(massGradient()),
+        state_.variables, eroded_.backward(goalGradient), chain_.backward(massGradient()),
         [&](std::span<const double> x) { return massOf(x); }, problem_.massFraction, step);
     return chain_.forward(state_.variables);
   }
@@ -159,7 +166,7 @@ class Loop {
       compliances_.gradient(k, own);
       for (double& value : own) value *= factor;
       problem.limits.push_back(factor * compliances[k]);
-      problem.limitGradients.push_back(chain_.backward(own));
+      problem.limitGradients.push_back(eroded_.backward(own));
       problem.shares.push_back(1);
     }
     std::vector<double> byMass = chain_.backward(massGradient());
@@ -225,7 +232,8 @@ class Loop {
   CaseCompliances<D> compliances_;
   MassFraction mass_;
   std::shared_ptr<DensityFilter<D>> filter_;
-  LayoutChain chain_;
+  LayoutChain chain_;   // to the layout that is the result
+  LayoutChain eroded_;  // to the thinner one that is analysed
   OptimiseState state_;  // without its displacements, which live in compliances_
 };
 

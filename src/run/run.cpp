@@ -33,8 +33,9 @@ constexpr double kSurfaceSpacing = 1.0;
 /// Lattice an outline is traced on, in voxels: finer than a surface, because it costs little.
 constexpr double kOutlineSpacing = 0.5;
 
-/// Spacing of the coarse mesh of a proof over that of the fine one: about 3.4 times fewer tetrahedra.
-constexpr double kMeshRatio = 1.5;
+/// Spacing of the coarse mesh of a proof over that of the fine one: half as many tetrahedra. Much coarser meshes
+/// lose slim members, and the difference then says nothing of the fine one.
+constexpr double kMeshRatio = 1.3;
 
 /// Increase when a step computes something else from the same brief, so that old results are not reused.
 constexpr const char* kMethodVersion = "2";

@@ -19,7 +19,7 @@ TetMesh frameMesh(double spacing) {
 
 std::vector<std::uint8_t> heldLeft(const QuadraticTets& mesh) {
   std::vector<std::uint8_t> held(mesh.nodeCount());
-  for (std::size_t n = 0; n < held.size(); ++n) held[n] = mesh.nodes()[n].x() < 1e-6;
+  for (std::size_t n = 0; n < held.size(); ++n) held[n] = mesh.nodes()[n].x() < 1e-6 ? 7 : 0;
   return held;
 }
 

@@ -41,6 +41,11 @@ struct OptimiseOptions {
   int maxIterations = 80;  ///< 1 or more
   /// Sharpness of the projection, stage by stage; empty leaves the projection out.
   std::vector<double> sharpness{1, 2, 4, 8, 16, 32};
+  /// The stiffness is that of the layout read at the threshold 0.5 + erosion, a thinner one; the mass is that of
+  /// the layout read at 0.5, which is the result. What the thin one cannot do without is thick enough in the
+  /// result: no member ends up slimmer than the smallest one (Wang, Lazarov & Sigmund 2011; for compliance the
+  /// thinnest layout is always the worst, so it alone is analysed). Without projection there is no erosion.
+  double erosion = 0.25;
   int stageIterations = 12;      ///< a stage lasts at most this many iterations (the last one until the end)
   double stageChange = 0.01;     ///< a stage but the last ends early when `change` falls below this
   double finalChange = 0.005;    ///< the loop ends when `change` falls below this in the last stage
@@ -50,17 +55,16 @@ struct OptimiseOptions {
   OptimalityOptions update;
 };
 
-/// The filter radius (m) for an intended smallest member (m). A strip narrower than 0.59 radii leaves the
-/// filter below one half in its middle and is projected away (for the linear decay, 1 - (1 - s)^2 = 1/2 at s
-/// = 0.29 radii of half width). With 1.3 members the radius is such that what survives is at least three
-/// quarters of the member wide; most members come out wider.
+/// The filter radius (m) for a smallest member (m). A straight wall reads as w wide at the threshold 0.5 and
+/// just vanishes at 0.75 when the strip of variables behind it is one radius wide (for the linear decay,
+/// 1 - (1 - s)^2 = 3/4 at s = 1/2 radius of half width); that wall is one radius wide at 0.5 too.
 inline double filterRadiusFor(double smallestMember) {
-  return 1.3 * smallestMember;
+  return smallestMember;
 }
 
 struct IterationRecord {
   int iteration = 0;         ///< from 1
-  double compliance = 0;     ///< the goal: weighted sum or worst case, J
+  double compliance = 0;     ///< the goal, weighted sum or worst case, of the eroded layout, J
   double massFraction = 0;   ///< of the layout that was analysed
   double change = 0;         ///< mass that moved in the update over the mass of the layout, 0 to 2
   double sharpness = 0;      ///< of the projection; 0 without
