@@ -73,12 +73,12 @@ class Loop {
   }
 
  private:
-  /// From variables to the layout read at a threshold.
-  LayoutChain chainAt(double threshold) const {
+  /// From variables to the layout read at a threshold; without one, to the level it is read from.
+  LayoutChain chainAt(std::optional<double> threshold) const {
     LayoutChain chain;
     if (!problem_.mirror.empty()) chain.append(std::make_shared<Mirror>(problem_.mirror));
     chain.append(filter_);
-    if (!options_.sharpness.empty()) chain.append(std::make_shared<Projection>(sharpness(), threshold));
+    if (threshold && !options_.sharpness.empty()) chain.append(std::make_shared<Projection>(sharpness(), *threshold));
     chain.append(std::make_shared<KeepSolid>(problem_.keep));
     return chain;
   }
@@ -223,6 +223,7 @@ class Loop {
     result.compliance = goal(result.caseCompliance);
     result.massFraction = mass_.value(density);
     result.displacements = compliances_.displacements();
+    result.level = chainAt(std::nullopt).forward(state_.variables);
     result.density = std::move(density);
     return result;
   }

@@ -172,9 +172,9 @@ BlockMatrix<3> inSinglePrecision(const BlockMatrix<3, double>& a) {
 
 }  // namespace
 
-BlockMatrix<3> galerkinProduct(const BlockMatrix<3>& a, const Interpolation& p) {
+BlockMatrix<3, double> galerkinProduct(const BlockMatrix<3, double>& a, const Interpolation& p) {
   const Interpolation t = transposed(p);
-  std::vector<std::vector<std::pair<int, BlockMatrix<3>::Block>>> rows(p.columns);
+  std::vector<std::vector<std::pair<int, BlockMatrix<3, double>::Block>>> rows(p.columns);
   forEachBlock(
       p.columns,
       [&](std::size_t begin, std::size_t end) {
@@ -185,14 +185,14 @@ BlockMatrix<3> galerkinProduct(const BlockMatrix<3>& a, const Interpolation& p) 
             const auto i = static_cast<std::size_t>(t.column[ti]);
             for (std::size_t e = a.rowStart[i]; e < a.rowStart[i + 1]; ++e) {
               const auto j = static_cast<std::size_t>(a.column[e]);
-              const BlockMatrix<3>::Block left = t.weight[ti] * a.block[e];
+              const BlockMatrix<3, double>::Block left = static_cast<double>(t.weight[ti]) * a.block[e];
               for (std::size_t pj = p.rowStart[j]; pj < p.rowStart[j + 1]; ++pj) {
                 int& at = slot[static_cast<std::size_t>(p.column[pj])];
                 if (at < 0) {
                   at = static_cast<int>(sum.size());
-                  sum.emplace_back(p.column[pj], BlockMatrix<3>::Block::Zero());
+                  sum.emplace_back(p.column[pj], BlockMatrix<3, double>::Block::Zero());
                 }
-                sum[static_cast<std::size_t>(at)].second += p.weight[pj] * left;
+                sum[static_cast<std::size_t>(at)].second += static_cast<double>(p.weight[pj]) * left;
               }
             }
           }
@@ -200,7 +200,7 @@ BlockMatrix<3> galerkinProduct(const BlockMatrix<3>& a, const Interpolation& p) 
         }
       },
       std::max<std::size_t>(kRowsPerBlock, p.columns / 16 + 1));
-  BlockMatrix<3> product;
+  BlockMatrix<3, double> product;
   for (auto& row : rows) {
     std::sort(row.begin(), row.end(), [](const auto& x, const auto& y) { return x.first < y.first; });
     for (const auto& [column, block] : row) {
@@ -222,27 +222,32 @@ std::unique_ptr<Multigrid> buildTetHierarchy(const QuadraticTets& mesh, double s
   }
   std::vector<std::unique_ptr<MultigridLevel>> levels;
   std::vector<std::unique_ptr<MultigridTransfer>> transfers;
-  BlockMatrix<3> matrix = inSinglePrecision(stiffness);
+  // Products are formed in double precision: a thin sheet is a million times softer in bending than along
+  // itself, and rounding to single would turn the smallest eigenvalues of the coarse grids negative.
+  BlockMatrix<3, double> coarse;
+  const BlockMatrix<3, double>* matrix = &stiffness;
   std::vector<Vec3> points(mesh.nodes().begin(),
                            mesh.nodes().begin() + static_cast<std::ptrdiff_t>(mesh.cornerCount()));
   Interpolation p = fromLinear(mesh, held);
   double size = spacing;
   for (;;) {
-    BlockMatrix<3> coarse = galerkinProduct(matrix, p);
-    const double bound = spectrumBound(matrix, kMostNodesPerElement);
-    levels.push_back(std::make_unique<BlockLevel<3>>(std::move(matrix), bound));
+    BlockMatrix<3, double> next = galerkinProduct(*matrix, p);
+    BlockMatrix<3> single = inSinglePrecision(*matrix);
+    const double bound = spectrumBound(single, kMostNodesPerElement);
+    levels.push_back(std::make_unique<BlockLevel<3>>(std::move(single), bound));
     transfers.push_back(std::make_unique<SparseTransfer>(std::move(p)));
-    matrix = std::move(coarse);
-    if (matrix.rows() <= kBottomNodes) break;
+    coarse = std::move(next);
+    matrix = &coarse;
+    if (coarse.rows() <= kBottomNodes) break;
     size *= 2;
     p = fromGrid(points, size);
   }
-  // Rounding of the single-precision products can turn the smallest eigenvalues negative. A shift above that
-  // rounding keeps the bottom definite at no cost in convergence.
-  constexpr double kShift = 1e-5;
-  Eigen::SparseMatrix<double> bottom = matrix.assembled();
+  // Corners of the grids that hardly any point reaches leave the bottom nearly singular. A shift far above the
+  // rounding of the products keeps it definite at no cost in convergence.
+  constexpr double kShift = 1e-10;
+  Eigen::SparseMatrix<double> bottom = coarse.assembled();
   for (Eigen::Index i = 0; i < bottom.rows(); ++i) bottom.coeffRef(i, i) *= 1 + kShift;
-  levels.push_back(std::make_unique<BlockLevel<3>>(std::move(matrix), 1));
+  levels.push_back(std::make_unique<BlockLevel<3>>(inSinglePrecision(coarse), 1));
   return std::make_unique<Multigrid>(std::move(levels), std::move(transfers), bottom);
 }
 

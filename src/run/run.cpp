@@ -38,7 +38,7 @@ constexpr double kOutlineSpacing = 0.5;
 constexpr double kMeshRatio = 1.3;
 
 /// Increase when a step computes something else from the same brief, so that old results are not reused.
-constexpr const char* kMethodVersion = "2";
+constexpr const char* kMethodVersion = "4";
 
 class Stopwatch {
  public:
@@ -156,7 +156,8 @@ SmoothLayout JobRun::readLayout() const {
       [&](const auto& domain) {
         if (image.frame.cells != imageOf(domain.grid, domain.thickness).frame.cells)
           throw InputError("layout.vti does not fit the brief: its box has other sizes", "run optimise again");
-        return SmoothLayout(domain, gathered(domain.grid, image.field("density")));
+        return SmoothLayout(domain, gathered(domain.grid, image.field("level")),
+                            filterRadiusFor(job_.brief.smallestMember));
       },
       job_.domain);
 }
@@ -209,6 +210,7 @@ void JobRun::storeLayout(const OptimiseResult& result) {
   const std::vector<double> keep(domain.keep.begin(), domain.keep.end());
   CellImage image = imageOf(domain.grid, domain.thickness);
   image.fields = {{"density", spread(domain.grid, result.density)},
+                  {"level", spread(domain.grid, result.level)},
                   {"fill", spread(domain.grid, domain.fill)},
                   {"keep", spread(domain.grid, keep)}};
   writeVti(folder_ / "layout.vti", image);
@@ -300,9 +302,9 @@ void JobRun::solid(bool fresh) {
   double above = 0;
   std::visit(
       [&](const auto& domain) {
-        const std::vector<double> density = gathered(domain.grid, readVti(folder_ / "layout.vti").field("density"));
-        for (std::size_t c = 0; c < density.size(); ++c)
-          if (density[c] >= solid.threshold) above += domain.fill[c] * domain.cellVolume();
+        const std::vector<double> level = gathered(domain.grid, readVti(folder_ / "layout.vti").field("level"));
+        for (std::size_t c = 0; c < level.size(); ++c)
+          if (level[c] >= solid.threshold) above += domain.fill[c] * domain.cellVolume();
       },
       job_.domain);
   results_["solid"] = {{"fingerprint", solidFingerprint()},

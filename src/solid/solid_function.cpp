@@ -56,7 +56,8 @@ void smoothAlong(const GridFrame<3>& frame, std::size_t axis, Field& field) {
 }  // namespace
 
 template <int D>
-SmoothLayout::SmoothLayout(const Domain<D>& domain, std::span<const double> density, int passes) : flat_(D == 2) {
+SmoothLayout::SmoothLayout(const Domain<D>& domain, std::span<const double> level, double reach, int passes)
+    : flat_(D == 2), reach_(reach) {
   const GridFrame<D>& inner = domain.grid.frame();
   frame_.size = inner.size;
   frame_.cells.fill(1);
@@ -67,18 +68,18 @@ SmoothLayout::SmoothLayout(const Domain<D>& domain, std::span<const double> dens
   }
   if (flat_) frame_.origin.z() = 0.5 * (domain.thickness - inner.size);  // centres at half the thickness
   values_.assign(frame_.boxCells(), -1);
-  for (std::size_t c = 0; c < density.size(); ++c) {
+  for (std::size_t c = 0; c < level.size(); ++c) {
     Index<3> at{};
     for (std::size_t i = 0; i < D; ++i) at[i] = domain.grid.cellIndex(c)[i] + kPadding;
-    values_[frame_.linear(at)] = static_cast<float>(density[c]);
+    values_[frame_.linear(at)] = static_cast<float>(level[c]);
   }
   extrapolate(frame_, values_);
   for (int pass = 0; pass < passes; ++pass)
     for (std::size_t axis = 0; axis < D; ++axis) smoothAlong(frame_, axis, values_);
 }
 
-template SmoothLayout::SmoothLayout(const Domain<2>&, std::span<const double>, int);
-template SmoothLayout::SmoothLayout(const Domain<3>&, std::span<const double>, int);
+template SmoothLayout::SmoothLayout(const Domain<2>&, std::span<const double>, double, int);
+template SmoothLayout::SmoothLayout(const Domain<3>&, std::span<const double>, double, int);
 
 double SmoothLayout::interpolate(const std::vector<float>& field, const Vec3& point) const {
   const Vec3 at = (point - frame_.origin) / frame_.size - Vec3::Constant(0.5);
@@ -112,9 +113,7 @@ Implicit solidFunction(const SmoothLayout& layout, const Regions& regions, doubl
     const CleanUpReport filled = fillVoids(*read, regions, threshold, cleanUp.voidSize);
     if (report) *report = filled;
   }
-  // A smoothed step rises by about 0.4 per cell, so this factor makes density differences look like
-  // distances.
-  const double scale = 2.5 * layout.cellSize();
+  const double scale = layout.reach();  // makes differences of the level look like distances
   const auto bounded = [&regions](double value, const Vec3& point) {
     value = std::max(value, regions.space->distance(point));
     for (const ShapePtr& keep : regions.keeps) value = std::min(value, keep->distance(point));

@@ -68,11 +68,11 @@ TEST(TetHierarchy, solutionEqualsADirectSolve) {
 TEST(GalerkinProduct, equalsTheDenseTripleProduct) {
   std::mt19937 random(13);
   std::uniform_real_distribution<float> any(-1, 1);
-  BlockMatrix<3> a;  // four nodes, tridiagonal
+  BlockMatrix<3, double> a;  // four nodes, tridiagonal
   for (int row = 0; row < 4; ++row) {
     for (int column = std::max(0, row - 1); column <= std::min(3, row + 1); ++column) {
       a.column.push_back(column);
-      a.block.push_back(BlockMatrix<3>::Block::NullaryExpr([&] { return any(random); }));
+      a.block.push_back(BlockMatrix<3, double>::Block::NullaryExpr([&] { return any(random); }));
     }
     a.rowStart.push_back(a.column.size());
   }

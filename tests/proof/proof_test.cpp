@@ -174,9 +174,14 @@ TEST(Verdict, needsTheFigureAndItsErrorOnTheRightSideOfTheBound) {
 
 TEST(Verdict, isNotShownWhenTheMeshesDisagree) {
   ProofProblem problem;
-  const Proof coarse = proofWith(2, {{0.001, 30}});
-  const Proof fine = proofWith(2, {{0.001, 20}});
-  const auto judged = judge(coarse, fine, 10, 0.1, problem, {{Requirement::Kind::safetyFactor, "", 1.5}});
+  const Proof coarse = proofWith(2, {{0.001, 2.6}});
+  const Proof fine = proofWith(2, {{0.001, 2}});
+  const auto with = [&](double agreement) {
+    return judge(coarse, fine, 3, agreement, problem, {{Requirement::Kind::safetyFactor, "", 1.5}});
+  };
+  EXPECT_EQ(with(0.5)[0].verdict, Verdict::met) << "2 +- 0.3";
+  const auto judged = with(0.1);
+  EXPECT_NEAR(judged[0].value.error, 0.9, 1e-9);
   EXPECT_EQ(judged[0].verdict, Verdict::notShown);
   EXPECT_EQ(overall(judged), Verdict::notShown);
   EXPECT_EQ(overall({}), Verdict::met);

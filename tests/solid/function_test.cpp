@@ -19,7 +19,7 @@ Regions block() {
 
 TEST(SmoothLayout, keepsConstantsEverywhereAndBeyondTheDomain) {
   const Domain<3> domain = blockDomain(block());
-  const SmoothLayout layout(domain, std::vector<double>(domain.grid.cellCount(), 0.7), 3);
+  const SmoothLayout layout(domain, std::vector<double>(domain.grid.cellCount(), 0.7), 1.25, 3);
   for (const Vec3& p : {Vec3(6, 3, 3), Vec3(0, 0, 0), Vec3(12, 6, 6), Vec3(-0.4, 3, 6.4)})
     EXPECT_NEAR(layout(p), 0.7, 1e-6);
 }
@@ -30,7 +30,7 @@ TEST(SmoothLayout, aStepCrossesOneHalfWhereTheCellsMeet) {
   for (std::size_t c = 0; c < domain.grid.cellCount(); ++c)
     density.push_back(domain.grid.cellCentre(c).x() < 5 ? 1 : 0);
   for (const int passes : {0, 1, 3}) {
-    const SmoothLayout layout(domain, density, passes);
+    const SmoothLayout layout(domain, density, 1.25, passes);
     EXPECT_NEAR(layout({5, 3, 3}), 0.5, 1e-6) << passes;
     EXPECT_GT(layout({4.5, 3, 3}), layout({5.5, 3, 3}));
     // The binomial kernel of n passes has the variance n / 2 cells; check by the first moment of the step's
@@ -53,8 +53,8 @@ TEST(SolidFunction, ordersItsParts) {
   regions.keeps = {makeBox({11, 2, 2}, {14, 4, 4})};
   regions.clears = {makeCylinder({6, 3, -1}, {6, 3, 7}, 1), makeBox({13, 0, 0}, {15, 6, 6})};
   const Domain<3> domain = blockDomain(regions);
-  const SmoothLayout full(domain, std::vector<double>(domain.grid.cellCount(), 1.0));
-  const SmoothLayout none(domain, std::vector<double>(domain.grid.cellCount(), 0.0));
+  const SmoothLayout full(domain, std::vector<double>(domain.grid.cellCount(), 1.0), 1.25);
+  const SmoothLayout none(domain, std::vector<double>(domain.grid.cellCount(), 0.0), 1.25);
   const Implicit solid = solidFunction(full, regions, 0.5);
   const Implicit empty = solidFunction(none, regions, 0.5);
   EXPECT_LT(solid({3, 3, 3}), 0);

@@ -80,7 +80,7 @@ struct Example {
 
 TEST(Reinterpret, meetsTheVolumeKeepsTheBoreAndDropsTheCrumb) {
   const Example e;
-  const SmoothLayout layout(e.domain, e.density);
+  const SmoothLayout layout(e.domain, e.density, 1.25);
   const double wanted = 24 * 16 + 60;
   const Solid solid = reinterpret(layout, e.regions, wanted, options());
   EXPECT_NEAR(solid.volume / wanted, 1, 2e-3);
@@ -104,18 +104,18 @@ TEST(Reinterpret, countsThePiecesOfAPartThatFallsApart) {
   Example e;
   for (std::size_t c = 0; c < e.density.size(); ++c)
     if (const double x = e.domain.grid.cellCentre(c).x(); x > 9 && x < 16) e.density[c] = 0;
-  const Solid solid = reinterpret(SmoothLayout(e.domain, e.density), e.regions, 280, options());
+  const Solid solid = reinterpret(SmoothLayout(e.domain, e.density, 1.25), e.regions, 280, options());
   EXPECT_EQ(solid.pieces, 2U);
 }
 
 TEST(Reinterpret, saysWhenNoThresholdGivesTheVolume) {
   const Example e;
-  EXPECT_THROW(reinterpret(SmoothLayout(e.domain, e.density), e.regions, 10, options()), RunError);
+  EXPECT_THROW(reinterpret(SmoothLayout(e.domain, e.density, 1.25), e.regions, 10, options()), RunError);
 }
 
 TEST(Reinterpret, canBeCancelled) {
   const Example e;
-  EXPECT_THROW(reinterpret(SmoothLayout(e.domain, e.density), e.regions, 450, options(),
+  EXPECT_THROW(reinterpret(SmoothLayout(e.domain, e.density, 1.25), e.regions, 450, options(),
                            [](const Progress&) { return false; }),
                Cancelled);
 }

@@ -90,7 +90,7 @@ export class View {
     this.renderer.setPixelRatio(Math.min(2, window.devicePixelRatio));
     host.append(this.renderer.domElement);
     this.camera = new THREE.PerspectiveCamera(28, 1, 1, 1e5);
-    this.camera.up.set(0, 0, 1);
+    if (!flat) this.camera.up.set(0, 0, 1); // a sheet keeps y up
     this.scene.add(new THREE.HemisphereLight(0xffffff, 0x9aa4b0, 1.7));
     const sun = new THREE.DirectionalLight(0xffffff, 1.9);
     sun.position.set(-1, -2, 3);
@@ -100,8 +100,8 @@ export class View {
     this.controls.addEventListener("change", () => this.draw());
     const centre = bounds.getCenter(new THREE.Vector3());
     const reach = bounds.getSize(new THREE.Vector3()).length();
-    const from = flat ? new THREE.Vector3(0.12, -0.3, 1) : new THREE.Vector3(0.75, -1.45, 0.8);
-    this.camera.position.copy(centre).add(from.normalize().multiplyScalar((flat ? 1.85 : 1.72) * reach));
+    const from = flat ? new THREE.Vector3(-0.25, -0.35, 1) : new THREE.Vector3(0.75, -1.45, 0.8);
+    this.camera.position.copy(centre).add(from.normalize().multiplyScalar((flat ? 1.75 : 1.72) * reach));
     this.camera.near = reach / 100;
     this.camera.far = reach * 20;
     this.controls.target.copy(centre);
@@ -120,14 +120,15 @@ export class View {
   /** Turns the view by angles in radians, or moves nearer by a factor. */
   turn(round: number, over: number, nearer = 1): void {
     const spherical = new THREE.Spherical();
-    // The spherical coordinates of three.js have y up; here z is.
-    const offset = this.camera.position.clone().sub(this.controls.target);
-    spherical.setFromVector3(new THREE.Vector3(offset.x, offset.z, -offset.y));
+    // The spherical coordinates of three.js have y up; a body has z up.
+    const toUp = new THREE.Quaternion().setFromUnitVectors(this.camera.up, new THREE.Vector3(0, 1, 0));
+    const offset = this.camera.position.clone().sub(this.controls.target).applyQuaternion(toUp);
+    spherical.setFromVector3(offset);
     spherical.theta += round;
     spherical.phi = Math.min(Math.PI - 0.05, Math.max(0.05, spherical.phi + over));
     spherical.radius /= nearer;
-    const moved = new THREE.Vector3().setFromSpherical(spherical);
-    this.camera.position.copy(this.controls.target).add(new THREE.Vector3(moved.x, -moved.z, moved.y));
+    const moved = new THREE.Vector3().setFromSpherical(spherical).applyQuaternion(toUp.invert());
+    this.camera.position.copy(this.controls.target).add(moved);
     this.controls.update();
     this.draw();
   }

@@ -126,7 +126,7 @@ struct Brief {
   FilterBoundary walls = FilterBoundary::empty;  ///< what the filter sees beyond the design space
   std::vector<Requirement> requirements;
   double exclusion = 0;  ///< m
-  double agreement = 0;  ///< largest relative difference between the two meshes of the proof
+  double agreement = 0;  ///< relative difference of the two meshes above which errors count threefold
   int tetrahedra = 0;    ///< wanted number in the proof mesh
   int iterations = 0;    ///< at most
   int keepEvery = 0;     ///< every how many iterations a layout is kept; zero for none

@@ -105,6 +105,8 @@ using IterationCallback = std::function<bool(const IterationView&)>;
 struct OptimiseResult {
   OptimiseStop stop = OptimiseStop::settled;
   std::vector<double> density;  ///< the final layout, one entry per cell
+  std::vector<double> level;    ///< the same before projection: it crosses 0.5 where the density does, but gently,
+                                ///< so its contours show no cells; keeps are one
   std::vector<IterationRecord> history;
   double compliance = 0;  ///< the goal at the final layout, solved tightly, J
   double massFraction = 0;

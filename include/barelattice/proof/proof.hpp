@@ -124,7 +124,7 @@ struct Requirement {
 enum class Verdict {
   met,       ///< the figure holds, and still does with its estimated error
   notMet,    ///< it does not, and would not with its error taken off
-  notShown,  ///< the bound lies within the error, or the two meshes disagree
+  notShown,  ///< the two meshes disagree too much to tell: the bound lies within the error
 };
 
 /// "met", "not met", "not shown".
@@ -139,7 +139,7 @@ struct Judgement {
 
 /// Holds the requirements against the proof.
 /// @param coarse the same problem on a mesh whose spacing is `ratio` times as large.
-/// @param agreement largest relative difference between the meshes for a figure that counts.
+/// @param agreement relative difference between the meshes above which the estimated error is trebled.
 std::vector<Judgement> judge(const Proof& coarse, const Proof& proof, double ratio, double agreement,
                              const ProofProblem& problem, const std::vector<Requirement>& requirements);
 

@@ -19,7 +19,7 @@ struct Interpolation {
 };
 
 /// P^T A P for an interpolation that treats all components alike.
-BlockMatrix<3> galerkinProduct(const BlockMatrix<3>& a, const Interpolation& p);
+BlockMatrix<3, double> galerkinProduct(const BlockMatrix<3, double>& a, const Interpolation& p);
 
 /// Levels: quadratic tetrahedra; the linear ones of the same mesh; then the corners of regular grids laid
 /// over the mesh, each twice as coarse as the one before; a direct solve at the bottom. All coarse matrices

@@ -16,18 +16,21 @@ namespace barelattice {
 /// exact shapes decide where the part ends there. The layout of a sheet does not change along z.
 class SmoothLayout {
  public:
-  /// @param density one entry per cell of the domain's grid, 0 to 1.
+  /// @param level one entry per cell of the domain's grid, 0 to 1: a density, or better what it is projected
+  ///   from.
+  /// @param reach distance over which the level changes by one, m; 2.5 cells for a density that is a step.
   /// @param passes binomial smoothing passes (1 2 1 along each axis); after n of them a sharp step has a
   /// standard
   ///   deviation of sqrt(n / 2) cells. One blurs the stairs of the cells; each further one costs slim members
   ///   more of their thickness, which the threshold then gives to the stout ones.
   template <int D>
-  SmoothLayout(const Domain<D>& domain, std::span<const double> density, int passes = 1);
+  SmoothLayout(const Domain<D>& domain, std::span<const double> level, double reach, int passes = 1);
 
   /// Multilinear between cell centres; 0 to 1.
   double operator()(const Vec3& point) const { return interpolate(values_, point); }
 
   double cellSize() const { return frame_.size; }
+  double reach() const { return reach_; }
   /// The cells the layout is held on: those of the domain with some more on every side; one layer for a sheet.
   const GridFrame<3>& frame() const { return frame_; }
   bool flat() const { return flat_; }
@@ -43,6 +46,7 @@ class SmoothLayout {
  private:
   GridFrame<3> frame_;  // padded
   bool flat_ = false;
+  double reach_ = 0;
   std::vector<float> values_;
 };
 
