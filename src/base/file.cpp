@@ -39,8 +39,10 @@ std::string readFile(const std::filesystem::path& path) {
   errno = 0;
   std::ifstream in(path, std::ios::binary);
   std::ostringstream content;
-  if (in) content << in.rdbuf();
-  if (!in || std::filesystem::is_directory(path))
+  std::error_code ignored;
+  const bool regular = std::filesystem::is_regular_file(path, ignored);  // a device would never end
+  if (in && regular) content << in.rdbuf();
+  if (!in || !regular)
     throw InputError(
         fmt::format("cannot read {}: {}", path.string(), errno ? std::strerror(errno) : "not a file"));
   return std::move(content).str();

@@ -114,7 +114,10 @@ TriangleMesh readText(const std::string& text, const std::filesystem::path& path
 }  // namespace
 
 TriangleMesh readStl(const std::filesystem::path& path) {
-  const std::string bytes = readFile(path);
+  return parseStl(readFile(path), path);
+}
+
+TriangleMesh parseStl(const std::string& bytes, const std::filesystem::path& path) {
   // Binary files may begin with "solid" too; only text goes on with a line that names a facet or the end.
   const std::string_view start = std::string_view(bytes).substr(0, 512);
   const bool text = start.starts_with("solid") && start.find('\n') != std::string_view::npos &&

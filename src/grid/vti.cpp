@@ -56,7 +56,9 @@ void readFrame(const pugi::xml_node& image, CellImage& cells) {
   if (!cubes) cells.layer = spacing[2] / kMillimetresPerMetre;
 }
 
-CellImage parse(const std::string& text) {
+}  // namespace
+
+CellImage parseVti(const std::string& text) {
   pugi::xml_document document;
   const pugi::xml_parse_result result = document.load_buffer(text.data(), text.size());
   if (!result) throw InputError(result.description());
@@ -76,8 +78,6 @@ CellImage parse(const std::string& text) {
   }
   return cells;
 }
-
-}  // namespace
 
 const std::vector<float>& CellImage::field(const std::string& name) const {
   for (const auto& [key, values] : fields)
@@ -109,7 +109,7 @@ void writeVti(const std::filesystem::path& path, const CellImage& image) {
 CellImage readVti(const std::filesystem::path& path) {
   const std::string text = readFile(path);
   try {
-    return parse(text);
+    return parseVti(text);
   } catch (const InputError& error) {
     throw InputError(fmt::format("{}: {}", path.string(), error.what()), error.cure());
   }

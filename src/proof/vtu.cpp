@@ -43,7 +43,9 @@ std::vector<float> scaled(std::vector<float> values, double factor) {
   return values;
 }
 
-ProofSurface parse(const std::string& text) {
+}  // namespace
+
+ProofSurface parseProofSurface(const std::string& text) {
   pugi::xml_document document;
   if (const auto result = document.load_buffer(text.data(), text.size()); !result)
     throw InputError(result.description());
@@ -51,6 +53,8 @@ ProofSurface parse(const std::string& text) {
   if (!piece) throw InputError("this is not a VTK unstructured grid");
   const auto points = piece.attribute("NumberOfPoints").as_ullong();
   const auto cells = piece.attribute("NumberOfCells").as_ullong();
+  constexpr unsigned long long kMost = 1'000'000'000;  // beyond it the products below could wrap round
+  if (points > kMost || cells > kMost) throw InputError("the mesh is larger than this program reads");
   const auto positions = decodeVtk<float>(piece.child("Points").child("DataArray").child_value(), 3 * points);
   const auto nodes =
       decodeVtk<std::int32_t>(named(piece.child("Cells"), "connectivity").child_value(), 10 * cells);
@@ -106,8 +110,6 @@ ProofSurface parse(const std::string& text) {
   return surface;
 }
 
-}  // namespace
-
 void writeVtu(const std::filesystem::path& path, const QuadraticTets& mesh, const Proof& proof) {
   std::vector<float> positions;
   for (const Vec3& node : mesh.nodes())
@@ -143,7 +145,7 @@ void writeVtu(const std::filesystem::path& path, const QuadraticTets& mesh, cons
 ProofSurface readProofSurface(const std::filesystem::path& path) {
   const std::string text = readFile(path);
   try {
-    return parse(text);
+    return parseProofSurface(text);
   } catch (const InputError& error) {
     throw InputError(fmt::format("{}: {}", path.string(), error.what()), error.cure());
   }

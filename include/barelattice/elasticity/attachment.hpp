@@ -22,7 +22,7 @@ struct FaceAction {
   Vec3 force = Vec3::Zero();  ///< N in total
   double pressure = 0;        ///< Pa, positive pushes into the material
 
-  /// The force on one point's share of the face, N. @param area of the face, m2.
+  /// The force on one point's share of the face, N. @param faceArea of the whole face, m2.
   Vec3 on(const SurfacePoint& point, double faceArea) const {
     return point.area * (force / faceArea - pressure * point.normal);
   }

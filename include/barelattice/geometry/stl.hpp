@@ -16,6 +16,9 @@ void writeStl(const std::filesystem::path& path, const TriangleMesh& mesh);
 /// @throws InputError if the file is missing, truncated, not STL, or holds coordinates that are no numbers.
 TriangleMesh readStl(const std::filesystem::path& path);
 
+/// The same from the bytes of a file. @param path for messages only.
+TriangleMesh parseStl(const std::string& bytes, const std::filesystem::path& path);
+
 /// The mesh as it will read after writing: vertices rounded to the precision of the format. Rounding may
 /// merge vertices, so whoever checks a surface checks this one.
 TriangleMesh roundedToStl(const TriangleMesh& mesh);

@@ -30,6 +30,9 @@ void writeVti(const std::filesystem::path& path, const CellImage& image);
 /// @throws InputError naming the file and what is wrong with it.
 CellImage readVti(const std::filesystem::path& path);
 
+/// The same from the text of a file.
+CellImage parseVti(const std::string& text);
+
 /// The box of a grid as an image's frame. @param thickness of a sheet, m; unused for a body.
 template <int D>
 CellImage imageOf(const Grid<D>& grid, double thickness);

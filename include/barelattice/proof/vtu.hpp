@@ -32,4 +32,7 @@ void writeVtu(const std::filesystem::path& path, const QuadraticTets& mesh, cons
 /// @throws InputError naming the file and what is wrong with it.
 ProofSurface readProofSurface(const std::filesystem::path& path);
 
+/// The same from the text of a file.
+ProofSurface parseProofSurface(const std::string& text);
+
 }  // namespace barelattice
