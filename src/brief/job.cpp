@@ -377,13 +377,24 @@ Job prepare(Brief brief, double coarser) {
     refuse(brief, brief.memberPlace,
            fmt::format("'smallest_member' is under two voxels ({:.4g} mm)", 2 * brief.voxel * kMillimetresPerMetre),
            "make the voxel smaller or the member thicker");
+  // Before anything is sampled: faces take memory too.
+  const Vec3 sizes = brief.shape(brief.space)->bounds().sizes() / brief.voxel;
+  if (sizes.head(brief.sheet ? 2 : 3).prod() > kMostCells)
+    refuse(brief, {},
+           fmt::format("the box round the design space holds more than {:.0e} voxels of {:.4g} mm", kMostCells,
+                       brief.voxel * kMillimetresPerMetre),
+           "choose a larger voxel");
   job.brief = std::move(brief);
   job.faces = pickFaces(job.brief, kFaceSpacing * job.brief.voxel);
   job.regions = regionsOf(job.brief, job.faces);
-  if (job.flat())
-    job.domain = sampleRegions<2>(job.regions, job.brief.voxel, job.brief.mirror);
-  else
-    job.domain = sampleRegions<3>(job.regions, job.brief.voxel, job.brief.mirror);
+  try {
+    if (job.flat())
+      job.domain = sampleRegions<2>(job.regions, job.brief.voxel, job.brief.mirror);
+    else
+      job.domain = sampleRegions<3>(job.regions, job.brief.voxel, job.brief.mirror);
+  } catch (const InputError& error) {
+    refuse(job.brief, {}, error.what(), error.cure());
+  }
   checkKeeps(job);
   settleMass(job);
   job.estimate = estimated(job);

@@ -1,52 +1,20 @@
 #include <gmock/gmock.h>
 #include <gtest/gtest.h>
 
+#include <algorithm>
+
 #include "barelattice/base/file.hpp"
 #include "barelattice/brief/job.hpp"
+#include "barelattice/brief/shipped.hpp"
+#include "support/brief.hpp"
 
 namespace barelattice {
 namespace {
 
 using ::testing::HasSubstr;
 
-// Line numbers matter: errors name them.
-const std::string kBrief = R"(voxel = "2 mm"
-[material]
-use = "steel"
-[shapes]
-block = { box = { from = ["0 mm", "0 mm", "0 mm"], to = ["60 mm", "20 mm", "20 mm"] } }
-pad = { box = { from = ["54 mm", "0 mm", "0 mm"], to = ["60 mm", "20 mm", "20 mm"] } }
-pin = { cylinder = { from = ["30 mm", "-1 mm", "10 mm"], to = ["30 mm", "21 mm", "10 mm"], radius = "4 mm" } }
-slab = { box = { from = ["28 mm", "-1 mm", "-1 mm"], to = ["32 mm", "21 mm", "21 mm"] } }
-edge = { box = { from = ["0 mm", "0 mm", "0 mm"], to = ["1 mm", "20 mm", "1 mm"] } }
-[design]
-space = "block"
-keep = ["pad"]
-clear = ["pin"]
-[faces]
-root = { of = "block", kind = "plane", facing = "-x" }
-tip = { of = "pad", kind = "plane", facing = "+x" }
-[supports]
-root = { face = "root" }
-[loads]
-push = { face = "tip", force = ["0 N", "0 N", "-1 kN"] }
-[cases]
-down = { weight = 2.0, loads = { push = 1.5 } }
-[target]
-mass_fraction = 0.4
-[making]
-smallest_member = "6 mm"
-[require]
-mass = "0.2 kg"
-displacement = { tip = "1 mm" }
-)";
-
-std::string changed(const std::string& from, const std::string& to) {
-  std::string text = kBrief;
-  const std::size_t at = text.find(from);
-  EXPECT_NE(at, std::string::npos) << from;
-  return text.replace(at, from.size(), to);
-}
+using testing::changed;
+using testing::kBrief;
 
 TEST(Brief, isUnderstood) {
   const Job job = prepare(parseBrief(kBrief, "test.toml"));
@@ -165,6 +133,73 @@ TEST(Brief, theExampleOfTheReferenceWorksAsItStands) {
   const Job job = prepare(parseBrief(page.substr(begin, page.find("```", begin) - begin), "docs/brief.md"));
   EXPECT_EQ(job.cases.size(), 2U);
   EXPECT_EQ(job.brief.requirements.size(), 2U);
+}
+
+std::vector<std::string> warningsOf(const std::string& from, const std::string& to) {
+  return prepare(parseBrief(changed(from, to), "test.toml")).warnings;
+}
+
+TEST(Brief, warnsOfWhatWouldSurprise) {
+  using ::testing::Contains;
+  EXPECT_THAT(warningsOf("clear = [\"pin\"]", "clear = [\"nick\"]\n[shapes.nick]\nbox = { from = [\"57 mm\", \"0 mm\", \"15 mm\"], to = [\"61 mm\", \"20 mm\", \"21 mm\"] }"),
+              Contains(HasSubstr("keep \"pad\" loses")));
+  EXPECT_THAT(warningsOf("keep = [\"pad\"]", "keep = [\"pad\", { face = \"root\", depth = \"3 mm\" }]"),
+              Contains(HasSubstr("keep \"root\" is 3 mm thick, less than two voxels")));
+  EXPECT_THAT(warningsOf("[cases]", "spare = { face = \"tip\", pressure = \"1 MPa\" }\n[cases]"),
+              Contains(HasSubstr("[loads.spare] (line 21) acts in no case")));
+  EXPECT_THAT(warningsOf("[loads]", "tip = { face = \"tip\" }\n[loads]") , ::testing::IsEmpty());
+  EXPECT_THAT(warningsOf("down = { weight = 2.0, loads = { push = 1.5 } }\n", "down = { loads = { push = 1.5 }, supports = [\"root\"] }\n[supports.tip]\nface = \"tip\"\n"),
+              Contains(HasSubstr("[supports.tip] (line 23) holds in no case")));
+  EXPECT_THAT(warningsOf("[cases]\ndown = { weight = 2.0, loads = { push = 1.5 } }", "back = { face = \"tip\", force = [\"0 N\", \"0 N\", \"0.99 kN\"] }\n[cases]\ndown = { loads = { push = 1.0, back = 1.0 } }"),
+              Contains(HasSubstr("nearly cancel")));
+}
+
+TEST(Brief, supportsHoldChosenDirectionsAndDifferByCase) {
+  const Job job = prepare(parseBrief(
+      changed("down = { weight = 2.0, loads = { push = 1.5 } }",
+              "down = { loads = { push = 1.5 }, supports = [\"root\"] }\nalong = { loads = { push = 1.0 } }\n"
+              "[supports.tip]\nface = \"tip\"\nhold = [\"x\"]\n"),
+      "test.toml"));
+  EXPECT_EQ(job.cases[0].held.size(), 3U * 11 * 11);
+  EXPECT_EQ(job.cases[1].held.size(), 4U * 11 * 11) << "the tip's nodes along x as well";
+  EXPECT_EQ(job.proofProblem().supports[1].directions, 1U);
+  EXPECT_EQ(job.proofProblem().cases[0].supports, (std::vector<std::size_t>{0}));
+}
+
+TEST(Brief, pressurePushesIntoTheMaterial) {
+  const Job job = prepare(parseBrief(
+      changed("force = [\"0 N\", \"0 N\", \"-1 kN\"]", "pressure = \"2 MPa\""), "test.toml"));
+  EXPECT_LT((job.summaries[0].resultant.force - Vec3(-1.5 * 2e6 * 400e-6, 0, 0)).norm(), 1e-6);
+  double sum = 0;
+  for (std::size_t i = 0; i < job.cases[0].force.size(); ++i) sum += job.cases[0].force[i];
+  EXPECT_NEAR(sum, -1200, 1e-6);
+}
+
+TEST(Brief, aBudgetOfVoxelsIsUsedAndKept) {
+  for (const int budget : {5000, 20000}) {
+    const Job job = prepare(parseBrief(changed("voxel = \"2 mm\"", "voxels = " + std::to_string(budget)), "test.toml"));
+    EXPECT_LE(job.cellCount(), static_cast<std::size_t>(budget));
+    EXPECT_GT(static_cast<double>(job.cellCount()), 0.85 * budget);
+  }
+}
+
+TEST(Brief, reductionIsTheOtherSideOfFraction) {
+  EXPECT_NEAR(*parseBrief(changed("mass_fraction = 0.4", "mass_reduction = 0.6"), "test.toml").target.fraction, 0.4, 1e-15);
+}
+
+TEST(Brief, theFirstBriefAndTheRiggerCanBeRun) {
+  const Job first = prepare(parseBrief(firstBrief(), "first.toml"));
+  EXPECT_TRUE(first.warnings.empty());
+  EXPECT_LE(first.cellCount(), 60000U);
+  EXPECT_LT(std::count(firstBrief().begin(), firstBrief().end(), '\n'), 50);
+  EXPECT_TRUE(prepare(parseBrief(riggerBrief(), "rigger.toml")).warnings.empty());
+}
+
+TEST(Brief, aBaselineDoesNotTouchTheTextsOfOtherShapes) {
+  const Brief plain = parseBrief(kBrief, "test.toml");
+  const Brief with = parseBrief(changed("edge = {", "old = { union = [\"slab\"] }\nedge = {"), "test.toml");
+  EXPECT_EQ(plain.shapeTexts({"block", "pad"}), with.shapeTexts({"block", "pad"}));
+  EXPECT_NE(with.shapeTexts({"old"}).find("slab="), std::string::npos) << "what a shape is made of belongs to it";
 }
 
 TEST(Brief, missingFilesAreNamed) {

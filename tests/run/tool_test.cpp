@@ -4,12 +4,16 @@
 #include <gtest/gtest.h>
 #include <sys/wait.h>
 
+#include <cmath>
 #include <cstdio>
 #include <filesystem>
 #include <nlohmann/json.hpp>
 
 #include "barelattice/base/file.hpp"
+#include "barelattice/base/file_lock.hpp"
+#include "barelattice/geometry/shape.hpp"
 #include "barelattice/geometry/stl.hpp"
+#include "barelattice/geometry/tet_mesh.hpp"
 #include "barelattice/run/run.hpp"
 
 namespace barelattice {
@@ -166,6 +170,118 @@ TEST_F(Tool, stopsCleanlyOnInterruptAndGoesOnFromThere) {
   EXPECT_TRUE(fs::exists(run() / "layout.vti"));
   EXPECT_FALSE(results()["optimise"]["finished"].get<bool>());
   EXPECT_FALSE(fs::exists(run() / "solid.stl"));
+}
+
+TEST_F(Tool, goesOnFromACheckpointToTheSameBits) {
+  brief("voxel = \"2.5 mm\"", "voxel = \"1.25 mm\"");
+  ASSERT_EQ(tool("optimise " + path() + " --folder " + (folder_ / "whole.run").string()).code, 0);
+  const Outcome stopped = tool("optimise " + path() + " & pid=$!; while [ $(cat " + (run() / "history.csv").string() +
+                               " 2>/dev/null | wc -l) -lt 9 ]; do sleep 0.02; done; kill -INT $pid; wait $pid");
+  ASSERT_EQ(stopped.code, 3) << stopped.text;
+  ASSERT_TRUE(fs::exists(run() / "checkpoint.bin"));
+  const Outcome resumed = tool("optimise " + path());
+  EXPECT_EQ(resumed.code, 0);
+  EXPECT_THAT(resumed.text, HasSubstr("goes on after iteration"));
+  EXPECT_EQ(readFile(run() / "layout.vti"), readFile(folder_ / "whole.run" / "layout.vti"));
+  EXPECT_FALSE(fs::exists(run() / "checkpoint.bin"));
+}
+
+TEST_F(Tool, survivesBeingKilled) {
+  brief("voxel = \"2.5 mm\"", "voxel = \"1 mm\"");
+  tool("run " + path() + " & pid=$!; while ! [ -s " + (run() / "history.csv").string() +
+       " ]; do sleep 0.02; done; kill -KILL $pid; wait $pid");
+  brief("", "");  // the same folder with another brief: nothing of the killed run may be mistaken for a result
+  const Outcome again = tool("run " + path());
+  EXPECT_EQ(again.code, 0) << again.text;
+  for (const auto& entry : fs::recursive_directory_iterator(run()))
+    EXPECT_EQ(entry.path().string().find(".part"), std::string::npos) << entry.path();
+}
+
+TEST_F(Tool, letsOneRunAtATimeIntoAFolder) {
+  fs::create_directories(run());
+  const FileLock lock(run() / "run.lock");
+  const Outcome outcome = tool("optimise " + path());
+  EXPECT_EQ(outcome.code, 3);
+  EXPECT_THAT(outcome.text, HasSubstr("another run is at work in"));
+  EXPECT_THAT(outcome.text, HasSubstr("--folder"));
+}
+
+TEST_F(Tool, saysWhenTheDiskIsFull) {
+  ASSERT_EQ(tool("optimise " + path()).code, 0);
+  const std::string layout = readFile(run() / "layout.vti");
+  const Outcome outcome = tool("check " + path() + " >/dev/null; ulimit -f 8; " + BARELATTICE_TOOL + " optimise " + path() + " --fresh");
+  EXPECT_EQ(outcome.code, 3) << outcome.text;
+  EXPECT_THAT(outcome.text, HasSubstr("cannot write"));
+  EXPECT_EQ(readFile(run() / "layout.vti"), layout) << "what was there is whole";
+  for (const auto& entry : fs::recursive_directory_iterator(run()))
+    EXPECT_EQ(entry.path().string().find(".part"), std::string::npos) << entry.path();
+}
+
+TEST_F(Tool, saysWhenTheFolderIsReadOnly) {
+  const Outcome outcome = tool("optimise " + path() + " --folder /proc/fs");
+  EXPECT_EQ(outcome.code, 3);
+  EXPECT_THAT(outcome.text, HasSubstr("cannot write /proc/fs/run.lock"));
+}
+
+TEST_F(Tool, writesAFirstBriefOnce) {
+  const std::string name = (folder_ / "new.toml").string();
+  EXPECT_EQ(tool("new " + name).code, 0);
+  EXPECT_EQ(tool("check " + name).code, 0);
+  const Outcome again = tool("new " + name);
+  EXPECT_EQ(again.code, 2);
+  EXPECT_THAT(again.text, HasSubstr("is there already"));
+}
+
+TEST_F(Tool, analysesTheBlockAndTheBaselineBesideThePart) {
+  brief("voxel = \"2.5 mm\"", "voxel = \"2.5 mm\"\nbaseline = \"old\"");
+  std::string text = readFile(folder_ / "b.toml");
+  text.replace(text.find("[design]"), 8, "old = { box = { from = [\"0 mm\", \"0 mm\", \"5 mm\"], to = [\"60 mm\", \"20 mm\", \"25 mm\"] } }\n[design]");
+  writeFile(folder_ / "b.toml", text);
+  const Outcome outcome = tool("run " + path());
+  ASSERT_EQ(outcome.code, 0) << outcome.text;
+  const nlohmann::json r = results();
+  for (const char* body : {"proof", "baseline", "block"}) ASSERT_TRUE(r.contains(body)) << body;
+  EXPECT_GT(r["baseline"]["compliance_J"], r["block"]["compliance_J"]);
+  EXPECT_NEAR(r["block"]["mass_kg"].get<double>() / (0.06 * 0.02 * 0.03 * 7850), 1, 0.03);
+  // Reactions balance the load.
+  for (const char* body : {"proof", "baseline", "block"}) EXPECT_LT(r[body]["cases"][0]["unbalanced_N"].get<double>(), 1);
+  const Outcome analysed = tool("analyse " + path());
+  EXPECT_EQ(analysed.code, 0);
+  EXPECT_THAT(analysed.text, HasSubstr("analyse   reused: block.vtu"));
+  EXPECT_TRUE(fs::exists(run() / "analysis.html"));
+}
+
+TEST_F(Tool, provesASolidFromOutsideUnderTheSameBrief) {
+  const ShapePtr bar = makeBox({0, 0, 0.005}, {0.06, 0.02, 0.025});
+  const std::string file = (folder_ / "bar.stl").string();
+  writeStl(file, stuff([&](const Vec3& p) { return bar->distance(p); }, bar->bounds(), 0.004).boundary());
+  const Outcome outcome = tool("proof " + path() + " --solid " + file);
+  EXPECT_EQ(outcome.code, 0) << outcome.text;
+  EXPECT_THAT(outcome.text, HasSubstr("bar.stl"));
+  const nlohmann::json r = results();
+  EXPECT_FALSE(r.contains("solid")) << "the run's own steps are left alone";
+  // A cantilever of 60 x 20 x 20 mm under 1 kN at its end: F l^3 / 3 E I with a tenth for shear and the mesh.
+  const double inertia = 0.02 * std::pow(0.02, 3) / 12;
+  const double deflection = 1e3 * 1e3 * std::pow(0.06, 3) / (3 * 205e9 * inertia);
+  EXPECT_NEAR(r["outside"]["cases"][0]["face_displacement_mm"]["tip"][2].get<double>() / -deflection, 1.1, 0.12);
+  EXPECT_EQ(tool("proof " + path() + " --solid /nowhere.stl").code, 2);
+  const ShapePtr elsewhere = makeBox({1, 0, 0}, {1.1, 0.1, 0.1});
+  writeStl(file, stuff([&](const Vec3& p) { return elsewhere->distance(p); }, elsewhere->bounds(), 0.02).boundary());
+  const Outcome far = tool("proof " + path() + " --solid " + file);
+  EXPECT_EQ(far.code, 2);
+  EXPECT_THAT(far.text, HasSubstr("is not on the solid"));
+}
+
+TEST_F(Tool, writesEveryFormatAsked) {
+  brief("[proof]", "[solid]\nformats = [\"3mf\", \"obj\", \"ply\"]\n[proof]");
+  ASSERT_EQ(tool("solid " + path()).code, 0);
+  for (const char* name : {"solid.stl", "solid.3mf", "solid.obj", "solid.ply"}) EXPECT_TRUE(fs::exists(run() / name)) << name;
+}
+
+TEST_F(Tool, logsEveryIterationWhenPlain) {
+  const Outcome outcome = tool("optimise " + path() + " --plain");
+  EXPECT_THAT(outcome.text, HasSubstr("iteration   2 of at most"));
+  EXPECT_THAT(outcome.text, HasSubstr("iteration   3 of at most"));
 }
 
 TEST_F(Tool, saysWhenTheFolderCannotBeMade) {

@@ -1,0 +1,185 @@
+// The proof against closed forms it knows nothing of.
+
+#include <gtest/gtest.h>
+
+#include <cmath>
+#include <numbers>
+
+#include "barelattice/proof/proof.hpp"
+
+namespace barelattice {
+namespace {
+
+using std::numbers::pi;
+
+const Material kSteel{"steel", 205e9, 0.29, 7850, 350e6};
+
+NamedFace faceOf(const char* name, const ShapePtr& shape, Patch::Kind kind, std::optional<Vec3> direction,
+                 std::optional<bool> hole, double spacing) {
+  FaceSelector selector;
+  selector.kind = kind;
+  selector.direction = direction;
+  selector.hole = hole;
+  return {name, selectFace(*shape, selector, spacing)};
+}
+
+Proof proved(const ShapePtr& shape, double spacing, const ProofProblem& problem) {
+  const QuadraticTets mesh(
+      stuff([&](const Vec3& p) { return shape->distance(p); }, shape->bounds(), spacing, FeatherEdges::trimmed));
+  return prove(mesh, spacing, problem);
+}
+
+// Lame's thick cylinder (Timoshenko & Goodier, Theory of Elasticity, section 28) under pressure p inside, kept from
+// stretching (plane strain): hoop stress at the bore p (b^2 + a^2) / (b^2 - a^2), radial stress there -p.
+// A quarter of it, with the cut planes held along their normals.
+TEST(Theory, thickCylinderUnderPressure) {
+  const double a = 0.02;
+  const double b = 0.04;
+  const double length = 0.012;
+  const double p = 50e6;
+  const ShapePtr tube = makeIntersection({makeDifference(makeCylinder({0, 0, 0}, {0, 0, length}, b),
+                                                         {makeCylinder({0, 0, -1}, {0, 0, 1}, a)}),
+                                          makeBox({0, 0, -1}, {1, 1, 1})});
+  const double fine = 0.0004;
+  ProofProblem problem;
+  problem.material = kSteel;
+  problem.faces = {faceOf("x", tube, Patch::Kind::plane, -Vec3::UnitX(), {}, fine),
+                   faceOf("y", tube, Patch::Kind::plane, -Vec3::UnitY(), {}, fine),
+                   faceOf("bore", tube, Patch::Kind::cylinder, {}, true, fine)};
+  problem.supports = {{"x", 0, 1}, {"y", 1, 2}};
+  problem.holdAcross = true;
+  problem.cases = {{"inside", {{"oil", 2, {Vec3::Zero(), p}}}, {0, 1}}};
+  const double spacing = 0.0016;
+  const QuadraticTets mesh(
+      stuff([&](const Vec3& q) { return tube->distance(q); }, tube->bounds(), spacing, FeatherEdges::trimmed));
+  const Proof proof = prove(mesh, spacing, problem);
+  const double hoop = p * (b * b + a * a) / (b * b - a * a);
+  // The largest principal stress on the bore, away from the cut planes and the ends.
+  double peak = 0;
+  double mean = 0;
+  int count = 0;
+  for (std::size_t n = 0; n < mesh.cornerCount(); ++n) {
+    const Vec3& q = mesh.nodes()[n];
+    if (std::abs(std::hypot(q.x(), q.y()) - a) > 1e-5 || q.x() < 0.004 || q.y() < 0.004 || q.z() < 0.003 || q.z() > length - 0.003) continue;
+    peak = std::max(peak, proof.cases[0].principalMost[n]);
+    mean += proof.cases[0].principalMost[n];
+    ++count;
+  }
+  ASSERT_GT(count, 50);
+  EXPECT_NEAR(peak / hoop, 1, 0.02);
+  EXPECT_NEAR(mean / count / hoop, 1, 0.01);
+  // Radial displacement of the bore in plane strain: (1 + nu) p a / E / (b^2 - a^2) ((1 - 2 nu) a^2 + b^2).
+  const double radial = (1 + kSteel.poisson) * p * a / kSteel.modulus / (b * b - a * a) *
+                        ((1 - 2 * kSteel.poisson) * a * a + b * b);
+  // The face's mean displacement is that of a quarter ring: 2 / pi of it along x and along y.
+  EXPECT_NEAR(proof.cases[0].faceDisplacement[2].x() / (2 / pi * radial), 1, 0.01);
+}
+
+// Lame's thick sphere (Timoshenko & Goodier, section 136): hoop stress at the inside p (b^3 + 2 a^3) / 2 (b^3 - a^3).
+TEST(Theory, thickSphereUnderPressure) {
+  const double a = 0.02;
+  const double b = 0.036;
+  const double p = 40e6;
+  const ShapePtr shell = makeIntersection(
+      {makeDifference(makeSphere({0, 0, 0}, b), {makeSphere({0, 0, 0}, a)}), makeBox({0, 0, 0}, {1, 1, 1})});
+  const double fine = 0.0005;
+  ProofProblem problem;
+  problem.material = kSteel;
+  problem.faces = {faceOf("x", shell, Patch::Kind::plane, -Vec3::UnitX(), {}, fine),
+                   faceOf("y", shell, Patch::Kind::plane, -Vec3::UnitY(), {}, fine),
+                   faceOf("z", shell, Patch::Kind::plane, -Vec3::UnitZ(), {}, fine),
+                   faceOf("inside", shell, Patch::Kind::sphere, {}, true, fine)};
+  problem.supports = {{"x", 0, 1}, {"y", 1, 2}, {"z", 2, 4}};
+  problem.cases = {{"inside", {{"gas", 3, {Vec3::Zero(), p}}}, {0, 1, 2}}};
+  const double spacing = 0.0018;
+  const QuadraticTets mesh(
+      stuff([&](const Vec3& q) { return shell->distance(q); }, shell->bounds(), spacing, FeatherEdges::trimmed));
+  const Proof proof = prove(mesh, spacing, problem);
+  const double hoop = p * (b * b * b + 2 * a * a * a) / (2 * (b * b * b - a * a * a));
+  double mean = 0;
+  int count = 0;
+  for (std::size_t n = 0; n < mesh.cornerCount(); ++n) {
+    const Vec3& q = mesh.nodes()[n];
+    if (std::abs(q.norm() - a) > 1e-5 || q.minCoeff() < 0.004) continue;
+    mean += proof.cases[0].principalMost[n];
+    ++count;
+  }
+  ASSERT_GT(count, 50);
+  EXPECT_NEAR(mean / count / hoop, 1, 0.02);
+}
+
+// A bar under pure bending by a pair of pressures: M z / I, and compression equal to tension.
+TEST(Theory, bendingBar) {
+  const double height = 0.02;
+  const double length = 0.12;
+  const ShapePtr bar = makeBox({0, 0, 0}, {length, 0.012, height});
+  const ShapePtr upper = makeBox({length - 0.01, 0, 0.5 * height}, {length, 0.012, height});
+  const ShapePtr lower = makeBox({length - 0.01, 0, 0}, {length, 0.012, 0.5 * height});
+  const double fine = 0.0005;
+  const double p = 30e6;
+  ProofProblem problem;
+  problem.material = kSteel;
+  problem.faces = {faceOf("root", bar, Patch::Kind::plane, -Vec3::UnitX(), {}, fine),
+                   faceOf("push", upper, Patch::Kind::plane, Vec3::UnitX(), {}, fine),
+                   faceOf("pull", lower, Patch::Kind::plane, Vec3::UnitX(), {}, fine)};
+  problem.supports = {{"root", 0}};
+  problem.cases = {{"bend", {{"push", 1, {Vec3::Zero(), p}}, {"pull", 2, {Vec3::Zero(), -p}}}, {0}}};
+  problem.exclusion = 0.03;
+  const Proof proof = proved(bar, 0.0025, problem);
+  const double moment = p * 0.5 * height * 0.012 * 0.5 * height;
+  const double bending = moment * 0.5 * height / (0.012 * std::pow(height, 3) / 12);
+  EXPECT_NEAR(proof.cases[0].tension / bending, 1, 0.05);
+  EXPECT_NEAR(-proof.cases[0].compression / bending, 1, 0.05);
+  EXPECT_NEAR(proof.cases[0].judgedStress / bending, 1, 0.05);
+  EXPECT_NEAR(proof.cases[0].percentiles[0] / bending, 0.5, 0.05) << "stress is linear: half of the volume below half";
+}
+
+// A small hole in a wide strip under tension: three times the stress far away (Kirsch 1898); for a strip four
+// diameters wide the factor is 3.24 on the stress far away (Howland 1930, Phil. Trans. R. Soc. A 229).
+TEST(Theory, holeInAStrip) {
+  const double radius = 0.005;
+  const double width = 8 * radius;
+  const double length = 0.1;
+  const ShapePtr strip = makeDifference(makeBox({0, 0, 0}, {length, width, 0.004}),
+                                        {makeCylinder({0.5 * length, 0.5 * width, -1}, {0.5 * length, 0.5 * width, 1}, radius)});
+  const double fine = 0.0004;
+  ProofProblem problem;
+  problem.material = kSteel;
+  problem.faces = {faceOf("left", strip, Patch::Kind::plane, -Vec3::UnitX(), {}, fine),
+                   faceOf("right", strip, Patch::Kind::plane, Vec3::UnitX(), {}, fine)};
+  problem.supports = {{"left", 0}};
+  const double pull = 100e6;
+  problem.cases = {{"pull", {{"pull", 1, {Vec3::Zero(), -pull}}}, {0}}};
+  problem.exclusion = 0.02;
+  const Proof proof = proved(strip, 0.0011, problem);
+  EXPECT_NEAR(proof.cases[0].tension / (3.24 * pull), 1, 0.05);
+  EXPECT_NEAR(proof.cases[0].judgedAt.x(), 0.5 * length, 0.001);
+}
+
+// A case held in chosen directions only: a bar on rollers under its own squeeze stays free to grow sideways, and
+// with all sides held its stress is the constrained one, E (1 - nu) / (1 + nu)(1 - 2 nu) per strain.
+TEST(Theory, supportsHoldTheirDirectionsOnly) {
+  const ShapePtr bar = makeBox({0, 0, 0}, {0.05, 0.02, 0.02});
+  const double fine = 0.0005;
+  ProofProblem problem;
+  problem.material = kSteel;
+  problem.faces = {faceOf("left", bar, Patch::Kind::plane, -Vec3::UnitX(), {}, fine),
+                   faceOf("right", bar, Patch::Kind::plane, Vec3::UnitX(), {}, fine),
+                   faceOf("front", bar, Patch::Kind::plane, -Vec3::UnitY(), {}, fine),
+                   faceOf("back", bar, Patch::Kind::plane, Vec3::UnitY(), {}, fine),
+                   faceOf("below", bar, Patch::Kind::plane, -Vec3::UnitZ(), {}, fine),
+                   faceOf("above", bar, Patch::Kind::plane, Vec3::UnitZ(), {}, fine)};
+  problem.supports = {{"left", 0, 1}, {"front", 2, 2}, {"below", 4, 4}, {"back", 3, 2}, {"above", 5, 4}};
+  const FaceAction squeeze{Vec3::Zero(), 100e6};
+  problem.cases = {{"free", {{"squeeze", 1, squeeze}}, {0, 1, 2}}, {"cased", {{"squeeze", 1, squeeze}}, {0, 1, 2, 3, 4}}};
+  const Proof proof = proved(bar, 0.004, problem);
+  const double free = 100e6 / kSteel.modulus * 0.05;
+  const double nu = kSteel.poisson;
+  EXPECT_NEAR(-proof.cases[0].faceDisplacement[1].x() / free, 1, 0.01);
+  EXPECT_NEAR(proof.cases[0].faceDisplacement[3].y() / (nu * 100e6 / kSteel.modulus * 0.02), 1, 0.03);
+  EXPECT_NEAR(-proof.cases[1].faceDisplacement[1].x() / free, (1 + nu) * (1 - 2 * nu) / (1 - nu), 0.01);
+  EXPECT_NEAR(proof.cases[1].reactions[1].force.y() / (nu / (1 - nu) * 100e6 * 0.05 * 0.02), 1, 0.03);
+}
+
+}  // namespace
+}  // namespace barelattice
