@@ -303,6 +303,31 @@ Estimate estimated(const Job& job) {
           std::max(kBytesPerVoxel * cells, kBytesPerTet * job.brief.tetrahedra)};
 }
 
+/// Cells within `reach` (m) of a held or loaded face: what the part hangs on goes on beyond the design space.
+template <int D>
+std::vector<std::uint8_t> attachedCells(const Grid<D>& grid, const Job& job, double reach) {
+  std::vector<std::uint8_t> attached(grid.cellCount(), 0);
+  std::vector<std::string> names;
+  for (const BriefSupport& support : job.brief.supports) names.push_back(support.face);
+  for (const BriefLoad& load : job.brief.loads) names.push_back(load.face);
+  const int around = static_cast<int>(std::ceil(reach / grid.frame().size));
+  Index<D> window;
+  window.fill(2 * around + 1);
+  for (const std::string& name : names)
+    for (const std::size_t cell : Attachment<D>(grid, job.face(name)).cells())
+      forEachIndex<D>(window, [&](const Index<D>& offset) {
+        Index<D> at = grid.cellIndex(cell);
+        double squared = 0;
+        for (std::size_t i = 0; i < D; ++i) {
+          at[i] += offset[i] - around;
+          squared += (offset[i] - around) * (offset[i] - around);
+        }
+        const int other = grid.cellAt(at);
+        if (other >= 0 && squared <= static_cast<double>(around) * around) attached[static_cast<std::size_t>(other)] = 1;
+      });
+  return attached;
+}
+
 }  // namespace
 
 std::size_t Job::faceNumber(const std::string& name) const {
@@ -336,6 +361,7 @@ LayoutProblem<D> Job::layoutProblem() const {
   problem.massFraction = targetMass / spaceMass;
   problem.filterRadius = filterRadiusFor(brief.smallestMember);
   problem.filterBoundary = brief.walls;
+  problem.attached = attachedCells(own.grid, *this, problem.filterRadius);
   if (brief.mirror) problem.mirror = mirrorPartners(own.grid, brief.mirror->axis, brief.mirror->at);
   return problem;
 }

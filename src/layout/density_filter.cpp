@@ -35,7 +35,7 @@ BARELATTICE_DISPATCH void convolveRow(const double* in, double* out, int count, 
 
 template <int D>
 DensityFilter<D>::DensityFilter(const Grid<D>& grid, std::vector<double> fill, double radius,
-                                FilterBoundary boundary)
+                                FilterBoundary boundary, const std::vector<std::uint8_t>& attached)
     : grid_(grid), fill_(std::move(fill)) {
   const double cells = radius / grid.frame().size;
   reach_ = std::max(0, static_cast<int>(std::ceil(cells)) - 1);
@@ -72,7 +72,10 @@ DensityFilter<D>::DensityFilter(const Grid<D>& grid, std::vector<double> fill, d
   }
   inverseWeight_.resize(grid.cellCount());
   convolve(fill_, inverseWeight_);
-  for (double& weight : inverseWeight_) weight = 1 / (boundary == FilterBoundary::empty ? whole : weight);
+  for (std::size_t c = 0; c < inverseWeight_.size(); ++c) {
+    const bool empty = boundary == FilterBoundary::empty && (attached.empty() || !attached[c]);
+    inverseWeight_[c] = 1 / (empty ? whole : inverseWeight_[c]);
+  }
 }
 
 template <int D>

@@ -31,7 +31,7 @@ class Loop {
         compliances_(*problem.grid, problem.material, problem.cases, problem.fill, options.law),
         mass_(problem.fill),
         filter_(std::make_shared<DensityFilter<D>>(*problem.grid, problem.fill, problem.filterRadius,
-                                                   problem.filterBoundary)) {
+                                                   problem.filterBoundary, problem.attached)) {
     compliances_.setTolerance(options.loopTolerance);
     if (resume) {
       state_ = *resume;

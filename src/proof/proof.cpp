@@ -264,6 +264,7 @@ class Held {
 Proof prove(const QuadraticTets& mesh, double spacing, const ProofProblem& problem,
             const ProgressCallback& progress) {
   const TriangleMesh surface = mesh.surfaceTriangles();
+  if (surface.triangles.empty()) throw InputError("there is no body to analyse: its mesh is empty");
   const TriangleTree tree(surface);
   std::vector<MeshAttachment> attached;
   attached.reserve(problem.faces.size());

@@ -338,9 +338,11 @@ void JobRun::solid(bool fresh) {
 }
 
 /// Meshes a body twice, analyses both meshes, leaves the fine one in `file` and returns the figures with their
-/// verdict.
-json JobRun::analysed(const Implicit& f, const TriangleMesh* exported, const std::string& file) {
+/// verdict. Of the run's own solid all pieces that hang on a keep are analysed, of other bodies the largest.
+json JobRun::analysed(const Implicit& f, const TriangleMesh* exported, const std::string& file, bool ownSolid) {
   const Stopwatch watch;
+  Regions whole = job_.regions;  // without keeps only the largest piece counts
+  whole.keeps.clear();
   const Box bounds = exported ? exported->bounds() : job_.regions.bounds();
   report(progress(), "meshing", 0);
   const TriangleMesh surface = exported ? *exported : stuff(f, bounds, bounds.diagonal().norm() / 120).boundary();
@@ -352,7 +354,7 @@ json JobRun::analysed(const Implicit& f, const TriangleMesh* exported, const std
   for (const bool fine : {false, true}) {
     const double spacing = fine ? body.spacing : kMeshRatio * body.spacing;
     TetMesh tets = stuff(f, bounds, spacing, FeatherEdges::trimmed);
-    dropLoosePieces(tets, job_.regions, body.pieces);
+    dropLoosePieces(tets, ownSolid ? job_.regions : whole, body.pieces);
     const QuadraticTets mesh(tets);
     (fine ? body.fine : body.coarse) = prove(mesh, spacing, problem, progress());
     if (!fine) continue;
@@ -392,7 +394,7 @@ void JobRun::proof(bool fresh) {
   const Implicit f = solidFunction(readLayout(), job_.regions, results_["solid"]["threshold"].get<double>(),
                                    job_.brief.solid.cleanUp);
   const TriangleMesh exported = readStl(folder_ / "solid.stl");
-  json figures = analysed(f, &exported, "proof.vtu");
+  json figures = analysed(f, &exported, "proof.vtu", true);
   figures["fingerprint"] = fingerprint;
   results_["proof"] = figures;
   save();
@@ -420,7 +422,7 @@ void JobRun::analyse(bool fresh) {
       return;
     }
     forget({key});
-    json figures = analysed(f, nullptr, file);
+    json figures = analysed(f, nullptr, file, false);
     figures["fingerprint"] = fingerprint;
     results_[key] = figures;
     save();
@@ -444,7 +446,7 @@ void JobRun::proofOf(const std::filesystem::path& file, bool fresh) {
     return;
   }
   forget({"outside"});
-  json figures = analysed([shape](const Vec3& p) { return shape->distance(p); }, &surface, "outside.vtu");
+  json figures = analysed([shape](const Vec3& p) { return shape->distance(p); }, &surface, "outside.vtu", false);
   figures["fingerprint"] = fingerprint;
   figures["file"] = file.filename().string();
   figures["surface"] = defects.text();

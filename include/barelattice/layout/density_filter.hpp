@@ -3,6 +3,7 @@
 #pragma once
 
 #include <array>
+#include <cstdint>
 #include <vector>
 
 #include "barelattice/grid/grid.hpp"
@@ -32,7 +33,10 @@ class DensityFilter final : public LayoutMap {
   /// @param grid must outlive the filter.
   /// @param fill share of each cell that exists, above 0 up to 1.
   /// @param radius m; at or below one cell the filter does nothing.
-  DensityFilter(const Grid<D>& grid, std::vector<double> fill, double radius, FilterBoundary boundary);
+  /// @param attached cells that see a reflecting boundary whatever the others see, one entry per cell, not zero
+  ///   where the part is held or loaded: it goes on there. Empty for none.
+  DensityFilter(const Grid<D>& grid, std::vector<double> fill, double radius, FilterBoundary boundary,
+                const std::vector<std::uint8_t>& attached = {});
 
   void forward(std::span<const double> in, std::span<double> out) const override;
   void backward(std::span<const double> in, std::span<const double> gradientOut,

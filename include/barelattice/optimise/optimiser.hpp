@@ -34,6 +34,8 @@ struct LayoutProblem {
   double massFraction = 0.5;       ///< of the full domain, above the share of the keeps, below 1
   double filterRadius = 0;         ///< m
   FilterBoundary filterBoundary = FilterBoundary::reflecting;
+  std::vector<std::uint8_t> attached;  ///< cells next to held or loaded faces, which see a reflecting boundary;
+                                       ///< empty for none
   std::vector<int> mirror;  ///< partner of each cell (see mirrorPartners); empty for none
 };
 

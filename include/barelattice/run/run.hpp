@@ -76,7 +76,8 @@ class JobRun {
   void storeLayout(const OptimiseResult& result);
   SmoothLayout readLayout() const;
   double predictedCompliance() const;
-  nlohmann::json analysed(const Implicit& f, const TriangleMesh* exported, const std::string& file);
+  nlohmann::json analysed(const Implicit& f, const TriangleMesh* exported, const std::string& file,
+                          bool ownSolid);
   void addVerdict(nlohmann::json& figures, const BodyProof& body) const;
 
   Job job_;
