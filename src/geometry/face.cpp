@@ -33,12 +33,49 @@ bool fits(const Patch& patch, const FaceSelector& selector) {
   return true;
 }
 
+/// A piece cut back to what can lie within a box: one of a huge shape that only trims costs no more than it
+/// contributes.
+Patch clipped(Patch patch, const Box& box) {
+  const auto clip = [&](Vec3& edge) {
+    const Vec3 along = edge.normalized();
+    double low = std::numeric_limits<double>::max();
+    double high = std::numeric_limits<double>::lowest();
+    for (int corner = 0; corner < 8; ++corner) {
+      const double at = along.dot(box.corner(static_cast<Box::CornerType>(corner)) - patch.origin);
+      low = std::min(low, at);
+      high = std::max(high, at);
+    }
+    low = std::max(low, 0.0);
+    high = std::min(high, edge.norm());
+    if (low >= high) return;
+    patch.origin += low * along;
+    edge = (high - low) * along;
+  };
+  if (patch.kind == Patch::Kind::plane && std::abs(patch.u.normalized().dot(patch.v.normalized())) < 1e-9) {
+    clip(patch.u);
+    clip(patch.v);
+  } else if (patch.kind == Patch::Kind::cylinder) {
+    clip(patch.v);
+  }
+  return patch;
+}
+
 /// The part of a patch that lies on the boundary of the shape.
 std::vector<SurfacePoint> trimmed(const Patch& patch, const Shape& shape, double spacing) {
-  std::vector<SurfacePoint> points = patch.sample(spacing);
   const double onSurface = 1e-6 * spacing;
-  std::erase_if(points,
-                [&](const SurfacePoint& p) { return std::abs(shape.distance(p.position)) > onSurface; });
+  const auto kept = [&](double step) {
+    std::vector<SurfacePoint> points = patch.sample(step);
+    const std::size_t all = points.size();
+    std::erase_if(points,
+                  [&](const SurfacePoint& p) { return std::abs(shape.distance(p.position)) > onSurface; });
+    return std::pair{points, points.size() < all};
+  };
+  auto [points, cut] = kept(spacing);
+  // Where only part of a piece lies on the boundary, its edge is followed more closely: areas and resultants
+  // depend on it.
+  constexpr double kFiner = 0.25;
+  constexpr std::size_t kMostPoints = 20'000;
+  if (cut && !points.empty() && points.size() < kMostPoints) points = kept(kFiner * spacing).first;
   return points;
 }
 
@@ -97,7 +134,9 @@ Face selectFace(const Shape& shape, const FaceSelector& selector, double spacing
   shape.appendPatches(patches);
   std::vector<Candidate> onBoundary;
   std::vector<Candidate> matching;
-  for (const Patch& patch : patches) {
+  const Box bounds = shape.bounds();
+  for (const Patch& whole : patches) {
+    const Patch patch = clipped(whole, bounds);
     Candidate candidate{patch, trimmed(patch, shape, spacing)};
     if (candidate.points.empty()) continue;
     if (fits(patch, selector)) matching.push_back(candidate);

@@ -1,5 +1,6 @@
 #include "barelattice/proof/quadratic_tets.hpp"
 
+#include <Eigen/Cholesky>
 #include <Eigen/Eigenvalues>
 #include <Eigen/LU>
 #include <algorithm>
@@ -283,20 +284,65 @@ std::vector<double> QuadraticTets::cornerVolumes() const {
 std::vector<Stress> QuadraticTets::cornerStress(const Material& material,
                                                 std::span<const double> displacement) const {
   const Eigen::Matrix<double, 6, 6> law = material.modulus * constitutiveMatrix<3>(material.poisson);
-  std::vector<Stress> stress(corners_, Stress::Zero());
-  std::vector<double> weight(corners_, 0.0);
-  for (const auto& t : tets_) {
-    const auto at = [&](std::size_t i) -> const Vec3& { return nodes_[static_cast<std::size_t>(t[i])]; };
-    const Cell cell(at(0), at(1), at(2), at(3));
-    const auto u = gathered(t, displacement);
-    for (std::size_t i = 0; i < 4; ++i) {
-      const auto n = static_cast<std::size_t>(t[i]);
-      stress[n] +=
-          cell.volume * stressAt(law, cell.gradients(Barycentric::Unit(static_cast<Eigen::Index>(i))), u);
-      weight[n] += cell.volume;
-    }
-  }
-  for (std::size_t n = 0; n < corners_; ++n) stress[n] /= weight[n];
+  const auto points = quadraturePoints();
+  struct Sample {
+    Vec3 position;
+    Stress stress;
+  };
+  std::vector<std::array<Sample, 4>> samples(tets_.size());
+  std::vector<double> volume(tets_.size());
+  forEach(
+      tets_.size(),
+      [&](std::size_t k) {
+        const auto& t = tets_[k];
+        const auto at = [&](std::size_t i) -> const Vec3& { return nodes_[static_cast<std::size_t>(t[i])]; };
+        const Cell cell(at(0), at(1), at(2), at(3));
+        const auto u = gathered(t, displacement);
+        volume[k] = cell.volume;
+        for (std::size_t q = 0; q < 4; ++q) {
+          Vec3 position = Vec3::Zero();
+          for (std::size_t i = 0; i < 4; ++i) position += points[q][static_cast<Eigen::Index>(i)] * at(i);
+          samples[k][q] = {position, stressAt(law, cell.gradients(points[q]), u)};
+        }
+      },
+      kTetsPerBlock);
+  const Incidence round(tets_, nodes_.size());
+  std::vector<Stress> stress(corners_);
+  forEach(
+      corners_,
+      [&](std::size_t n) {
+        std::vector<int> patch(round.tet.begin() + static_cast<std::ptrdiff_t>(round.start[n]),
+                               round.tet.begin() + static_cast<std::ptrdiff_t>(round.start[n + 1]));
+        constexpr std::size_t kFew = 10;  // a corner inside has some 24
+        if (patch.size() < kFew) {
+          const std::vector<int> own = patch;
+          for (const int k : own)
+            for (std::size_t i = 0; i < 4; ++i) {
+              const auto other = static_cast<std::size_t>(tets_[static_cast<std::size_t>(k)][i]);
+              patch.insert(patch.end(), round.tet.begin() + static_cast<std::ptrdiff_t>(round.start[other]),
+                           round.tet.begin() + static_cast<std::ptrdiff_t>(round.start[other + 1]));
+            }
+          std::sort(patch.begin(), patch.end());
+          patch.erase(std::unique(patch.begin(), patch.end()), patch.end());
+        }
+        double reach = 0;
+        for (const int k : patch)
+          for (const Sample& s : samples[static_cast<std::size_t>(k)])
+            reach = std::max(reach, (s.position - nodes_[n]).norm());
+        Eigen::Matrix4d normal = Eigen::Matrix4d::Zero();
+        Eigen::Matrix<double, 4, 6> right = Eigen::Matrix<double, 4, 6>::Zero();
+        for (const int k : patch)
+          for (const Sample& s : samples[static_cast<std::size_t>(k)]) {
+            Eigen::Vector4d terms;
+            terms << 1, (s.position - nodes_[n]) / reach;
+            normal += volume[static_cast<std::size_t>(k)] * terms * terms.transpose();
+            right += volume[static_cast<std::size_t>(k)] * terms * s.stress.transpose();
+          }
+        // A patch in one plane has no slope across it; a trace of regularisation leaves it flat there.
+        normal.diagonal().tail<3>().array() += 1e-13 * normal(0, 0);
+        stress[n] = normal.ldlt().solve(right).row(0).transpose();
+      },
+      kTetsPerBlock);
   return stress;
 }
 

