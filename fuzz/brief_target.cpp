@@ -47,9 +47,28 @@ displacement = { hole = "1 mm" }
 }
 
 std::vector<std::string> words() {
-  return {"[shapes]", "\"0 mm\"", "\"-1 mm\"", "[[", "]]", "{", "}", "=", "\n", "\"", "inf", "1e400", "[]", "{}",
-          "true", "union = [\"plate\"]", "mesh = { file = \"/dev/zero\" }", "mesh = { file = \"..\" }", "1979-05-27",
+  return {"[shapes]",
+          "\"0 mm\"",
+          "\"-1 mm\"",
+          "[[",
+          "]]",
+          "{",
+          "}",
+          "=",
+          "\n",
+          "\"",
+          "inf",
+          "1e400",
+          "[]",
+          "{}",
+          "true",
+          "union = [\"plate\"]",
+          "mesh = { file = \"/dev/zero\" }",
+          "mesh = { file = \"..\" }",
+          "1979-05-27",
           "keep = [{}]"};
 }
 
-void read(std::string_view input) { barelattice::parseBrief(input, "fuzz.toml"); }
+void read(std::string_view input) {
+  barelattice::parseBrief(input, "fuzz.toml");
+}

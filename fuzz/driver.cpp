@@ -1,6 +1,6 @@
-// Mutates a target's seeds and feeds them to its reader: no crash, no hang, no runaway memory. Deterministic, so that a
-// failure can be repeated. Usage: fuzz_NAME [inputs] [seed]. Built with clang and -fsanitize=fuzzer the same target runs
-// under libFuzzer instead (BARELATTICE_LIBFUZZER).
+// Mutates a target's seeds and feeds them to its reader: no crash, no hang, no runaway memory. Deterministic,
+// so that a failure can be repeated. Usage: fuzz_NAME [inputs] [seed]. Built with clang and -fsanitize=fuzzer
+// the same target runs under libFuzzer instead (BARELATTICE_LIBFUZZER).
 
 #include <sys/resource.h>
 #include <unistd.h>
@@ -86,7 +86,8 @@ class Mutator {
         break;
       case 6: {  // a number becomes another one
         const std::size_t digit = text.find_first_of("0123456789", at);
-        const char* const numbers[] = {"0", "-1", "1e308", "4294967295", "99999999999999999999", "nan", "1e-300"};
+        const char* const numbers[] = {"0",   "-1",    "1e308", "4294967295", "99999999999999999999",
+                                       "nan", "1e-300"};
         if (digit != std::string::npos) text.replace(digit, 1, numbers[below(7)]);
         break;
       }

@@ -49,8 +49,8 @@ endsolid wedge
 }
 
 std::vector<std::string> words() {
-  return {"solid ", "facet", "outer loop", "vertex 1 2 3\n", "endloop\n", "endsolid", "nan", "inf",
-          std::string(4, '\xff'), std::string(12, '\0')};
+  return {"solid ",   "facet", "outer loop", "vertex 1 2 3\n",       "endloop\n",
+          "endsolid", "nan",   "inf",        std::string(4, '\xff'), std::string(12, '\0')};
 }
 
 void read(std::string_view input) {

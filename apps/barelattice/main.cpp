@@ -152,9 +152,10 @@ int guarded(Arguments arguments, Terminal& terminal) {
     if (arguments.verb == "new") return newBrief(arguments, terminal);
     return work(arguments, terminal);
   } catch (const Cancelled& error) {
-    terminal.error(error.what(),
-                   "what was done is kept in the run folder: the same call goes on from there, and 'solid' reads the "
-                   "layout as it is");
+    terminal.error(
+        error.what(),
+        "what was done is kept in the run folder: the same call goes on from there, and 'solid' reads the "
+        "layout as it is");
     return kFailed;
   } catch (const InputError& error) {
     terminal.error(error.what(), error.cure());
@@ -205,8 +206,8 @@ int main(int argc, char** argv) {
       sub->group("");
       sub->allow_extras();
       sub->callback([&exitCode, verb] {
-        Terminal(false, false).error(fmt::format("'{}' is not offered yet", verb.name),
-                              "see 'barelattice --help' for what is");
+        Terminal(false, false)
+            .error(fmt::format("'{}' is not offered yet", verb.name), "see 'barelattice --help' for what is");
         exitCode = kWrongInput;
       });
       continue;
@@ -223,7 +224,8 @@ int main(int argc, char** argv) {
       continue;
     }
     if (name == "proof")
-      sub->add_option("--solid", arguments.solid, "a closed STL to prove under this brief instead of the run's own solid");
+      sub->add_option("--solid", arguments.solid,
+                      "a closed STL to prove under this brief instead of the run's own solid");
     sub->add_option("--folder", arguments.folder, "the run folder (default: NAME.run beside the brief)");
     sub->add_option("--threads", arguments.threads,
                     "most threads to use (default: all cores; results are the same)")

@@ -95,8 +95,8 @@ std::string describeIteration(const IterationRecord& r, int maxIterations) {
 }
 
 std::string describeBodies(const JobRun& run) {
-  std::string text = fmt::format("  {:<16} {:<10} {:>13} {:>16} {:>24} {:>20}\n", "case", "body", "compliance, J",
-                                 "displacement, mm", "von Mises, MPa", "safety factor");
+  std::string text = fmt::format("  {:<16} {:<10} {:>13} {:>16} {:>24} {:>20}\n", "case", "body",
+                                 "compliance, J", "displacement, mm", "von Mises, MPa", "safety factor");
   const std::pair<const char*, const char*> bodies[]{
       {"proof", "part"}, {"outside", "outside"}, {"baseline", "baseline"}, {"block", "block"}};
   for (const auto& [key, name] : bodies) {
@@ -111,9 +111,10 @@ std::string describeBodies(const JobRun& run) {
   for (const auto& [key, name] : bodies) {
     if (!run.results().contains(key) || std::string(key) == "block") continue;
     for (const auto& r : run.results()[key]["requirements"])
-      text += fmt::format("  {:<10} {:<30} {:>9.4g} +- {:.1g} {} ({} {:.4g}): {}\n", name, r["what"].get<std::string>(),
-                          r["value"].get<double>(), r["error"].get<double>(), r["unit"].get<std::string>(),
-                          r["sense"].get<std::string>(), r["bound"].get<double>(), r["verdict"].get<std::string>());
+      text += fmt::format("  {:<10} {:<30} {:>9.4g} +- {:.1g} {} ({} {:.4g}): {}\n", name,
+                          r["what"].get<std::string>(), r["value"].get<double>(), r["error"].get<double>(),
+                          r["unit"].get<std::string>(), r["sense"].get<std::string>(),
+                          r["bound"].get<double>(), r["verdict"].get<std::string>());
   }
   text.pop_back();
   return text;

@@ -11,7 +11,9 @@ namespace {
 
 constexpr double mm = 1e-3;
 
-ShapePtr rod(Vec3 from, Vec3 to, double radius) { return makeCylinder(mm * from, mm * to, mm * radius); }
+ShapePtr rod(Vec3 from, Vec3 to, double radius) {
+  return makeCylinder(mm * from, mm * to, mm * radius);
+}
 
 NamedFace boreOf(const char* name, const ShapePtr& shape, double voxel) {
   FaceSelector hole;
@@ -60,7 +62,8 @@ int main(int argc, char** argv) {
   layout.filterBoundary = FilterBoundary::empty;
   ProofProblem problem{layout.material, faces, {{"low", 0}, {"bow", 1}, {"stern", 2}}, {}};
   problem.exclusion = 8 * mm;
-  for (const auto& [name, force] : {std::pair{"catch", Vec3(500, 600, -400)}, {"drive", Vec3(-200, 1100, -100)}}) {
+  for (const auto& [name, force] :
+       {std::pair{"catch", Vec3(500, 600, -400)}, {"drive", Vec3(-200, 1100, -100)}}) {
     GridCase c{name, 1, std::vector<double>(3 * domain.grid.nodeCount()), {}};
     Attachment<3>(domain.grid, faces[3].face).addAction({force}, c.force);
     for (std::size_t bolt = 0; bolt < 3; ++bolt)
@@ -81,7 +84,8 @@ int main(int argc, char** argv) {
   std::printf("solid: %.4g kg, %s\n", solid.volume * layout.material.density, solid.defects.text().c_str());
 
   const double spacing = 0.8 * voxel;
-  TetMesh tets = stuff(solidFunction(smooth, regions, solid.threshold), regions.bounds(), spacing, FeatherEdges::trimmed);
+  TetMesh tets = stuff(solidFunction(smooth, regions, solid.threshold), regions.bounds(), spacing,
+                       FeatherEdges::trimmed);
   std::size_t pieces = 0;
   dropLoosePieces(tets, regions, pieces);
   const Proof proof = prove(QuadraticTets(tets), spacing, problem);

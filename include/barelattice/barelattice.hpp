@@ -2,8 +2,8 @@
 /// Everything Bare Lattice offers, room by room from the ground up.
 /// @mainpage
 /// One library that takes a design space, load cases and making constraints to a proven part. `readBrief`,
-/// `prepare` and `JobRun` do the whole job from a text file; `optimiseLayout`, `reinterpret` and `prove` do its
-/// steps on plain objects. Lengths are metres, forces newtons, stresses pascals throughout.
+/// `prepare` and `JobRun` do the whole job from a text file; `optimiseLayout`, `reinterpret` and `prove` do
+/// its steps on plain objects. Lengths are metres, forces newtons, stresses pascals throughout.
 #pragma once
 
 #include "barelattice/base/error.hpp"
@@ -15,6 +15,18 @@
 #include "barelattice/base/progress.hpp"
 #include "barelattice/base/quantity.hpp"
 #include "barelattice/base/simd.hpp"
+#include "barelattice/brief/brief.hpp"
+#include "barelattice/brief/job.hpp"
+#include "barelattice/brief/shipped.hpp"
+#include "barelattice/elasticity/attachment.hpp"
+#include "barelattice/elasticity/block_matrix.hpp"
+#include "barelattice/elasticity/conjugate_gradients.hpp"
+#include "barelattice/elasticity/elastic_model.hpp"
+#include "barelattice/elasticity/element.hpp"
+#include "barelattice/elasticity/material.hpp"
+#include "barelattice/elasticity/multigrid.hpp"
+#include "barelattice/elasticity/voxel_hierarchy.hpp"
+#include "barelattice/elasticity/voxel_operator.hpp"
 #include "barelattice/geometry/face.hpp"
 #include "barelattice/geometry/mesh_files.hpp"
 #include "barelattice/geometry/mesh_shape.hpp"
@@ -29,15 +41,6 @@
 #include "barelattice/grid/grid.hpp"
 #include "barelattice/grid/vti.hpp"
 #include "barelattice/grid/vtk_data.hpp"
-#include "barelattice/elasticity/attachment.hpp"
-#include "barelattice/elasticity/block_matrix.hpp"
-#include "barelattice/elasticity/conjugate_gradients.hpp"
-#include "barelattice/elasticity/elastic_model.hpp"
-#include "barelattice/elasticity/element.hpp"
-#include "barelattice/elasticity/material.hpp"
-#include "barelattice/elasticity/multigrid.hpp"
-#include "barelattice/elasticity/voxel_hierarchy.hpp"
-#include "barelattice/elasticity/voxel_operator.hpp"
 #include "barelattice/layout/density_filter.hpp"
 #include "barelattice/layout/layout_map.hpp"
 #include "barelattice/layout/simple_maps.hpp"
@@ -45,17 +48,14 @@
 #include "barelattice/optimise/optimality_criteria.hpp"
 #include "barelattice/optimise/optimiser.hpp"
 #include "barelattice/optimise/response.hpp"
-#include "barelattice/solid/outline.hpp"
-#include "barelattice/solid/reinterpret.hpp"
-#include "barelattice/solid/sharpen.hpp"
-#include "barelattice/solid/solid_function.hpp"
 #include "barelattice/proof/proof.hpp"
 #include "barelattice/proof/quadratic_tets.hpp"
 #include "barelattice/proof/tet_hierarchy.hpp"
 #include "barelattice/proof/vtu.hpp"
-#include "barelattice/brief/brief.hpp"
-#include "barelattice/brief/job.hpp"
-#include "barelattice/brief/shipped.hpp"
+#include "barelattice/report/page.hpp"
 #include "barelattice/run/checkpoint.hpp"
 #include "barelattice/run/run.hpp"
-#include "barelattice/report/page.hpp"
+#include "barelattice/solid/outline.hpp"
+#include "barelattice/solid/reinterpret.hpp"
+#include "barelattice/solid/sharpen.hpp"
+#include "barelattice/solid/solid_function.hpp"

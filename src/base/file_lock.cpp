@@ -14,7 +14,8 @@ namespace barelattice {
 
 FileLock::FileLock(const std::filesystem::path& path)
     : descriptor_(::open(path.c_str(), O_RDWR | O_CREAT | O_CLOEXEC, 0644)) {
-  if (descriptor_ < 0) throw RunError(fmt::format("cannot write {}: {}", path.string(), std::strerror(errno)));
+  if (descriptor_ < 0)
+    throw RunError(fmt::format("cannot write {}: {}", path.string(), std::strerror(errno)));
   if (::flock(descriptor_, LOCK_EX | LOCK_NB) != 0) {
     char holder[16] = {};
     const bool known = ::read(descriptor_, holder, sizeof holder - 1) > 0;
@@ -27,6 +28,8 @@ FileLock::FileLock(const std::filesystem::path& path)
   if (::ftruncate(descriptor_, 0) == 0) static_cast<void>(!::write(descriptor_, own.data(), own.size()));
 }
 
-FileLock::~FileLock() { ::close(descriptor_); }
+FileLock::~FileLock() {
+  ::close(descriptor_);
+}
 
 }  // namespace barelattice

@@ -68,14 +68,16 @@ double voxelFor(const Regions& regions, double budget) {
   };
   for (int step = 0; step < 6; ++step) {
     size = rounded(size);
-    const double count = static_cast<double>(dimensions == 2 ? countCells<2>(regions, size) : countCells<3>(regions, size));
+    const double count =
+        static_cast<double>(dimensions == 2 ? countCells<2>(regions, size) : countCells<3>(regions, size));
     if (count <= budget && count > 0.9 * budget) break;
     size *= std::pow(count / (0.97 * budget), 1.0 / dimensions);
   }
   return size;
 }
 
-/// Warns of keeps too thin for the voxels and of keeps that clears cut into; refuses those that clears swallow.
+/// Warns of keeps too thin for the voxels and of keeps that clears cut into; refuses those that clears
+/// swallow.
 void checkKeeps(Job& job) {
   const double step = 0.5 * job.brief.voxel;
   for (std::size_t k = 0; k < job.brief.keeps.size(); ++k) {
@@ -121,20 +123,22 @@ void checkKeeps(Job& job) {
       job.warnings.push_back(
           fmt::format("keep \"{}\" loses {:.0f} % of itself to clear regions, which win", name, 100 * share));
     if (2 * depth < 1.95 * job.brief.voxel)
-      job.warnings.push_back(fmt::format("keep \"{}\" is {:.3g} mm thick, less than two voxels of {:.3g} mm: it "
-                                         "may vanish between them",
-                                         name, 2 * depth * kMillimetresPerMetre,
-                                         job.brief.voxel * kMillimetresPerMetre));
+      job.warnings.push_back(
+          fmt::format("keep \"{}\" is {:.3g} mm thick, less than two voxels of {:.3g} mm: it "
+                      "may vanish between them",
+                      name, 2 * depth * kMillimetresPerMetre, job.brief.voxel * kMillimetresPerMetre));
   }
 }
 
 /// A face whose points mostly have no cell below them is refused; a minor part is worth a warning.
-void checkCovered(Job& job, const std::string& what, const std::string& face, TextPlace place, double covered) {
+void checkCovered(Job& job, const std::string& what, const std::string& face, TextPlace place,
+                  double covered) {
   constexpr double kMostly = 0.5;
   constexpr double kFully = 0.98;
   if (covered < kMostly)
     refuse(job.brief, place,
-           fmt::format("[{}] acts on empty space: {:.0f} % of face {} has material below it", what, 100 * covered, face),
+           fmt::format("[{}] acts on empty space: {:.0f} % of face {} has material below it", what,
+                       100 * covered, face),
            "put a keep there, or take the face out of the clear regions");
   if (covered < kFully)
     job.warnings.push_back(
@@ -202,7 +206,8 @@ class CaseBuilder {
     const std::vector<std::string> motions = freeMotions(points, D == 2);
     if (!motions.empty())
       refuse(job_.brief, job_.brief.supports.front().place,
-             fmt::format("the supports of case {} leave a rigid motion free: {}", c.name, fmt::join(motions, "; ")),
+             fmt::format("the supports of case {} leave a rigid motion free: {}", c.name,
+                         fmt::join(motions, "; ")),
              "hold another face or direction, or a wider face");
     return held;
   }
@@ -212,7 +217,8 @@ class CaseBuilder {
     std::vector<char> heldPiece(pieces_.cells.size(), 0);
     for (std::size_t s = 0; s < attachments_.size(); ++s)
       if (uses(c, job_.brief.supports[s].name))
-        for (const std::size_t cell : attachments_[s].cells()) heldPiece[static_cast<std::size_t>(pieces_.ofCell[cell])] = 1;
+        for (const std::size_t cell : attachments_[s].cells())
+          heldPiece[static_cast<std::size_t>(pieces_.ofCell[cell])] = 1;
     for (std::size_t l = 0; l < loadCells_.size(); ++l)
       if (c.loads.contains(job_.brief.loads[l].name))
         for (const std::size_t cell : loadCells_[l])
@@ -232,18 +238,20 @@ class CaseBuilder {
       const BriefLoad& load = job_.brief.loads[l];
       const auto factor = c.loads.find(load.name);
       if (factor == c.loads.end()) continue;
-      for (std::size_t i = 0; i < gridCase.force.size(); ++i) gridCase.force[i] += factor->second * unit[l][i];
-      const Resultant r = resultantOnFace(job_.face(load.face), load.action * factor->second, job_.supportCentre);
+      for (std::size_t i = 0; i < gridCase.force.size(); ++i)
+        gridCase.force[i] += factor->second * unit[l][i];
+      const Resultant r =
+          resultantOnFace(job_.face(load.face), load.action * factor->second, job_.supportCentre);
       summary.resultant.force += r.force;
       summary.resultant.moment += r.moment;
       sizes += r.force.norm();
     }
     constexpr double kCancels = 0.05;
     if (c.loads.size() > 1 && summary.resultant.force.norm() < kCancels * sizes)
-      job_.warnings.push_back(
-          fmt::format("the loads of case {} nearly cancel: their forces add up to {:.3g} N of {:.3g} N. Loads that "
-                      "never act together belong in cases of their own",
-                      c.name, summary.resultant.force.norm(), sizes));
+      job_.warnings.push_back(fmt::format(
+          "the loads of case {} nearly cancel: their forces add up to {:.3g} N of {:.3g} N. Loads that "
+          "never act together belong in cases of their own",
+          c.name, summary.resultant.force.norm(), sizes));
     job_.cases.push_back(std::move(gridCase));
     job_.summaries.push_back(std::move(summary));
   }
@@ -263,7 +271,8 @@ void warnOfUnused(Job& job) {
   for (const BriefSupport& support : job.brief.supports)
     if (std::none_of(job.brief.cases.begin(), job.brief.cases.end(),
                      [&](const BriefCase& c) { return uses(c, support.name); }))
-      job.warnings.push_back(fmt::format("[supports.{}] (line {}) holds in no case", support.name, support.place.line));
+      job.warnings.push_back(
+          fmt::format("[supports.{}] (line {}) holds in no case", support.name, support.place.line));
 }
 
 void settleMass(Job& job) {
@@ -323,7 +332,8 @@ std::vector<std::uint8_t> attachedCells(const Grid<D>& grid, const Job& job, dou
           squared += (offset[i] - around) * (offset[i] - around);
         }
         const int other = grid.cellAt(at);
-        if (other >= 0 && squared <= static_cast<double>(around) * around) attached[static_cast<std::size_t>(other)] = 1;
+        if (other >= 0 && squared <= static_cast<double>(around) * around)
+          attached[static_cast<std::size_t>(other)] = 1;
       });
   return attached;
 }
@@ -353,7 +363,8 @@ LayoutProblem<D> Job::layoutProblem() const {
   const auto& own = std::get<Domain<D>>(domain);
   LayoutProblem<D> problem;
   problem.grid = &own.grid;
-  problem.material = D == 2 ? sheetMaterial(brief.material, brief.sheet->state, brief.sheet->thickness) : brief.material;
+  problem.material =
+      D == 2 ? sheetMaterial(brief.material, brief.sheet->state, brief.sheet->thickness) : brief.material;
   problem.fill = own.fill;
   problem.keep = own.keep;
   problem.cases = cases;
@@ -401,14 +412,15 @@ Job prepare(Brief brief, double coarser) {
   brief.voxel = std::max(brief.voxel, std::min(coarser * brief.voxel, 0.5 * brief.smallestMember));
   if (brief.smallestMember < 2 * brief.voxel)
     refuse(brief, brief.memberPlace,
-           fmt::format("'smallest_member' is under two voxels ({:.4g} mm)", 2 * brief.voxel * kMillimetresPerMetre),
+           fmt::format("'smallest_member' is under two voxels ({:.4g} mm)",
+                       2 * brief.voxel * kMillimetresPerMetre),
            "make the voxel smaller or the member thicker");
   // Before anything is sampled: faces take memory too.
   const Vec3 sizes = brief.shape(brief.space)->bounds().sizes() / brief.voxel;
   if (sizes.head(brief.sheet ? 2 : 3).prod() > kMostCells)
     refuse(brief, {},
-           fmt::format("the box round the design space holds more than {:.0e} voxels of {:.4g} mm", kMostCells,
-                       brief.voxel * kMillimetresPerMetre),
+           fmt::format("the box round the design space holds more than {:.0e} voxels of {:.4g} mm",
+                       kMostCells, brief.voxel * kMillimetresPerMetre),
            "choose a larger voxel");
   job.brief = std::move(brief);
   job.faces = pickFaces(job.brief, kFaceSpacing * job.brief.voxel);

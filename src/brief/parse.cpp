@@ -77,14 +77,17 @@ Material parseMaterial(TableReader& top) {
   return material;
 }
 
-std::size_t dimensionsOf(const Brief& brief) { return brief.sheet ? 2 : 3; }
+std::size_t dimensionsOf(const Brief& brief) {
+  return brief.sheet ? 2 : 3;
+}
 
 void parseGrid(TableReader& top, Brief& brief) {
   const toml::node* voxel = top.find("voxel");
   const toml::node* budget = top.find("voxels");
   if ((voxel == nullptr) == (budget == nullptr))
-    top.fail(voxel ? *voxel : top.raw(), "needs one of 'voxel' and 'voxels'",
-             "the size of the cells, e.g. voxel = \"2.5 mm\", or how many there may be, e.g. voxels = 200000");
+    top.fail(
+        voxel ? *voxel : top.raw(), "needs one of 'voxel' and 'voxels'",
+        "the size of the cells, e.g. voxel = \"2.5 mm\", or how many there may be, e.g. voxels = 200000");
   if (voxel) {
     brief.voxel = top.quantity(*voxel, "voxel", Measure::length);
     if (!(brief.voxel > 0)) top.fail(*voxel, "'voxel' should be above zero");
@@ -102,8 +105,9 @@ void parseSheet(TableReader& top, Brief& brief) {
   sheet.thickness = reader.quantity(thickness, "thickness", Measure::length);
   if (!(sheet.thickness > 0)) reader.fail(thickness, "'thickness' should be above zero");
   if (const toml::node* state = reader.find("state"))
-    sheet.state = reader.choice(*state, "state", {"plane stress", "plane strain"}) == 1 ? SheetState::planeStrain
-                                                                                         : SheetState::planeStress;
+    sheet.state = reader.choice(*state, "state", {"plane stress", "plane strain"}) == 1
+                      ? SheetState::planeStrain
+                      : SheetState::planeStress;
   reader.finish();
   brief.sheet = sheet;
 }
@@ -150,7 +154,8 @@ BriefFace parseFace(TableReader& reader, const std::string& name, const Brief& b
   face.shape = reader.text(of, "of");
   reader.resolve(of, "shape", face.shape, namesOf(brief.shapes));
   // In a sheet, an edge is straight or round; it stands for the wall the cutter leaves.
-  const std::vector<std::string> kinds = brief.sheet ? std::vector<std::string>{"straight", "round"} : patchKindNames();
+  const std::vector<std::string> kinds =
+      brief.sheet ? std::vector<std::string>{"straight", "round"} : patchKindNames();
   face.selector.kind = static_cast<Patch::Kind>(
       reader.choice(reader.need("kind", fmt::format("one of: {}", fmt::join(kinds, ", "))), "kind", kinds));
   if (face.selector.kind != Patch::Kind::plane) {
@@ -159,7 +164,8 @@ BriefFace parseFace(TableReader& reader, const std::string& name, const Brief& b
     if (const toml::node* node = reader.find("side"))
       face.selector.hole = reader.choice(*node, "side", {"boss", "hole"}) == 1;
     if (!brief.sheet)
-      if (const toml::node* node = reader.find("axis")) face.selector.direction = reader.direction(*node, "axis");
+      if (const toml::node* node = reader.find("axis"))
+        face.selector.direction = reader.direction(*node, "axis");
   } else if (const toml::node* node = reader.find("facing")) {
     face.selector.direction = reader.direction(*node, "facing");
   }
@@ -187,10 +193,13 @@ BriefSupport parseSupport(TableReader& reader, const std::string& name, const Br
     reader.choice(*hold, "hold", {"fixed"});
     return support;
   }
-  const std::vector<std::string> axes = brief.sheet ? std::vector<std::string>{"x", "y"} : std::vector<std::string>{"x", "y", "z"};
+  const std::vector<std::string> axes =
+      brief.sheet ? std::vector<std::string>{"x", "y"} : std::vector<std::string>{"x", "y", "z"};
   support.directions = 0;
-  for (const toml::node& axis : reader.array(*hold, "hold")) support.directions |= 1U << reader.choice(axis, "hold", axes);
-  if (support.directions == 0) reader.fail(*hold, "'hold' holds no direction", "\"fixed\", or a list such as [\"x\", \"z\"]");
+  for (const toml::node& axis : reader.array(*hold, "hold"))
+    support.directions |= 1U << reader.choice(axis, "hold", axes);
+  if (support.directions == 0)
+    reader.fail(*hold, "'hold' holds no direction", "\"fixed\", or a list such as [\"x\", \"z\"]");
   return support;
 }
 
@@ -204,7 +213,8 @@ BriefLoad parseLoad(TableReader& reader, const std::string& name, const Brief& b
                             : "e.g. force = [\"0 N\", \"0 N\", \"-1 kN\"], or pressure = \"2 MPa\"");
   if (force) load.action.force = reader.position(*force, "force", dimensionsOf(brief), Measure::force);
   if (pressure) load.action.pressure = reader.quantity(*pressure, "pressure", Measure::pressure);
-  if (load.action.force.isZero() && load.action.pressure == 0) reader.fail("is zero", "give it a size, or leave it out");
+  if (load.action.force.isZero() && load.action.pressure == 0)
+    reader.fail("is zero", "give it a size, or leave it out");
   return load;
 }
 
@@ -231,14 +241,16 @@ BriefCase parseCase(TableReader& reader, const std::string& name, const Brief& b
       result.supports.push_back(reader.text(entry, "supports"));
       reader.resolve(entry, "support", result.supports.back(), namesOf(brief.supports));
     }
-    if (result.supports.empty()) reader.fail(*supports, "'supports' names none", "leave it out to hold all of them");
+    if (result.supports.empty())
+      reader.fail(*supports, "'supports' names none", "leave it out to hold all of them");
   }
   return result;
 }
 
 BriefTarget parseTarget(TableReader& top) {
-  TableReader reader =
-      top.table(top.need("target", "[target] with mass_fraction = 0.2, mass_reduction = 0.8 or mass = \"1.5 kg\""), "target");
+  TableReader reader = top.table(
+      top.need("target", "[target] with mass_fraction = 0.2, mass_reduction = 0.8 or mass = \"1.5 kg\""),
+      "target");
   BriefTarget target;
   const toml::node* fraction = reader.find("mass_fraction");
   const toml::node* reduction = reader.find("mass_reduction");
@@ -325,7 +337,9 @@ void parseSolid(TableReader& top, Brief& brief) {
       reader.fail(*threshold, "'threshold' should lie between 0 and 1");
   }
   if (const toml::node* node = reader.find("mass_tolerance")) {
-    if (threshold) reader.fail(*node, "'mass_tolerance' contradicts 'threshold'", "a fixed threshold lets the mass go: leave one out");
+    if (threshold)
+      reader.fail(*node, "'mass_tolerance' contradicts 'threshold'",
+                  "a fixed threshold lets the mass go: leave one out");
     brief.solid.volumeTolerance = reader.number(*node, "mass_tolerance");
     if (!(brief.solid.volumeTolerance >= 5e-4 && brief.solid.volumeTolerance <= 0.1))
       reader.fail(*node, "'mass_tolerance' should lie between 0.0005 and 0.1");
@@ -347,7 +361,8 @@ void parseSettings(TableReader& top, Brief& brief) {
     TableReader reader = top.table(*node, "optimise");
     if (const toml::node* n = reader.find("iterations"))
       brief.iterations = reader.wholeNumber(*n, "iterations", 1);
-    if (const toml::node* n = reader.find("keep_every")) brief.keepEvery = reader.wholeNumber(*n, "keep_every", 0);
+    if (const toml::node* n = reader.find("keep_every"))
+      brief.keepEvery = reader.wholeNumber(*n, "keep_every", 0);
     reader.finish();
   }
   if (const toml::node* node = top.find("proof")) {
@@ -358,7 +373,8 @@ void parseSettings(TableReader& top, Brief& brief) {
       brief.tetrahedra = reader.wholeNumber(*n, "tetrahedra", 1000);
     if (const toml::node* n = reader.find("agreement")) {
       brief.agreement = reader.number(*n, "agreement");
-      if (!(brief.agreement > 0 && brief.agreement < 1)) reader.fail(*n, "'agreement' should lie between 0 and 1");
+      if (!(brief.agreement > 0 && brief.agreement < 1))
+        reader.fail(*n, "'agreement' should lie between 0 and 1");
     }
     reader.finish();
   }
@@ -447,8 +463,9 @@ Brief parseBrief(std::string_view text, const std::filesystem::path& path) {
     brief.cases.push_back(parseCase(r, name, brief));
   });
   if (const toml::node* goal = top.find("goal"))
-    brief.goal = top.choice(*goal, "goal", {"stiffest", "stiffest in the worst case"}) == 1 ? CaseGoal::worst
-                                                                                           : CaseGoal::weightedSum;
+    brief.goal = top.choice(*goal, "goal", {"stiffest", "stiffest in the worst case"}) == 1
+                     ? CaseGoal::worst
+                     : CaseGoal::weightedSum;
   brief.target = parseTarget(top);
   parseMaking(top, brief);
   parseRequirements(top, brief);

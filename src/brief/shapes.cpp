@@ -26,11 +26,11 @@ class ShapeBuilder {
     if (sheet_)
       makers_ = {{"rectangle", &B::rectangle}, {"disc", &B::disc}, {"outline", &B::outline}};
     else
-      makers_ = {{"box", &B::box},       {"cylinder", &B::cylinder}, {"cone", &B::cone},  {"sphere", &B::sphere},
-                 {"torus", &B::torus},   {"extrude", &B::extrude},   {"mesh", &B::mesh}};
+      makers_ = {{"box", &B::box},     {"cylinder", &B::cylinder}, {"cone", &B::cone}, {"sphere", &B::sphere},
+                 {"torus", &B::torus}, {"extrude", &B::extrude},   {"mesh", &B::mesh}};
     const std::vector<std::pair<std::string, Maker>> both{
-        {"ring", &B::ring},         {"union", &B::unite},       {"intersection", &B::intersect},
-        {"difference", &B::differ}, {"offset", &B::offset},     {"mirror", &B::mirror},
+        {"ring", &B::ring},         {"union", &B::unite},   {"intersection", &B::intersect},
+        {"difference", &B::differ}, {"offset", &B::offset}, {"mirror", &B::mirror},
         {"repeat", &B::repeat}};
     makers_.insert(makers_.end(), both.begin(), both.end());
   }
@@ -70,7 +70,8 @@ class ShapeBuilder {
       const toml::node* value = reader.find(key);
       if (!value) continue;
       if (shape)
-        reader.fail(*value, fmt::format("is given twice: '{}' besides another kind", key), "one shape, one kind");
+        reader.fail(*value, fmt::format("is given twice: '{}' besides another kind", key),
+                    "one shape, one kind");
       try {
         shape = (this->*make)(reader, *value);
       } catch (const BriefError&) {
@@ -92,7 +93,8 @@ class ShapeBuilder {
   static Vec3 point(TableReader& reader, const std::string& key, const std::string& cure) {
     return reader.point(reader.need(key, cure), key);
   }
-  static Eigen::Vector2d planePoint(const TableReader& reader, const toml::node& node, const std::string& key) {
+  static Eigen::Vector2d planePoint(const TableReader& reader, const toml::node& node,
+                                    const std::string& key) {
     const std::vector<double> p = reader.quantities(node, key, Measure::length, 2);
     return {p[0], p[1]};
   }
@@ -160,7 +162,8 @@ class ShapeBuilder {
     const double wall = length(reader, "wall", wallCure);
     reader.finish();
     const Vec3 beyond = 0.1 * (to - from);  // so that the hole goes through
-    return makeDifference(makeCylinder(from, to, hole + wall), {makeCylinder(from - beyond, to + beyond, hole)});
+    return makeDifference(makeCylinder(from, to, hole + wall),
+                          {makeCylinder(from - beyond, to + beyond, hole)});
   }
 
   OutlineLoop corners(const TableReader& reader, const toml::node& list, const std::string& key) {
@@ -186,7 +189,8 @@ class ShapeBuilder {
   void readOutline(TableReader& reader, const std::string& key, Extrusion& extrusion) {
     extrusion.outline = corners(reader, reader.need(key, "a list of corners"), key);
     if (const toml::node* holes = reader.find("holes"))
-      for (const toml::node& hole : reader.array(*holes, "holes")) extrusion.holes.push_back(corners(reader, hole, "holes"));
+      for (const toml::node& hole : reader.array(*holes, "holes"))
+        extrusion.holes.push_back(corners(reader, hole, "holes"));
   }
 
   ShapePtr extrude(const TableReader& outer, const toml::node& node) {
@@ -315,20 +319,24 @@ class ShapeBuilder {
   ShapePtr repeat(const TableReader& outer, const toml::node& node) {
     TableReader reader = outer.table(node, "repeat");
     const ShapePtr body = named(reader, "of");
-    const int times = reader.wholeNumber(reader.need("times", "how many there are, the first included"), "times", 2);
+    const int times =
+        reader.wholeNumber(reader.need("times", "how many there are, the first included"), "times", 2);
     if (times > 1000) reader.fail(node, "'times' should be at most 1000");
     const toml::node* step = reader.find("step");
     const toml::node* angle = reader.find("angle");
     if ((step == nullptr) == (angle == nullptr))
       reader.fail(node, "needs one of 'step' and 'angle'",
-                  "step: from one to the next along a line; angle: from one to the next round 'axis' through 'centre'");
+                  "step: from one to the next along a line; angle: from one to the next round 'axis' through "
+                  "'centre'");
     Eigen::Isometry3d each = Eigen::Isometry3d::Identity();
     if (step) {
       each.translation() = reader.position(*step, "step", sheet_ ? 2 : 3);
     } else {
-      const Vec3 axis = sheet_ ? Vec3(Vec3::UnitZ())
-                               : reader.direction(reader.need("axis", "the axis to turn about, e.g. \"z\""), "axis");
-      const Vec3 centre = reader.position(reader.need("centre", "a point of the axis"), "centre", sheet_ ? 2 : 3);
+      const Vec3 axis =
+          sheet_ ? Vec3(Vec3::UnitZ())
+                 : reader.direction(reader.need("axis", "the axis to turn about, e.g. \"z\""), "axis");
+      const Vec3 centre =
+          reader.position(reader.need("centre", "a point of the axis"), "centre", sheet_ ? 2 : 3);
       const double turn = reader.quantity(*angle, "angle", Measure::angle);
       each = Eigen::Translation3d(centre) * Eigen::AngleAxisd(turn, axis) * Eigen::Translation3d(-centre);
     }

@@ -9,7 +9,8 @@
 
 namespace barelattice {
 
-/// Builds every shape of the table, in the order of the file. Shapes refer to each other by name, in any order.
+/// Builds every shape of the table, in the order of the file. Shapes refer to each other by name, in any
+/// order.
 /// @param folder file names are relative to.
 /// @param sheet when given, shapes are regions of the x-y plane, sampled over the sheet's thickness.
 /// @throws BriefError for the first shape that cannot be built.

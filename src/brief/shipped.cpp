@@ -7,7 +7,11 @@ std::string_view firstBrief();
 std::string_view riggerBrief();
 }  // namespace assets
 
-std::string_view firstBrief() { return assets::firstBrief(); }
-std::string_view riggerBrief() { return assets::riggerBrief(); }
+std::string_view firstBrief() {
+  return assets::firstBrief();
+}
+std::string_view riggerBrief() {
+  return assets::riggerBrief();
+}
 
 }  // namespace barelattice

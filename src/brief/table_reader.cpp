@@ -139,7 +139,8 @@ MirrorPlane TableReader::mirrorPlane(std::size_t dimensions) {
   std::vector<std::string> axes{"x", "y", "z"};
   axes.resize(dimensions);
   MirrorPlane plane;
-  plane.axis = static_cast<int>(choice(need("across", "the axis the plane is perpendicular to"), "across", axes));
+  plane.axis =
+      static_cast<int>(choice(need("across", "the axis the plane is perpendicular to"), "across", axes));
   plane.at = quantity(need("at", "where the plane crosses that axis"), "at", Measure::length);
   return plane;
 }

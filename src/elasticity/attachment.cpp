@@ -70,8 +70,7 @@ Attachment<D>::Attachment(const Grid<D>& grid, const Face& face) : grid_(grid) {
     const int cell = cellNear<D>(grid, below.head<D>());
     if (cell < 0) continue;
     const auto c = static_cast<std::size_t>(cell);
-    const Point<D> local =
-        (point.position.head<D>() - grid.cellCentre(c)) / size + Point<D>::Constant(0.5);
+    const Point<D> local = (point.position.head<D>() - grid.cellCentre(c)) / size + Point<D>::Constant(0.5);
     Tie tie{c, point, {}};
     for (int corner = 0; corner < kCorners<D>; ++corner) {
       double weight = 1;

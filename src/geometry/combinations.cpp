@@ -55,8 +55,9 @@ class UnionShape final : public Shape {
   }
   ShapePtr offset(double by) const override {
     if (by < 0 && parts_.size() > 1)
-      throw InputError("a union cannot be shrunk: where its parts overlap, the distance to the outside is not known",
-                       "shrink its parts, or cut the union by something larger");
+      throw InputError(
+          "a union cannot be shrunk: where its parts overlap, the distance to the outside is not known",
+          "shrink its parts, or cut the union by something larger");
     return std::make_shared<UnionShape>(offsetAll(parts_, by));
   }
 
@@ -115,7 +116,8 @@ class DifferenceShape final : public Shape {
 
 class TransformedShape final : public Shape {
  public:
-  TransformedShape(ShapePtr body, const Eigen::Isometry3d& map) : body_(std::move(body)), map_(map), back_(map.inverse()) {}
+  TransformedShape(ShapePtr body, const Eigen::Isometry3d& map)
+      : body_(std::move(body)), map_(map), back_(map.inverse()) {}
   double distance(const Vec3& point) const override { return body_->distance(back_ * point); }
   Box bounds() const override {
     const Box own = body_->bounds();
@@ -193,7 +195,8 @@ class LayerShape final : public Shape {
   /// Signed distance of a coordinate to the range from 0 to `length`.
   static double slab(double at, double length) { return std::max(-at, at - length); }
   double extent() const {
-    return std::max({piece_.kind == Patch::Kind::plane ? piece_.u.norm() : 0.0, piece_.v.norm(), piece_.radius + piece_.secondRadius});
+    return std::max({piece_.kind == Patch::Kind::plane ? piece_.u.norm() : 0.0, piece_.v.norm(),
+                     piece_.radius + piece_.secondRadius});
   }
 
   Patch piece_;
@@ -205,8 +208,9 @@ class LayerShape final : public Shape {
 ShapePtr Shape::offset(double by) const {
   const Vec3 sizes = bounds().sizes();
   if (by <= -0.5 * sizes.minCoeff())
-    throw InputError(fmt::format("nothing is left of the shape when {:.4g} mm are taken off", -by * kMillimetresPerMetre),
-                     "take off less than half its thickness");
+    throw InputError(
+        fmt::format("nothing is left of the shape when {:.4g} mm are taken off", -by * kMillimetresPerMetre),
+        "take off less than half its thickness");
   return std::make_shared<OffsetShape>(shared_from_this(), by);
 }
 

@@ -92,7 +92,8 @@ std::vector<Piece> piecesOf(const OutlineLoop& loop) {
     const Vec2& from = loop[(i + loop.size() - 1) % loop.size()].point;
     const OutlineCorner& corner = loop[i];
     if (from == corner.point) throw InputError("an outline has the same corner twice in a row");
-    pieces.push_back(corner.through ? arcThrough(from, *corner.through, corner.point) : Piece{from, corner.point});
+    pieces.push_back(corner.through ? arcThrough(from, *corner.through, corner.point)
+                                    : Piece{from, corner.point});
   }
   return pieces;
 }
@@ -137,9 +138,11 @@ std::vector<Chord> chordsOf(const std::vector<std::vector<Piece>>& loops) {
   for (std::size_t l = 0; l < loops.size(); ++l) {
     const std::size_t first = chords.size();
     for (const Piece& piece : loops[l]) {
-      const int steps = piece.round ? std::max(2, static_cast<int>(std::ceil(std::abs(piece.sweep) / 0.17))) : 1;
+      const int steps =
+          piece.round ? std::max(2, static_cast<int>(std::ceil(std::abs(piece.sweep) / 0.17))) : 1;
       for (int s = 0; s < steps; ++s)
-        chords.push_back({piece.at(static_cast<double>(s) / steps), piece.at((s + 1.0) / steps), l, chords.size() - first});
+        chords.push_back({piece.at(static_cast<double>(s) / steps), piece.at((s + 1.0) / steps), l,
+                          chords.size() - first});
     }
     for (std::size_t c = first; c < chords.size(); ++c) chords[c].count = chords.size() - first;
   }
@@ -205,7 +208,8 @@ class ExtrusionShape final : public Shape {
     for (const Piece& p : pieces_) {
       constexpr int kSteps = 4;
       for (int s = 0; s <= kSteps; ++s)
-        for (const double along : {from_, to_}) box.extend(lift(p.at(static_cast<double>(s) / kSteps), along));
+        for (const double along : {from_, to_})
+          box.extend(lift(p.at(static_cast<double>(s) / kSteps), along));
       if (!p.round) continue;
       for (int quarter = 0; quarter < 4; ++quarter) {
         const double angle = 0.5 * std::numbers::pi * quarter;
@@ -252,7 +256,8 @@ class ExtrusionShape final : public Shape {
 
   /// The part of a cylinder an arc sweeps out.
   Patch wall(const Piece& p, const Vec3& height, bool right) const {
-    const bool left = p.sweep > 0;  // the material lies to the left: inside the circle when the arc turns left
+    const bool left =
+        p.sweep > 0;  // the material lies to the left: inside the circle when the arc turns left
     // Angles are counted from u towards v x u; in a left-handed plane that runs against the outline's sense.
     const Vec2& start = left == right ? p.from : p.to;
     return {.kind = Patch::Kind::cylinder,
@@ -274,8 +279,10 @@ class ExtrusionShape final : public Shape {
 };
 
 void checkCorners(const OutlineLoop& loop) {
-  const bool round = std::any_of(loop.begin(), loop.end(), [](const OutlineCorner& c) { return c.through.has_value(); });
-  if (loop.size() < (round ? 2U : 3U)) throw InputError("an outline needs at least three corners, or two with an arc");
+  const bool round =
+      std::any_of(loop.begin(), loop.end(), [](const OutlineCorner& c) { return c.through.has_value(); });
+  if (loop.size() < (round ? 2U : 3U))
+    throw InputError("an outline needs at least three corners, or two with an arc");
 }
 
 }  // namespace

@@ -1,7 +1,7 @@
 #include "barelattice/geometry/mesh_files.hpp"
 
-#include <fmt/format.h>
 #include <Model/COM/NMR_DLLInterfaces.h>
+#include <fmt/format.h>
 
 #include <algorithm>
 #include <cstdint>
@@ -120,7 +120,8 @@ void writeMesh(const std::filesystem::path& path, const TriangleMesh& mesh, Mesh
 
 TriangleMesh readMesh(const std::filesystem::path& path) {
   std::string ending = path.extension().string();
-  std::transform(ending.begin(), ending.end(), ending.begin(), [](unsigned char c) { return std::tolower(c); });
+  std::transform(ending.begin(), ending.end(), ending.begin(),
+                 [](unsigned char c) { return std::tolower(c); });
   if (ending != ".stl")
     throw InputError(fmt::format("{}: only STL files are read", path.string()), "export the surface as STL");
   return readStl(path);

@@ -35,7 +35,9 @@ class MeshShape final : public Shape {
 
  private:
   Vec3 faceNormal(std::size_t t) const {
-    return (mesh_.corner(t, 1) - mesh_.corner(t, 0)).cross(mesh_.corner(t, 2) - mesh_.corner(t, 0)).stableNormalized();
+    return (mesh_.corner(t, 1) - mesh_.corner(t, 0))
+        .cross(mesh_.corner(t, 2) - mesh_.corner(t, 0))
+        .stableNormalized();
   }
 
   void addNormals() {
@@ -46,8 +48,10 @@ class MeshShape final : public Shape {
       for (int i = 0; i < 3; ++i) {
         const Vec3 a = (mesh_.corner(t, (i + 1) % 3) - mesh_.corner(t, i)).stableNormalized();
         const Vec3 b = (mesh_.corner(t, (i + 2) % 3) - mesh_.corner(t, i)).stableNormalized();
-        vertexNormals_[static_cast<std::size_t>(corner(t, i))] += std::acos(std::clamp(a.dot(b), -1.0, 1.0)) * normal;
-        const auto [entry, fresh] = edgeNormals_.try_emplace(edgeKey(corner(t, i), corner(t, (i + 1) % 3)), normal);
+        vertexNormals_[static_cast<std::size_t>(corner(t, i))] +=
+            std::acos(std::clamp(a.dot(b), -1.0, 1.0)) * normal;
+        const auto [entry, fresh] =
+            edgeNormals_.try_emplace(edgeKey(corner(t, i), corner(t, (i + 1) % 3)), normal);
         if (!fresh) entry->second += normal;
       }
     }
@@ -79,8 +83,8 @@ class MeshShape final : public Shape {
     std::unordered_map<std::uint64_t, std::array<int, 2>> sides;
     for (std::size_t t = 0; t < mesh_.triangles.size(); ++t)
       for (int i = 0; i < 3; ++i) {
-        const auto [entry, fresh] =
-            sides.try_emplace(edgeKey(corner(t, i), corner(t, (i + 1) % 3)), std::array<int, 2>{static_cast<int>(t), -1});
+        const auto [entry, fresh] = sides.try_emplace(edgeKey(corner(t, i), corner(t, (i + 1) % 3)),
+                                                      std::array<int, 2>{static_cast<int>(t), -1});
         if (!fresh) entry->second[1] = static_cast<int>(t);
       }
     const double least = 1e-3 * mesh_.area();
@@ -92,7 +96,9 @@ class MeshShape final : public Shape {
       double area = 0;
       for (std::size_t g = 0; g < group.size(); ++g) {
         const std::size_t t = group[g];
-        area += 0.5 * (mesh_.corner(t, 1) - mesh_.corner(t, 0)).cross(mesh_.corner(t, 2) - mesh_.corner(t, 0)).norm();
+        area +=
+            0.5 *
+            (mesh_.corner(t, 1) - mesh_.corner(t, 0)).cross(mesh_.corner(t, 2) - mesh_.corner(t, 0)).norm();
         for (int i = 0; i < 3; ++i) {
           const auto& pair = sides.at(edgeKey(corner(t, i), corner(t, (i + 1) % 3)));
           const auto other = static_cast<std::size_t>(pair[0] == static_cast<int>(t) ? pair[1] : pair[0]);
@@ -117,7 +123,8 @@ class MeshShape final : public Shape {
         const Vec3 offset = mesh_.corner(t, i) - origin;
         box.extend(Eigen::Vector2d(offset.dot(u), offset.dot(v)));
       }
-    return planePatch(origin + box.min().x() * u + box.min().y() * v, box.sizes().x() * u, box.sizes().y() * v);
+    return planePatch(origin + box.min().x() * u + box.min().y() * v, box.sizes().x() * u,
+                      box.sizes().y() * v);
   }
 
   TriangleMesh mesh_;

@@ -60,8 +60,8 @@ std::vector<SurfacePoint> samplePlane(const Patch& patch, double spacing) {
   points.reserve(static_cast<std::size_t>(columns) * static_cast<std::size_t>(rows));
   for (int row = 0; row < rows; ++row)
     for (int column = 0; column < columns; ++column)
-      points.push_back({patch.origin + (column + 0.5) / columns * patch.u + (row + 0.5) / rows * patch.v,
-                        normal, area});
+      points.push_back(
+          {patch.origin + (column + 0.5) / columns * patch.u + (row + 0.5) / rows * patch.v, normal, area});
   return points;
 }
 

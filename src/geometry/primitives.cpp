@@ -70,11 +70,14 @@ class CylinderShape final : public Shape {
   double radius_;
 };
 
-
 class ConeShape final : public Shape {
  public:
   ConeShape(const Vec3& from, const Vec3& to, double radius, double endRadius)
-      : from_(from), axis_((to - from).normalized()), length_((to - from).norm()), start_(radius), end_(endRadius) {}
+      : from_(from),
+        axis_((to - from).normalized()),
+        length_((to - from).norm()),
+        start_(radius),
+        end_(endRadius) {}
 
   /// Distance to the trapezoid that turns round the axis.
   double distance(const Vec3& point) const override {
@@ -143,7 +146,8 @@ class TorusShape final : public Shape {
     return std::hypot(across - radius_, along) - tube_;
   }
   Box bounds() const override {
-    const Vec3 reach = radius_ * (Vec3::Ones() - axis_.cwiseAbs2()).cwiseMax(0.0).cwiseSqrt() + Vec3::Constant(tube_);
+    const Vec3 reach =
+        radius_ * (Vec3::Ones() - axis_.cwiseAbs2()).cwiseMax(0.0).cwiseSqrt() + Vec3::Constant(tube_);
     return {centre_ - reach, centre_ + reach};
   }
   void appendPatches(std::vector<Patch>& patches) const override {
@@ -190,7 +194,8 @@ ShapePtr makeSphere(const Vec3& centre, double radius) {
 
 ShapePtr makeTorus(const Vec3& centre, const Vec3& axis, double radius, double tube) {
   if (!(axis.norm() > 0)) throw InputError("a torus needs an axis with a direction");
-  if (!(tube > 0 && tube < radius)) throw InputError("a torus needs a tube above zero and thinner than its ring's radius");
+  if (!(tube > 0 && tube < radius))
+    throw InputError("a torus needs a tube above zero and thinner than its ring's radius");
   return std::make_shared<TorusShape>(centre, axis, radius, tube);
 }
 

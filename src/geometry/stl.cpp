@@ -47,12 +47,13 @@ void writeStl(const std::filesystem::path& path, const TriangleMesh& mesh) {
 
 namespace {
 
-void appendTriangle(TriangleMesh& mesh, const std::array<Vec3, 3>& corners, const std::filesystem::path& path) {
+void appendTriangle(TriangleMesh& mesh, const std::array<Vec3, 3>& corners,
+                    const std::filesystem::path& path) {
   const int base = static_cast<int>(mesh.vertices.size());
   for (const Vec3& v : corners) {
     if (!v.allFinite())
-      throw InputError(
-          fmt::format("{}: triangle {} has a coordinate that is no number", path.string(), mesh.triangles.size()));
+      throw InputError(fmt::format("{}: triangle {} has a coordinate that is no number", path.string(),
+                                   mesh.triangles.size()));
     mesh.vertices.emplace_back(v / kMillimetresPerMetre);
   }
   mesh.triangles.push_back({base, base + 1, base + 2});

@@ -122,7 +122,8 @@ GridFrame<D> frameOf(const Regions& regions, double size, const std::optional<Mi
 }  // namespace
 
 double Regions::available(const Vec3& point) const {
-  return std::max({std::min(space->distance(point), least(keeps, point)), -least(clears, point), withinSheet(point)});
+  return std::max(
+      {std::min(space->distance(point), least(keeps, point)), -least(clears, point), withinSheet(point)});
 }
 
 double Regions::kept(const Vec3& point) const {

@@ -16,9 +16,9 @@ constexpr double kCloser = 0.7;
 constexpr double kFarther = 1.2;
 constexpr double kNearest = 0.01;
 constexpr double kFarthest = 10;
-constexpr double kWithin = 0.1;     // steps stay this share away from the asymptotes
+constexpr double kWithin = 0.1;      // steps stay this share away from the asymptotes
 constexpr double kConvexity = 1e-5;  // makes every approximation strictly convex
-constexpr double kPenalty = 1000;   // on the slack of limits that cannot be met
+constexpr double kPenalty = 1000;    // on the slack of limits that cannot be met
 
 double sum(std::size_t n, const std::function<double(std::size_t)>& term) {
   return sumBlocks(n, [&](std::size_t begin, std::size_t end) {
@@ -52,15 +52,17 @@ void moveAsymptotes(std::span<const double> x, AsymptotesState& state) {
   forEach(n, [&](std::size_t j) {
     const double turn = (x[j] - state.previous[j]) * (state.previous[j] - state.earlier[j]);
     const double factor = turn < 0 ? kCloser : turn > 0 ? kFarther : 1;
-    state.low[j] = std::clamp(x[j] - factor * (state.previous[j] - state.low[j]), x[j] - kFarthest, x[j] - kNearest);
+    state.low[j] =
+        std::clamp(x[j] - factor * (state.previous[j] - state.low[j]), x[j] - kFarthest, x[j] - kNearest);
     state.high[j] =
         std::clamp(x[j] + factor * (state.high[j] - state.previous[j]), x[j] + kNearest, x[j] + kFarthest);
   });
 }
 
-/// The approximation: sum_j p_ij / (high_j - x_j) + q_ij / (x_j - low_j), row 0 the goal, rows 1 ... m limits.
+/// The approximation: sum_j p_ij / (high_j - x_j) + q_ij / (x_j - low_j), row 0 the goal, rows 1 ... m
+/// limits.
 struct Approximation {
-  std::vector<double> low, high;  // asymptotes
+  std::vector<double> low, high;    // asymptotes
   std::vector<double> least, most;  // of the step
   std::vector<std::vector<double>> p, q;
   Eigen::VectorXd b;  // right-hand sides of the limits
@@ -98,7 +100,10 @@ Approximation approximate(std::span<const double> x, const AsymptotesProblem& pr
   s.a = Eigen::Map<const Eigen::VectorXd>(problem.shares.data(), static_cast<Eigen::Index>(m));
   for (std::size_t i = 0; i < m; ++i)
     s.b[static_cast<Eigen::Index>(i)] =
-        sum(n, [&](std::size_t j) { return s.p[i + 1][j] / (s.high[j] - x[j]) + s.q[i + 1][j] / (x[j] - s.low[j]); }) -
+        sum(n,
+            [&](std::size_t j) {
+              return s.p[i + 1][j] / (s.high[j] - x[j]) + s.q[i + 1][j] / (x[j] - s.low[j]);
+            }) -
         problem.limits[i];
   return s;
 }
@@ -109,7 +114,15 @@ Approximation approximate(std::span<const double> x, const AsymptotesProblem& pr
 class InteriorPoint {
  public:
   explicit InteriorPoint(const Approximation& problem)
-      : f_(problem), n_(problem.low.size()), m_(problem.b.size()), x_(n_), xi_(n_), eta_(n_), dx_(n_), dxi_(n_), deta_(n_) {
+      : f_(problem),
+        n_(problem.low.size()),
+        m_(problem.b.size()),
+        x_(n_),
+        xi_(n_),
+        eta_(n_),
+        dx_(n_),
+        dxi_(n_),
+        deta_(n_) {
     forEach(n_, [&](std::size_t j) {
       x_[j] = 0.5 * (f_.least[j] + f_.most[j]);
       xi_[j] = std::max(1.0, 1 / (x_[j] - f_.least[j]));
@@ -123,7 +136,8 @@ class InteriorPoint {
     constexpr double kLast = 1e-7;
     constexpr int kMostSteps = 100;  // per relaxation; a few are usual
     for (double relaxation = 1; relaxation > kLast; relaxation *= 0.1)
-      for (int step = 0; step < kMostSteps && residual(relaxation).most > 0.9 * relaxation; ++step) advance(relaxation);
+      for (int step = 0; step < kMostSteps && residual(relaxation).most > 0.9 * relaxation; ++step)
+        advance(relaxation);
     return x_;
   }
 
@@ -187,7 +201,8 @@ class InteriorPoint {
       const double toLeast = x_[j] - f_.least[j];
       const double toMost = f_.most[j] - x_[j];
       rx[j] = slope(j) - relaxation / toLeast + relaxation / toMost;
-      dd[j] = 2 * (p(j) / std::pow(above(j), 3) + q(j) / std::pow(below(j), 3)) + xi_[j] / toLeast + eta_[j] / toMost;
+      dd[j] = 2 * (p(j) / std::pow(above(j), 3) + q(j) / std::pow(below(j), 3)) + xi_[j] / toLeast +
+              eta_[j] / toMost;
     });
     const Eigen::VectorXd ry = (kPenalty + y_.array() - lambda_.array() - relaxation / y_.array()).matrix();
     const Eigen::VectorXd dy = (1 + mu_.array() / y_.array()).matrix();
@@ -195,7 +210,8 @@ class InteriorPoint {
     Eigen::VectorXd right(m_ + 1);
     for (Eigen::Index i = 0; i < m_; ++i) {
       const double rl = limit(i) - f_.a[i] * z_ - y_[i] - f_.b[i] + relaxation / lambda_[i];
-      right[i] = rl + ry[i] / dy[i] - sum(n_, [&](std::size_t j) { return limitSlope(i, j) * rx[j] / dd[j]; });
+      right[i] =
+          rl + ry[i] / dy[i] - sum(n_, [&](std::size_t j) { return limitSlope(i, j) * rx[j] / dd[j]; });
       for (Eigen::Index k = 0; k <= i; ++k)
         system(i, k) = system(k, i) =
             sum(n_, [&](std::size_t j) { return limitSlope(i, j) * limitSlope(k, j) / dd[j]; });
@@ -217,8 +233,10 @@ class InteriorPoint {
       deta_[j] = -eta_[j] + (relaxation + eta_[j] * dx_[j]) / toMost;
     });
     const Eigen::VectorXd dyStep = ((dLambda - ry).array() / dy.array()).matrix();
-    const Eigen::VectorXd dMu = (-mu_.array() + (relaxation - mu_.array() * dyStep.array()) / y_.array()).matrix();
-    const Eigen::VectorXd dS = (-s_.array() + (relaxation - s_.array() * dLambda.array()) / lambda_.array()).matrix();
+    const Eigen::VectorXd dMu =
+        (-mu_.array() + (relaxation - mu_.array() * dyStep.array()) / y_.array()).matrix();
+    const Eigen::VectorXd dS =
+        (-s_.array() + (relaxation - s_.array() * dLambda.array()) / lambda_.array()).matrix();
     const double dZeta = -zeta_ + (relaxation - zeta_ * dz) / z_;
 
     constexpr double kShy = 1.01;  // how much short of the boundary a step stops
@@ -232,10 +250,11 @@ class InteriorPoint {
     }
     account(dz, z_);
     account(dZeta, zeta_);
-    over = std::max(over, largest(n_, [&](std::size_t j) {
-      return kShy * std::max({-dxi_[j] / xi_[j], -deta_[j] / eta_[j], -dx_[j] / (x_[j] - f_.least[j]),
-                              dx_[j] / (f_.most[j] - x_[j])});
-    }));
+    over =
+        std::max(over, largest(n_, [&](std::size_t j) {
+                   return kShy * std::max({-dxi_[j] / xi_[j], -deta_[j] / eta_[j],
+                                           -dx_[j] / (x_[j] - f_.least[j]), dx_[j] / (f_.most[j] - x_[j])});
+                 }));
 
     const std::vector<double> x0 = x_, xi0 = xi_, eta0 = eta_;
     const Eigen::VectorXd y0 = y_, lambda0 = lambda_, mu0 = mu_, s0 = s_;

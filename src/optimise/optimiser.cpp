@@ -78,7 +78,8 @@ class Loop {
     LayoutChain chain;
     if (!problem_.mirror.empty()) chain.append(std::make_shared<Mirror>(problem_.mirror));
     chain.append(filter_);
-    if (threshold && !options_.sharpness.empty()) chain.append(std::make_shared<Projection>(sharpness(), *threshold));
+    if (threshold && !options_.sharpness.empty())
+      chain.append(std::make_shared<Projection>(sharpness(), *threshold));
     chain.append(std::make_shared<KeepSolid>(problem_.keep));
     return chain;
   }
@@ -134,9 +135,7 @@ class Loop {
   }
 
   /// Updates the variables from the compliances evaluated last and returns the new layout.
-  std::vector<double> update() {
-    return problem_.goal == CaseGoal::worst ? updateWorst() : updateSum();
-  }
+  std::vector<double> update() { return problem_.goal == CaseGoal::worst ? updateWorst() : updateSum(); }
 
   std::vector<double> updateSum() {
     std::vector<double> goalGradient(state_.variables.size(), 0.0);
@@ -174,7 +173,8 @@ class Loop {
     problem.limits.push_back(massOf(state_.variables) / problem_.massFraction - 1);
     problem.limitGradients.push_back(std::move(byMass));
     problem.shares.push_back(0);
-    state_.variables = updateByAsymptotes(state_.variables, problem, {options_.update.move * damping()}, state_.asymptotes);
+    state_.variables =
+        updateByAsymptotes(state_.variables, problem, {options_.update.move * damping()}, state_.asymptotes);
     return rebalanced();
   }
 
@@ -193,7 +193,8 @@ class Loop {
   /// Moves on to the next sharpness when the stage has done its work.
   bool advance(double change) {
     ++state_.inStage;
-    if (lastStage() || (state_.inStage < options_.stageIterations && change > options_.stageChange)) return false;
+    if (lastStage() || (state_.inStage < options_.stageIterations && change > options_.stageChange))
+      return false;
     ++state_.stage;
     state_.inStage = 0;
     buildChain();
@@ -208,7 +209,8 @@ class Loop {
     double high = 1;
     while (high - low > 1e-9) {
       const double shift = 0.5 * (low + high);
-      for (std::size_t i = 0; i < base.size(); ++i) state_.variables[i] = std::clamp(base[i] + shift, 0.0, 1.0);
+      for (std::size_t i = 0; i < base.size(); ++i)
+        state_.variables[i] = std::clamp(base[i] + shift, 0.0, 1.0);
       (massOf(state_.variables) > problem_.massFraction ? high : low) = shift;
     }
     return chain_.forward(state_.variables);
@@ -233,8 +235,8 @@ class Loop {
   CaseCompliances<D> compliances_;
   MassFraction mass_;
   std::shared_ptr<DensityFilter<D>> filter_;
-  LayoutChain chain_;   // to the layout that is the result
-  LayoutChain eroded_;  // to the thinner one that is analysed
+  LayoutChain chain_;    // to the layout that is the result
+  LayoutChain eroded_;   // to the thinner one that is analysed
   OptimiseState state_;  // without its displacements, which live in compliances_
 };
 

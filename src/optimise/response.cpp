@@ -37,9 +37,13 @@ double StiffnessLaw::derivative(double density) const {
 }
 
 template <int D>
-CaseCompliances<D>::CaseCompliances(const Grid<D>& grid, const Material& material, std::vector<GridCase> cases,
-                                    std::vector<double> fill, StiffnessLaw law)
-    : cases_(std::move(cases)), fill_(std::move(fill)), law_(law), compliances_(cases_.size()), reports_(cases_.size()) {
+CaseCompliances<D>::CaseCompliances(const Grid<D>& grid, const Material& material,
+                                    std::vector<GridCase> cases, std::vector<double> fill, StiffnessLaw law)
+    : cases_(std::move(cases)),
+      fill_(std::move(fill)),
+      law_(law),
+      compliances_(cases_.size()),
+      reports_(cases_.size()) {
   for (std::size_t k = 0; k < cases_.size(); ++k) {
     std::size_t same = 0;
     while (same < k && cases_[same].held != cases_[k].held) ++same;

@@ -48,7 +48,8 @@ class MeshAttachment {
       const Vec3 force = whole.on(tie.point, faceArea);
       for (std::size_t k = 0; k < 6; ++k)
         for (int i = 0; i < 3; ++i)
-          forces[3 * static_cast<std::size_t>(tie.nodes[k]) + static_cast<std::size_t>(i)] += tie.weight[k] * force[i];
+          forces[3 * static_cast<std::size_t>(tie.nodes[k]) + static_cast<std::size_t>(i)] +=
+              tie.weight[k] * force[i];
     }
   }
 
@@ -62,11 +63,12 @@ class MeshAttachment {
     return sum;
   }
 
-  /// Nodes on the face: the corners of the mesh's surface that lie on it, and the middles between two of them.
-  /// Nodes of triangles that only reach onto the face stay free, or a coarse mesh would hold a larger face than
-  /// a fine one. Where the surface follows the face too loosely for that (a solid from outside), all nodes of
-  /// the triangles below the face's points are held.
-  void holdNodes(const QuadraticTets& mesh, const Face& face, double spacing, std::vector<std::uint8_t>& held) const {
+  /// Nodes on the face: the corners of the mesh's surface that lie on it, and the middles between two of
+  /// them. Nodes of triangles that only reach onto the face stay free, or a coarse mesh would hold a larger
+  /// face than a fine one. Where the surface follows the face too loosely for that (a solid from outside),
+  /// all nodes of the triangles below the face's points are held.
+  void holdNodes(const QuadraticTets& mesh, const Face& face, double spacing,
+                 std::vector<std::uint8_t>& held) const {
     constexpr double kOn = 0.1;     // spacings a corner may lie off the face's surface
     constexpr double kNear = 0.35;  // spacings it may lie from the nearest of the face's points
     std::unordered_map<int, char> on;
@@ -75,8 +77,9 @@ class MeshAttachment {
         char& fits = on[tie.nodes[k]];
         const Vec3& node = mesh.nodes()[static_cast<std::size_t>(tie.nodes[k])];
         fits = fits || ((node - tie.point.position).norm() < kNear * spacing &&
-                        std::any_of(face.patches.begin(), face.patches.end(),
-                                    [&](const Patch& patch) { return patch.distance(node) < kOn * spacing; }));
+                        std::any_of(face.patches.begin(), face.patches.end(), [&](const Patch& patch) {
+                          return patch.distance(node) < kOn * spacing;
+                        }));
       }
     std::size_t corners = 0;
     for (const auto& [node, fits] : on) corners += fits;
@@ -85,7 +88,8 @@ class MeshAttachment {
     for (const Tie& tie : ties_)
       for (std::size_t k = 0; k < 6; ++k) {
         const bool fits = k < 3 ? on[tie.nodes[k]] : on[tie.nodes[k - 3]] && on[tie.nodes[(k - 2) % 3]];
-        if (corners >= kEnough ? fits : std::abs(tie.weight[k]) > kShare) held[static_cast<std::size_t>(tie.nodes[k])] = 1;
+        if (corners >= kEnough ? fits : std::abs(tie.weight[k]) > kShare)
+          held[static_cast<std::size_t>(tie.nodes[k])] = 1;
       }
   }
 
@@ -157,7 +161,8 @@ void measureQuality(const QuadraticTets& mesh, Proof& proof) {
   proof.smallestAngle = least.front().first;
   for (std::size_t w = 0; w < count; ++w) {
     Vec3 centre = Vec3::Zero();
-    for (const int v : linear.tets[least[w].second]) centre += 0.25 * linear.vertices[static_cast<std::size_t>(v)];
+    for (const int v : linear.tets[least[w].second])
+      centre += 0.25 * linear.vertices[static_cast<std::size_t>(v)];
     proof.worstAt.push_back(centre);
   }
 }
@@ -175,8 +180,8 @@ Resultant resultantOf(const QuadraticTets& mesh, const std::vector<double>& forc
 }
 
 /// Sums a field of nodal forces over the nodes that `owner` gives to one support.
-Resultant resultantAt(const QuadraticTets& mesh, const std::vector<double>& forces, const std::vector<int>& owner,
-                      int support) {
+Resultant resultantAt(const QuadraticTets& mesh, const std::vector<double>& forces,
+                      const std::vector<int>& owner, int support) {
   std::vector<std::uint8_t> only(owner.size());
   for (std::size_t n = 0; n < owner.size(); ++n) only[n] = owner[n] == support;
   return resultantOf(mesh, forces, &only);
@@ -206,7 +211,8 @@ void findPeaks(const QuadraticTets& mesh, const ProofProblem& problem, const Nea
   double below = 0;
   std::size_t at = 0;
   for (std::size_t p = 0; p < kPercentiles.size(); ++p) {
-    while (at < judged.size() && below + judged[at].second < kPercentiles[p] * total) below += judged[at++].second;
+    while (at < judged.size() && below + judged[at].second < kPercentiles[p] * total)
+      below += judged[at++].second;
     if (!judged.empty()) result.percentiles[p] = judged[std::min(at, judged.size() - 1)].first;
   }
   result.safetyFactor = problem.material.strength / result.judgedStress;
@@ -291,7 +297,8 @@ Proof prove(const QuadraticTets& mesh, double spacing, const ProofProblem& probl
     CaseProof result;
     result.name = c.name;
     std::vector<double> load(3 * mesh.nodeCount(), 0.0);
-    for (const FaceLoad& l : c.loads) attached[l.face].addAction(l.action, problem.faces[l.face].face.area(), load);
+    for (const FaceLoad& l : c.loads)
+      attached[l.face].addAction(l.action, problem.faces[l.face].face.area(), load);
     result.applied = resultantOf(mesh, load, nullptr);
     std::vector<double>& u = result.displacements;
     u.assign(3 * mesh.nodeCount(), 0.0);
@@ -351,7 +358,8 @@ std::vector<Judgement> judge(const Proof& coarse, const Proof& proof, double rat
     Judgement j{requirement, {}, {}, Verdict::notShown};
     const bool least = requirement.kind == Requirement::Kind::safetyFactor;
     if (requirement.kind == Requirement::Kind::mass) {
-      j.value = {proof.mass, coarse.mass, 0};  // the meshes differ by what they chamfer, which is no error of the solid
+      j.value = {proof.mass, coarse.mass,
+                 0};  // the meshes differ by what they chamfer, which is no error of the solid
     } else {
       const auto face = std::find_if(problem.faces.begin(), problem.faces.end(),
                                      [&](const NamedFace& f) { return f.name == requirement.face; });
@@ -363,8 +371,8 @@ std::vector<Judgement> judge(const Proof& coarse, const Proof& proof, double rat
         const CaseProof& rough = coarse.cases[k];
         const Estimated value =
             least ? extrapolated(rough.safetyFactor, fine.safetyFactor, ratio, kStressOrder)
-                  : extrapolated(rough.faceDisplacement[number].norm(), fine.faceDisplacement[number].norm(), ratio,
-                                 kDisplacementOrder);
+                  : extrapolated(rough.faceDisplacement[number].norm(), fine.faceDisplacement[number].norm(),
+                                 ratio, kDisplacementOrder);
         const bool worse = least ? value.value < j.value.value : value.value > j.value.value;
         if (k > 0 && !worse) continue;
         j.value = value;

@@ -236,7 +236,8 @@ BlockMatrix<3, double> QuadraticTets::stiffness(double poisson, const std::vecto
             for (const Gradients& g : gradients) m += g.row(a).transpose() * g.row(b);
             m *= cell.volume / 4;
             const auto entry = std::lower_bound(columns.begin(), columns.end(), column) - columns.begin();
-            Eigen::Matrix3d coupling = lambda * m + mu * m.transpose() + mu * m.trace() * Eigen::Matrix3d::Identity();
+            Eigen::Matrix3d coupling =
+                lambda * m + mu * m.transpose() + mu * m.trace() * Eigen::Matrix3d::Identity();
             for (int i = 0; i < 3; ++i) {
               if (held[n] >> i & 1) coupling.row(i).setZero();
               if (across >> i & 1) coupling.col(i).setZero();

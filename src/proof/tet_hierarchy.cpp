@@ -242,8 +242,8 @@ std::unique_ptr<Multigrid> buildTetHierarchy(const QuadraticTets& mesh, double s
     size *= 2;
     p = fromGrid(points, size);
   }
-  // Corners of the grids that hardly any point reaches leave the bottom nearly singular. A shift far above the
-  // rounding of the products keeps it definite at no cost in convergence.
+  // Corners of the grids that hardly any point reaches leave the bottom nearly singular. A shift far above
+  // the rounding of the products keeps it definite at no cost in convergence.
   constexpr double kShift = 1e-10;
   Eigen::SparseMatrix<double> bottom = coarse.assembled();
   for (Eigen::Index i = 0; i < bottom.rows(); ++i) bottom.coeffRef(i, i) *= 1 + kShift;

@@ -24,7 +24,8 @@ std::string array(const char* type, const std::string& name, int components, std
 }
 
 /// A field given at the corners, in MPa, with edge middles between.
-std::string stressArray(const std::string& name, const QuadraticTets& mesh, const std::vector<double>& corners) {
+std::string stressArray(const std::string& name, const QuadraticTets& mesh,
+                        const std::vector<double>& corners) {
   std::vector<float> stress;
   for (const double s : corners) stress.push_back(static_cast<float>(s / kPascalPerMegapascal));
   for (const auto& [a, b] : mesh.edges())

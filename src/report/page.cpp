@@ -87,19 +87,22 @@ std::string caseTable(const Job& job) {
   for (std::size_t k = 0; k < job.summaries.size(); ++k) {
     const CaseSummary& c = job.summaries[k];
     std::string held;
-    for (const std::string& support : job.brief.cases[k].supports) held += (held.empty() ? "" : ", ") + support;
-    rows.push_back({escaped(c.name), fmt::format("{:g}", c.weight), escaped(held), vectorText(c.resultant.force),
-                    vectorText(c.resultant.moment)});
+    for (const std::string& support : job.brief.cases[k].supports)
+      held += (held.empty() ? "" : ", ") + support;
+    rows.push_back({escaped(c.name), fmt::format("{:g}", c.weight), escaped(held),
+                    vectorText(c.resultant.force), vectorText(c.resultant.moment)});
   }
-  return table({"case", "weight", "held", "force, N (x, y, z)", "moment about the supports' centre, N m"}, rows);
+  return table({"case", "weight", "held", "force, N (x, y, z)", "moment about the supports' centre, N m"},
+               rows);
 }
 
 std::string massList(const Job& job) {
   const std::string sheet =
-      job.flat() ? row("sheet", fmt::format("{:.3g} mm, {}", job.brief.sheet->thickness * kMm,
-                                            job.brief.sheet->state == SheetState::planeStrain ? "plane strain"
-                                                                                              : "plane stress"))
-                 : "";
+      job.flat()
+          ? row("sheet", fmt::format("{:.3g} mm, {}", job.brief.sheet->thickness * kMm,
+                                     job.brief.sheet->state == SheetState::planeStrain ? "plane strain"
+                                                                                       : "plane stress"))
+          : "";
   return "<dl>" + row("design space", fmt::format("{:.4g} kg", job.spaceMass)) +
          row("keep regions", fmt::format("{:.4g} kg", job.keepMass)) +
          row("target",
@@ -133,7 +136,8 @@ std::string setupPanel(const Job& job) {
 
 std::string modeButton(const char* value, const char* text, const char* key, bool enabled) {
   return fmt::format(
-      "<label title=\"key {2}\"><input type=\"radio\" name=\"mode\" value=\"{0}\"{3}><span>{1}</span></label>",
+      "<label title=\"key {2}\"><input type=\"radio\" name=\"mode\" "
+      "value=\"{0}\"{3}><span>{1}</span></label>",
       value, text, key, enabled ? "" : " disabled");
 }
 
@@ -160,9 +164,10 @@ std::string solidPanel(const json& results) {
       row("threshold", text(s["threshold"], "{:.3f}")) +
       row("voxels above it", text(s["mass_of_voxels_above_threshold_kg"]) + " kg") +
       row("surface", escaped(s["surface"].get<std::string>())) +
-      row("triangles", s["triangles"] == s["triangles_before"]
-                           ? fmt::format("{}", s["triangles"].get<int>())
-                           : fmt::format("{} of {}", s["triangles"].get<int>(), s["triangles_before"].get<int>()));
+      row("triangles",
+          s["triangles"] == s["triangles_before"]
+              ? fmt::format("{}", s["triangles"].get<int>())
+              : fmt::format("{} of {}", s["triangles"].get<int>(), s["triangles_before"].get<int>()));
   if (s["reduction_deviation_mm"].get<double>() > 0)
     html += row("moved by reduction", "at most " + text(s["reduction_deviation_mm"], "{:.3f}") + " mm");
   html += row("pieces", fmt::format("{}", s["pieces"].get<int>())) +
@@ -170,7 +175,8 @@ std::string solidPanel(const json& results) {
                                                   s["dropped_volume_mm3"].get<double>())) +
           row("voids filled", fmt::format("{} ({:.3g} mm&sup3;)", s["filled_voids"].get<int>(),
                                           s["filled_volume_mm3"].get<double>())) +
-          row("sharp edges off by", fmt::format("at most {:.4f} mm", s["sharp_edges"]["largest_distance_mm"].get<double>())) +
+          row("sharp edges off by",
+              fmt::format("at most {:.4f} mm", s["sharp_edges"]["largest_distance_mm"].get<double>())) +
           "</dl>";
   if (!s["bores"].empty()) {
     html += "<h2>Bores and bosses</h2><dl>";
@@ -214,11 +220,14 @@ std::string stressPanel(const Job& job, const json& results) {
     html += "</select></label>";
   }
   html += "<label>case <select id=\"stress-case\">" + caseOptions(job) +
-          "</select></label><label>stress <select id=\"stress-field\"><option value=\"vonMises\">von Mises</option>"
+          "</select></label><label>stress <select id=\"stress-field\"><option value=\"vonMises\">von "
+          "Mises</option>"
           "<option value=\"tension\">largest principal</option><option value=\"compression\">smallest "
-          "principal</option></select></label><label><input type=\"checkbox\" id=\"deform\"> deformed</label></div>"
+          "principal</option></select></label><label><input type=\"checkbox\" id=\"deform\"> "
+          "deformed</label></div>"
           "<div class=\"note\" id=\"deform-scale\"></div>"
-          "<div class=\"legend\" id=\"legend-bar\"></div><div class=\"scale\"><span id=\"legend-low\">0</span><span "
+          "<div class=\"legend\" id=\"legend-bar\"></div><div class=\"scale\"><span "
+          "id=\"legend-low\">0</span><span "
           "id=\"legend-middle\"></span>"
           "<span id=\"legend-top\"></span></div><p class=\"note\">one scale for all cases and bodies</p>";
   const json& p = *bodies.front().second;
@@ -226,8 +235,8 @@ std::string stressPanel(const Job& job, const json& results) {
   for (const json& c : p["cases"])
     if (c["safety_factor"] < (*worst)["safety_factor"]) worst = &c;
   html += "<dl>" + row("mass", text(p["mass_kg"]) + " kg") +
-          row("least safety factor", withError((*worst)["safety_factor"], (*worst)["safety_factor_error"]) + " (" +
-                                         escaped((*worst)["name"].get<std::string>()) + ")") +
+          row("least safety factor", withError((*worst)["safety_factor"], (*worst)["safety_factor_error"]) +
+                                         " (" + escaped((*worst)["name"].get<std::string>()) + ")") +
           "</dl>";
   if (!p["requirements"].empty()) {
     html += "<h2>Required</h2><dl class=\"wide\">";
@@ -246,9 +255,11 @@ std::string viewPanel(const Job& job) {
         "aria-label=\"where to cut across {0}\"></div>",
         axis);
   html += "<label><input type=\"checkbox\" id=\"over-space\" checked> design space</label>";
-  if (!job.brief.baseline.empty()) html += " <label><input type=\"checkbox\" id=\"over-baseline\"> baseline</label>";
-  return html + "<p class=\"note\">Keys: 1 to 4 view, arrows turn, + and - zoom, C next case, X Y Z cut, 0 from the "
-                "start.</p></details>";
+  if (!job.brief.baseline.empty())
+    html += " <label><input type=\"checkbox\" id=\"over-baseline\"> baseline</label>";
+  return html +
+         "<p class=\"note\">Keys: 1 to 4 view, arrows turn, + and - zoom, C next case, X Y Z cut, 0 from the "
+         "start.</p></details>";
 }
 
 std::string bodyTables(const Job& job, const json& results) {
@@ -283,17 +294,20 @@ std::string bodyTables(const Job& job, const json& results) {
                            withError(v.norm(), c["face_displacement_error_mm"][face])});
       }
       for (const auto& [support, r] : c["reactions"].items())
-        reactions.push_back({which, name, escaped(support), vectorText(r["force_N"]), vectorText(r["moment_Nm"]),
+        reactions.push_back({which, name, escaped(support), vectorText(r["force_N"]),
+                             vectorText(r["moment_Nm"]),
                              fmt::format("{:.1g}", c["unbalanced_N"].get<double>())});
     }
   for (const auto& [name, body] : bodies) {
     const json& b = *body;
     std::string histogram;
     for (std::size_t bin = 0; bin < b["least_angles_by_ten_degrees"].size(); ++bin)
-      histogram += fmt::format("{}{:.1f}", bin ? " / " : "",
-                               100 * b["least_angles_by_ten_degrees"][bin].get<double>() / b["tetrahedra"].get<double>());
+      histogram += fmt::format(
+          "{}{:.1f}", bin ? " / " : "",
+          100 * b["least_angles_by_ten_degrees"][bin].get<double>() / b["tetrahedra"].get<double>());
     std::string places;
-    for (const json& at : b["worst_elements_at_mm"]) places += (places.empty() ? "(" : "; (") + vectorText(at) + ")";
+    for (const json& at : b["worst_elements_at_mm"])
+      places += (places.empty() ? "(" : "; (") + vectorText(at) + ")";
     meshes.push_back({name, text(b["mass_kg"]), fmt::format("{}", b["tetrahedra"].get<int>()),
                       fmt::format("{}", b["coarse_tetrahedra"].get<int>()),
                       fmt::format("{:.1f} to {:.1f}", b["smallest_angle_deg"].get<double>(),
@@ -308,15 +322,19 @@ std::string bodyTables(const Job& job, const json& results) {
                           : ""});
   }
   std::string html =
-      "<h2>Cases</h2>" + table({"case", "body", "compliance predicted, J", "found, J", "difference",
-                                "largest displacement, mm", "von Mises, MPa", "peak anywhere, MPa", "tension, MPa",
-                                "compression, MPa", "safety factor"},
-                               rows);
+      "<h2>Cases</h2>" +
+      table({"case", "body", "compliance predicted, J", "found, J", "difference", "largest displacement, mm",
+             "von Mises, MPa", "peak anywhere, MPa", "tension, MPa", "compression, MPa", "safety factor"},
+            rows);
   html += fmt::format(
-      "<p class=\"note\">Predicted: by the optimiser, on the voxel layout. Found: on ten-node tetrahedra, fine mesh. "
-      "&plusmn;: error estimated from two meshes (Richardson, assumed order {} for displacements, {} for the largest "
-      "stress). Stress within {:.3g} mm of a support or load depends on how they are modelled: it is shown as peak "
-      "anywhere and left out elsewhere; the safety factor is the strength of {:.4g} MPa over the von Mises stress. "
+      "<p class=\"note\">Predicted: by the optimiser, on the voxel layout. Found: on ten-node tetrahedra, "
+      "fine mesh. "
+      "&plusmn;: error estimated from two meshes (Richardson, assumed order {} for displacements, {} for the "
+      "largest "
+      "stress). Stress within {:.3g} mm of a support or load depends on how they are modelled: it is shown "
+      "as peak "
+      "anywhere and left out elsewhere; the safety factor is the strength of {:.4g} MPa over the von Mises "
+      "stress. "
       "Tension and compression: largest and smallest principal stress.</p>",
       kDisplacementOrder, kStressOrder, (*bodies.front().second)["set_apart_mm"].get<double>(),
       results["material"]["strength_MPa"].get<double>());
@@ -324,14 +342,16 @@ std::string bodyTables(const Job& job, const json& results) {
           table({"case", "body", "half of the volume below, MPa", "90 %", "99 %", "99.9 %", "largest at, mm",
                  "peak anywhere at, mm"},
                 percentiles);
-  html += "<h2>Displacement of the faces</h2>" + table({"case", "body", "face", "mean, mm (x, y, z)", "size, mm"}, moved);
+  html += "<h2>Displacement of the faces</h2>" +
+          table({"case", "body", "face", "mean, mm (x, y, z)", "size, mm"}, moved);
   html += "<h2>Reactions</h2>" + table({"case", "body", "support", "force on the part, N (x, y, z)",
                                         "moment about the origin, N m", "loads and reactions add up to, N"},
                                        reactions);
-  html += "<h2>Meshes</h2>" + table({"body", "mass, kg", "tetrahedra", "in the coarse mesh", "dihedral angles, degrees",
-                                     "least angle 0 / 10 / ... / 70 degrees and more, % of the tetrahedra",
-                                     "worst elements at, mm", "distance to the surface, mm", "volume against it"},
-                                    meshes);
+  html += "<h2>Meshes</h2>" +
+          table({"body", "mass, kg", "tetrahedra", "in the coarse mesh", "dihedral angles, degrees",
+                 "least angle 0 / 10 / ... / 70 degrees and more, % of the tetrahedra",
+                 "worst elements at, mm", "distance to the surface, mm", "volume against it"},
+                meshes);
   return html;
 }
 
@@ -347,7 +367,8 @@ std::string page(const json& data, const std::string& head, const std::string& a
          title + "</title>\n<style>" + std::string(assets::chartStyle()) + std::string(assets::pageStyle()) +
          "</style></head>\n<body><header><h1>" + title + "</h1>" + head +
          "<button id=\"theme\" type=\"button\" aria-label=\"light or dark\">light / dark</button></header>\n"
-         "<div class=\"stage\"><div id=\"view\" role=\"img\" tabindex=\"0\" aria-label=\"three-dimensional view of the "
+         "<div class=\"stage\"><div id=\"view\" role=\"img\" tabindex=\"0\" aria-label=\"three-dimensional "
+         "view of the "
          "part; arrow keys turn it\"></div><aside>" +
          aside + "</aside></div>\n<div class=\"rest\">" + rest +
          "</div>\n<script type=\"application/json\" id=\"page-data\">" + script + "</script>\n<script>" +
@@ -373,7 +394,8 @@ void writePage(const JobRun& run, const json& results, const std::filesystem::pa
     const json& o = results["optimise"];
     if (!o["finished"].get<bool>()) warnings.emplace_back("the optimisation was stopped before it settled");
     rest += fmt::format(
-        "<h2>History</h2><div id=\"history\"></div><p class=\"note\">{} iterations in {:.0f} s; {}. The goal is the {} "
+        "<h2>History</h2><div id=\"history\"></div><p class=\"note\">{} iterations in {:.0f} s; {}. The goal "
+        "is the {} "
         "of the cases. Steps in the compliance come from sharpening the layout.</p>",
         o["iterations"].get<int>(), o["seconds"].get<double>(), escaped(o["stop"].get<std::string>()),
         o["goal"].get<std::string>());
@@ -394,7 +416,8 @@ void writePage(const JobRun& run, const json& results, const std::filesystem::pa
 
 void writeCheckPage(const Job& job, const std::filesystem::path& path) {
   const std::string rest = warningList(job.warnings) + "<h2>Cases</h2>" + caseTable(job);
-  writeFile(path, page(setupData(job), "<span>set-up as understood</span>", setupPanel(job) + viewPanel(job), rest));
+  writeFile(path, page(setupData(job), "<span>set-up as understood</span>", setupPanel(job) + viewPanel(job),
+                       rest));
 }
 
 void writeAnalysis(const JobRun& run, const std::filesystem::path& path) {
@@ -404,6 +427,8 @@ void writeAnalysis(const JobRun& run, const std::filesystem::path& path) {
   writePage(run, results, path);
 }
 
-void writeReport(const JobRun& run, const std::filesystem::path& path) { writePage(run, run.results(), path); }
+void writeReport(const JobRun& run, const std::filesystem::path& path) {
+  writePage(run, run.results(), path);
+}
 
 }  // namespace barelattice

@@ -60,7 +60,9 @@ json shapeJson(const Shape& shape, double thickness) {
   if (thickness > 0) {
     const double spacing = box.sizes().head<2>().maxCoeff() / kFlatCells;
     const Outline outline = traceOutline(
-        [&](const Eigen::Vector2d& p) { return shape.distance({p.x(), p.y(), 0.5 * thickness}); },
+        [&](const Eigen::Vector2d& p) {
+          return shape.distance({p.x(), p.y(), 0.5 * thickness});
+        },
         {box.min().head<2>(), box.max().head<2>()}, spacing);
     return meshJson(extruded(simplified(outline, 0.02 * spacing), thickness));
   }
@@ -143,7 +145,8 @@ void addIterations(const std::filesystem::path& run, json& data) {
   if (files.empty()) return;
   constexpr double kMostBytes = 5e6;
   const std::size_t cells = readVti(files.front()).frame.boxCells();
-  const auto most = std::max<std::size_t>(1, static_cast<std::size_t>(kMostBytes / static_cast<double>(cells)));
+  const auto most =
+      std::max<std::size_t>(1, static_cast<std::size_t>(kMostBytes / static_cast<double>(cells)));
   const std::size_t step = (files.size() + most - 1) / most;
   data["iterations"] = json::array();
   for (std::size_t f = 0; f < files.size(); f += step)
@@ -224,11 +227,13 @@ json setupData(const Job& job) {
   data["space"] = shapeJson(*job.regions.space, thickness);
   data["keeps"] = json::array();
   for (std::size_t k = 0; k < job.regions.keeps.size(); ++k)
-    data["keeps"].push_back({{"name", job.brief.keeps[k].name()}, {"mesh", shapeJson(*job.regions.keeps[k], thickness)}});
+    data["keeps"].push_back(
+        {{"name", job.brief.keeps[k].name()}, {"mesh", shapeJson(*job.regions.keeps[k], thickness)}});
   data["clears"] = json::array();
   for (const std::string& name : job.brief.clears)
     data["clears"].push_back({{"name", name}, {"mesh", shapeJson(*job.brief.shape(name), thickness)}});
-  if (!job.brief.baseline.empty()) data["baseline"] = shapeJson(*job.brief.shape(job.brief.baseline), thickness);
+  if (!job.brief.baseline.empty())
+    data["baseline"] = shapeJson(*job.brief.shape(job.brief.baseline), thickness);
   data["faces"] = json::array();
   for (const NamedFace& face : job.faces) data["faces"].push_back(faceJson(face));
   data["supports"] = json::array();

@@ -29,9 +29,13 @@ IterationRecord recordFrom(const json& r) {
 
 }  // namespace
 
-void writeCheckpoint(const std::filesystem::path& path, const std::string& fingerprint, const OptimiseState& state) {
+void writeCheckpoint(const std::filesystem::path& path, const std::string& fingerprint,
+                     const OptimiseState& state) {
   OptimiseState copy = state;
-  json head = {{"fingerprint", fingerprint}, {"stage", copy.stage}, {"in_stage", copy.inStage}, {"cases", copy.displacements.size()}};
+  json head = {{"fingerprint", fingerprint},
+               {"stage", copy.stage},
+               {"in_stage", copy.inStage},
+               {"cases", copy.displacements.size()}};
   for (const IterationRecord& r : copy.history) head["history"].push_back(recordJson(r));
   std::string bytes;
   for (const std::vector<double>* field : fieldsOf(copy)) {
@@ -41,12 +45,14 @@ void writeCheckpoint(const std::filesystem::path& path, const std::string& finge
   writeFile(path, head.dump() + "\n" + bytes);
 }
 
-std::optional<OptimiseState> readCheckpoint(const std::filesystem::path& path, const std::string& fingerprint) {
+std::optional<OptimiseState> readCheckpoint(const std::filesystem::path& path,
+                                            const std::string& fingerprint) {
   if (!std::filesystem::exists(path)) return std::nullopt;
   const std::string text = readFile(path);
   const std::size_t end = text.find('\n');
   const json head = json::parse(text.substr(0, end), nullptr, false);
-  if (end == std::string::npos || !head.is_object() || head.value("fingerprint", "") != fingerprint) return std::nullopt;
+  if (end == std::string::npos || !head.is_object() || head.value("fingerprint", "") != fingerprint)
+    return std::nullopt;
   try {
     OptimiseState state;
     state.stage = head.at("stage");

@@ -16,7 +16,9 @@ constexpr double kMPa = 1e-6;
 json caseJson(const BodyProof& body, std::size_t k, const ProofProblem& problem) {
   const CaseProof& c = body.fine.cases[k];
   const CaseProof& rough = body.coarse.cases[k];
-  const auto error = [&](double coarse, double fine, int order) { return extrapolated(coarse, fine, body.ratio, order).error; };
+  const auto error = [&](double coarse, double fine, int order) {
+    return extrapolated(coarse, fine, body.ratio, order).error;
+  };
   json faces = json::object();
   json faceErrors = json::object();
   for (std::size_t f = 0; f < problem.faces.size(); ++f) {
@@ -60,7 +62,9 @@ json caseJson(const BodyProof& body, std::size_t k, const ProofProblem& problem)
 
 }  // namespace
 
-json vectorJson(const Vec3& v, double scale) { return {v.x() * scale, v.y() * scale, v.z() * scale}; }
+json vectorJson(const Vec3& v, double scale) {
+  return {v.x() * scale, v.y() * scale, v.z() * scale};
+}
 
 std::string historyCsv(const std::vector<IterationRecord>& history) {
   std::string csv = "iteration,compliance_J,mass_fraction,change,sharpness,solver_iterations,seconds\n";

@@ -26,7 +26,8 @@ struct BodyProof {
 
 /// Everything found about a body, lengths in mm, stresses in MPa.
 /// @param weights of the cases in the goal.
-nlohmann::json bodyJson(const BodyProof& body, const ProofProblem& problem, const std::vector<double>& weights);
+nlohmann::json bodyJson(const BodyProof& body, const ProofProblem& problem,
+                        const std::vector<double>& weights);
 
 nlohmann::json judgementJson(const Judgement& judgement);
 

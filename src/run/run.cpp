@@ -33,12 +33,12 @@ constexpr double kSurfaceSpacing = 1.0;
 /// Lattice an outline is traced on, in voxels: finer than a surface, because it costs little.
 constexpr double kOutlineSpacing = 0.5;
 
-/// Spacing of the coarse mesh of a proof over that of the fine one: half as many tetrahedra. Much coarser meshes
-/// lose slim members, and the difference then says nothing of the fine one.
+/// Spacing of the coarse mesh of a proof over that of the fine one: half as many tetrahedra. Much coarser
+/// meshes lose slim members, and the difference then says nothing of the fine one.
 constexpr double kMeshRatio = 1.3;
 
 /// Increase when a step computes something else from the same brief, so that old results are not reused.
-constexpr const char* kMethodVersion = "4";
+constexpr const char* kMethodVersion = "5";
 
 class Stopwatch {
  public:
@@ -97,8 +97,7 @@ JobRun::JobRun(Job job, std::filesystem::path folder, RunListener listener)
 }
 
 std::string JobRun::fingerprint(const std::vector<std::string>& sections, const std::string& before) const {
-  std::string text =
-      std::string(kMethodVersion) + before + fmt::format(";{:.9g}", job_.cellSize());
+  std::string text = std::string(kMethodVersion) + before + fmt::format(";{:.9g}", job_.cellSize());
   for (const std::string& key : sections) {
     const auto section = job_.brief.sections.find(key);
     text += ";" + key + "=" + (section == job_.brief.sections.end() ? "" : section->second);
@@ -118,7 +117,9 @@ std::string JobRun::layoutFingerprint() const {
                       "making", "optimise"},
                      brief.shapeTexts(shapes));
 }
-std::string JobRun::solidFingerprint() const { return fingerprint({"solid"}, layoutFingerprint()); }
+std::string JobRun::solidFingerprint() const {
+  return fingerprint({"solid"}, layoutFingerprint());
+}
 std::string JobRun::proofFingerprint(const std::string& before) const {
   return fingerprint({"require", "proof"}, before + fmt::format(";{}", job_.brief.tetrahedra));
 }
@@ -141,7 +142,9 @@ void JobRun::note(const std::string& line) const {
   if (listener_.note) listener_.note(line);
 }
 
-bool JobRun::stopAsked() const { return listener_.stopRequested && listener_.stopRequested(); }
+bool JobRun::stopAsked() const {
+  return listener_.stopRequested && listener_.stopRequested();
+}
 
 ProgressCallback JobRun::progress() const {
   return [this](const Progress& p) {
@@ -155,7 +158,8 @@ SmoothLayout JobRun::readLayout() const {
   return std::visit(
       [&](const auto& domain) {
         if (image.frame.cells != imageOf(domain.grid, domain.thickness).frame.cells)
-          throw InputError("layout.vti does not fit the brief: its box has other sizes", "run optimise again");
+          throw InputError("layout.vti does not fit the brief: its box has other sizes",
+                           "run optimise again");
         return SmoothLayout(domain, gathered(domain.grid, image.field("level")),
                             filterRadiusFor(job_.brief.smallestMember));
       },
@@ -185,7 +189,8 @@ OptimiseResult JobRun::runOptimiser() {
       [&](const IterationView& view) {
         history.push_back(view.record);
         writeFile(folder_ / "history.csv", historyCsv(history));
-        if (job_.brief.keepEvery > 0 && (view.record.iteration == 1 || view.record.iteration % job_.brief.keepEvery == 0)) {
+        if (job_.brief.keepEvery > 0 &&
+            (view.record.iteration == 1 || view.record.iteration % job_.brief.keepEvery == 0)) {
           std::filesystem::create_directories(kept);
           CellImage image = imageOf(domain.grid, domain.thickness);
           image.fields = {{"density", spread(domain.grid, view.density)}};
@@ -237,7 +242,8 @@ void JobRun::storeLayout(const OptimiseResult& result) {
 
 void JobRun::optimise(bool fresh) {
   if (layoutReady_ && !fresh) return;
-  if (!fresh && fits("optimise", layoutFingerprint(), "layout.vti") && results_["optimise"].value("finished", false)) {
+  if (!fresh && fits("optimise", layoutFingerprint(), "layout.vti") &&
+      results_["optimise"].value("finished", false)) {
     note("optimise  reused: layout.vti fits the brief");
     layoutReady_ = true;
     return;
@@ -250,15 +256,17 @@ void JobRun::optimise(bool fresh) {
   else
     storeLayout<3>(result);
   save();
-  note(fmt::format("optimise  {} iterations, {}: compliance {:.4g} J{}, mass {:.4g} kg", result.history.size(),
-                   describe(result.stop), result.compliance, job_.brief.goal == CaseGoal::worst ? " in the worst case" : "",
+  note(fmt::format("optimise  {} iterations, {}: compliance {:.4g} J{}, mass {:.4g} kg",
+                   result.history.size(), describe(result.stop), result.compliance,
+                   job_.brief.goal == CaseGoal::worst ? " in the worst case" : "",
                    result.massFraction * job_.spaceMass));
   if (result.stop == OptimiseStop::cancelled) throw Cancelled();
   layoutReady_ = true;
 }
 
 void JobRun::solid(bool fresh) {
-  const bool interrupted = fits("optimise", layoutFingerprint(), "layout.vti") && !results_["optimise"].value("finished", true);
+  const bool interrupted =
+      fits("optimise", layoutFingerprint(), "layout.vti") && !results_["optimise"].value("finished", true);
   if (interrupted)
     note("optimise  was stopped early; going on with the layout it left");
   else
@@ -278,7 +286,8 @@ void JobRun::solid(bool fresh) {
     throw RunError("the surface of the solid has defects: " + solid.defects.text(), "try another voxel size");
   writeStl(folder_ / "solid.stl", solid.surface);
   for (const MeshFormat format : job_.brief.formats)
-    writeMesh(folder_ / ("solid." + meshFormatNames()[static_cast<std::size_t>(format)]), solid.surface, format);
+    writeMesh(folder_ / ("solid." + meshFormatNames()[static_cast<std::size_t>(format)]), solid.surface,
+              format);
   if (job_.flat()) writeFile(folder_ / "outline.svg", outlineSvg(solid.outline, job_.brief.title));
   json bores = json::array();
   for (const NamedFace& face : job_.faces)
@@ -302,50 +311,56 @@ void JobRun::solid(bool fresh) {
   double above = 0;
   std::visit(
       [&](const auto& domain) {
-        const std::vector<double> level = gathered(domain.grid, readVti(folder_ / "layout.vti").field("level"));
+        const std::vector<double> level =
+            gathered(domain.grid, readVti(folder_ / "layout.vti").field("level"));
         for (std::size_t c = 0; c < level.size(); ++c)
           if (level[c] >= solid.threshold) above += domain.fill[c] * domain.cellVolume();
       },
       job_.domain);
-  results_["solid"] = {{"fingerprint", solidFingerprint()},
-                       {"threshold", solid.threshold},
-                       {"volume_mm3", solid.volume * kCubicMm},
-                       {"mass_kg", solid.volume * job_.brief.material.density},
-                       {"wanted_mass_kg", job_.targetMass},
-                       {"volume_kept", options.keepVolume},
-                       {"mass_of_voxels_above_threshold_kg", above * job_.brief.material.density},
-                       {"triangles_before", solid.trianglesBefore},
-                       {"triangles", solid.surface.triangles.size()},
-                       {"reduction_deviation_mm", solid.deviation * kMm},
-                       {"surface", solid.defects.text()},
-                       {"pieces", solid.pieces},
-                       {"dropped_pieces", solid.dropped.pieces},
-                       {"dropped_volume_mm3", solid.dropped.volume * kCubicMm},
-                       {"filled_voids", solid.cleanedUp.voids},
-                       {"filled_volume_mm3", solid.cleanedUp.voidVolume * kMm * kMm *
-                                                 (job_.flat() ? job_.brief.sheet->thickness * kMm : kMm)},
-                       {"sharp_edges", {{"points", solid.edges.points}, {"largest_distance_mm", solid.edges.largest * kMm}}},
-                       {"bores", bores},
-                       {"warnings", warnings},
-                       {"seconds", watch.seconds()}};
+  results_["solid"] = {
+      {"fingerprint", solidFingerprint()},
+      {"threshold", solid.threshold},
+      {"volume_mm3", solid.volume * kCubicMm},
+      {"mass_kg", solid.volume * job_.brief.material.density},
+      {"wanted_mass_kg", job_.targetMass},
+      {"volume_kept", options.keepVolume},
+      {"mass_of_voxels_above_threshold_kg", above * job_.brief.material.density},
+      {"triangles_before", solid.trianglesBefore},
+      {"triangles", solid.surface.triangles.size()},
+      {"reduction_deviation_mm", solid.deviation * kMm},
+      {"surface", solid.defects.text()},
+      {"pieces", solid.pieces},
+      {"dropped_pieces", solid.dropped.pieces},
+      {"dropped_volume_mm3", solid.dropped.volume * kCubicMm},
+      {"filled_voids", solid.cleanedUp.voids},
+      {"filled_volume_mm3",
+       solid.cleanedUp.voidVolume * kMm * kMm * (job_.flat() ? job_.brief.sheet->thickness * kMm : kMm)},
+      {"sharp_edges", {{"points", solid.edges.points}, {"largest_distance_mm", solid.edges.largest * kMm}}},
+      {"bores", bores},
+      {"warnings", warnings},
+      {"seconds", watch.seconds()}};
   if (job_.flat()) results_["solid"]["outline_corners"] = solid.outline.corners();
   save();
   note(fmt::format("solid     read at {:.3f}: {:.4g} kg ({} {:.4g} kg), {} triangles, {}", solid.threshold,
-                   solid.volume * job_.brief.material.density, options.keepVolume ? "wanted" : "let go; the target was",
-                   job_.targetMass, solid.surface.triangles.size(),
+                   solid.volume * job_.brief.material.density,
+                   options.keepVolume ? "wanted" : "let go; the target was", job_.targetMass,
+                   solid.surface.triangles.size(),
                    solid.defects.sound() ? "closed and sound" : solid.defects.text()));
   for (const std::string& warning : warnings) note("warning   " + warning);
 }
 
-/// Meshes a body twice, analyses both meshes, leaves the fine one in `file` and returns the figures with their
-/// verdict. Of the run's own solid all pieces that hang on a keep are analysed, of other bodies the largest.
-json JobRun::analysed(const Implicit& f, const TriangleMesh* exported, const std::string& file, bool ownSolid) {
+/// Meshes a body twice, analyses both meshes, leaves the fine one in `file` and returns the figures with
+/// their verdict. Of the run's own solid all pieces that hang on a keep are analysed, of other bodies the
+/// largest.
+json JobRun::analysed(const Implicit& f, const TriangleMesh* exported, const std::string& file,
+                      bool ownSolid) {
   const Stopwatch watch;
   Regions whole = job_.regions;  // without keeps only the largest piece counts
   whole.keeps.clear();
   const Box bounds = exported ? exported->bounds() : job_.regions.bounds();
   report(progress(), "meshing", 0);
-  const TriangleMesh surface = exported ? *exported : stuff(f, bounds, bounds.diagonal().norm() / 120).boundary();
+  const TriangleMesh surface =
+      exported ? *exported : stuff(f, bounds, bounds.diagonal().norm() / 120).boundary();
   const ProofProblem problem = job_.proofProblem();
   BodyProof body;
   body.ratio = kMeshRatio;
@@ -398,10 +413,11 @@ void JobRun::proof(bool fresh) {
   figures["fingerprint"] = fingerprint;
   results_["proof"] = figures;
   save();
-  note(fmt::format("proof     {} and {} tetrahedra: compliance {:.4g} +- {:.2g} J (predicted {:.4g} J), verdict: {}",
-                   figures["coarse_tetrahedra"].get<int>(), figures["tetrahedra"].get<int>(),
-                   figures["compliance_J"].get<double>(), figures["compliance_error_J"].get<double>(),
-                   predictedCompliance(), figures["verdict"].get<std::string>()));
+  note(fmt::format(
+      "proof     {} and {} tetrahedra: compliance {:.4g} +- {:.2g} J (predicted {:.4g} J), verdict: {}",
+      figures["coarse_tetrahedra"].get<int>(), figures["tetrahedra"].get<int>(),
+      figures["compliance_J"].get<double>(), figures["compliance_error_J"].get<double>(),
+      predictedCompliance(), figures["verdict"].get<std::string>()));
 }
 
 double JobRun::predictedCompliance() const {
@@ -414,9 +430,11 @@ double JobRun::predictedCompliance() const {
 void JobRun::analyse(bool fresh) {
   std::vector<std::string> allShapes;
   for (const BriefShape& shape : job_.brief.shapes) allShapes.push_back(shape.name);
-  const std::string regions = fingerprint({"sheet", "material", "design", "faces", "supports", "loads", "cases"},
-                                          job_.brief.shapeTexts(allShapes));
-  const auto body = [&](const char* key, const char* file, const std::string& fingerprint, const Implicit& f) {
+  const std::string regions =
+      fingerprint({"sheet", "material", "design", "faces", "supports", "loads", "cases"},
+                  job_.brief.shapeTexts(allShapes));
+  const auto body = [&](const char* key, const char* file, const std::string& fingerprint,
+                        const Implicit& f) {
     if (!fresh && fits(key, fingerprint, file)) {
       note(fmt::format("analyse   reused: {} fits the brief", file));
       return;
@@ -426,14 +444,18 @@ void JobRun::analyse(bool fresh) {
     figures["fingerprint"] = fingerprint;
     results_[key] = figures;
     save();
-    note(fmt::format("analyse   {}: {:.4g} kg, compliance {:.4g} +- {:.2g} J", key, figures["mass_kg"].get<double>(),
-                     figures["compliance_J"].get<double>(), figures["compliance_error_J"].get<double>()));
+    note(fmt::format("analyse   {}: {:.4g} kg, compliance {:.4g} +- {:.2g} J", key,
+                     figures["mass_kg"].get<double>(), figures["compliance_J"].get<double>(),
+                     figures["compliance_error_J"].get<double>()));
   };
-  body("block", "block.vtu", proofFingerprint(regions), [this](const Vec3& p) { return job_.regions.available(p); });
+  body("block", "block.vtu", proofFingerprint(regions),
+       [this](const Vec3& p) { return job_.regions.available(p); });
   if (job_.brief.baseline.empty()) return;
   const ShapePtr baseline = job_.brief.shape(job_.brief.baseline);
   body("baseline", "baseline.vtu", proofFingerprint(regions + job_.brief.baseline),
-       [this, baseline](const Vec3& p) { return std::max(baseline->distance(p), job_.regions.withinSheet(p)); });
+       [this, baseline](const Vec3& p) {
+         return std::max(baseline->distance(p), job_.regions.withinSheet(p));
+       });
 }
 
 void JobRun::proofOf(const std::filesystem::path& file, bool fresh) {
@@ -446,7 +468,8 @@ void JobRun::proofOf(const std::filesystem::path& file, bool fresh) {
     return;
   }
   forget({"outside"});
-  json figures = analysed([shape](const Vec3& p) { return shape->distance(p); }, &surface, "outside.vtu", false);
+  json figures =
+      analysed([shape](const Vec3& p) { return shape->distance(p); }, &surface, "outside.vtu", false);
   figures["fingerprint"] = fingerprint;
   figures["file"] = file.filename().string();
   figures["surface"] = defects.text();

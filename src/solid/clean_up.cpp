@@ -12,9 +12,9 @@ namespace {
 
 /// Signed distances on the cells of a frame from a function sampled there.
 ///
-/// Cells next to a change of sign find the nearest point of the surface along the gradient, to a fraction of a
-/// cell; the other cells take over the nearest of their neighbours' points, sweeping forth and back until the
-/// whole frame is reached (vector distance transform, Danielsson 1980).
+/// Cells next to a change of sign find the nearest point of the surface along the gradient, to a fraction of
+/// a cell; the other cells take over the nearest of their neighbours' points, sweeping forth and back until
+/// the whole frame is reached (vector distance transform, Danielsson 1980).
 class Distances {
  public:
   explicit Distances(const GridFrame<3>& frame) : frame_(frame) {}
@@ -100,7 +100,8 @@ CleanUpReport fillVoids(SmoothLayout& layout, const Regions& regions, double thr
     const std::size_t i = frame.linear(at);
     empty[i] = static_cast<double>(values[i]) < threshold && regions.kept(frame.centre(at)) > 0;
   });
-  const Grid<3> box(frame, std::vector<std::uint8_t>(values.size(), 1));  // numbers its cells as the frame does
+  const Grid<3> box(frame,
+                    std::vector<std::uint8_t>(values.size(), 1));  // numbers its cells as the frame does
   const Pieces pieces = findPieces(box, empty);
   // What reaches the edge of the frame or a clear is not enclosed.
   std::vector<std::uint8_t> open(pieces.cells.size(), 0);
@@ -117,7 +118,8 @@ CleanUpReport fillVoids(SmoothLayout& layout, const Regions& regions, double thr
       open[static_cast<std::size_t>(piece)] = 1;
   });
   const double cell = std::pow(frame.size, layout.flat() ? 2 : 3);
-  const double most = layout.flat() ? std::numbers::pi / 4 * size * size : std::numbers::pi / 6 * size * size * size;
+  const double most =
+      layout.flat() ? std::numbers::pi / 4 * size * size : std::numbers::pi / 6 * size * size * size;
   CleanUpReport report;
   std::vector<std::uint8_t> filled(pieces.cells.size(), 0);
   for (std::size_t p = 0; p < filled.size(); ++p) {
@@ -141,7 +143,8 @@ std::vector<float> closedField(const SmoothLayout& layout, const Implicit& part,
       values.size() / width,
       [&](std::size_t row) {
         Index<3> at{0, static_cast<int>(row) % frame.cells[1], static_cast<int>(row) / frame.cells[1]};
-        for (; at[0] < frame.cells[0]; ++at[0]) values[frame.linear(at)] = static_cast<float>(part(frame.centre(at)));
+        for (; at[0] < frame.cells[0]; ++at[0])
+          values[frame.linear(at)] = static_cast<float>(part(frame.centre(at)));
       },
       16);
   Distances distances(frame);
@@ -149,8 +152,8 @@ std::vector<float> closedField(const SmoothLayout& layout, const Implicit& part,
   std::vector<float> grown = distances.from(values);
   for (float& value : grown) value -= reach;
   std::vector<float> closed = distances.from(grown);
-  // Distances on cells are good to about a tenth of one; taking that off keeps closing from thickening what has
-  // no gap.
+  // Distances on cells are good to about a tenth of one; taking that off keeps closing from thickening what
+  // has no gap.
   const auto margin = static_cast<float>(0.1 * frame.size);
   for (float& value : closed) value += reach + margin;
   return closed;

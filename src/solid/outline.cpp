@@ -3,8 +3,8 @@
 #include <fmt/format.h>
 
 #include <algorithm>
-#include <cmath>
 #include <array>
+#include <cmath>
 #include <iterator>
 #include <limits>
 #include <map>
@@ -22,7 +22,9 @@ namespace {
 using Vec2 = Eigen::Vector2d;
 using Loop = std::vector<Vec2>;
 
-double cross2(const Vec2& a, const Vec2& b) { return a.x() * b.y() - a.y() * b.x(); }
+double cross2(const Vec2& a, const Vec2& b) {
+  return a.x() * b.y() - a.y() * b.x();
+}
 
 double signedArea(const Loop& loop) {
   double twice = 0;
@@ -34,14 +36,16 @@ bool insideLoop(const Loop& loop, const Vec2& p) {
   bool inside = false;
   for (std::size_t i = 0, j = loop.size() - 1; i < loop.size(); j = i++)
     if ((loop[i].y() > p.y()) != (loop[j].y() > p.y()) &&
-        p.x() < loop[i].x() + (loop[j].x() - loop[i].x()) * (p.y() - loop[i].y()) / (loop[j].y() - loop[i].y()))
+        p.x() <
+            loop[i].x() + (loop[j].x() - loop[i].x()) * (p.y() - loop[i].y()) / (loop[j].y() - loop[i].y()))
       inside = !inside;
   return inside;
 }
 
 class Tracer {
  public:
-  Tracer(const PlaneFunction& f, const Eigen::AlignedBox2d& bounds, double spacing) : f_(f), spacing_(spacing) {
+  Tracer(const PlaneFunction& f, const Eigen::AlignedBox2d& bounds, double spacing)
+      : f_(f), spacing_(spacing) {
     // A square of margin on every side, so that the outermost points lie outside.
     const Vec2 sizes = bounds.sizes() / spacing;
     columns_ = static_cast<int>(std::ceil(sizes.x())) + 3;
@@ -87,7 +91,8 @@ class Tracer {
   /// Links the crossings of one square so that the inside lies to the left.
   void visit(int i, int j) {
     const std::array<int, 4> corner{point(i, j), point(i + 1, j), point(i + 1, j + 1), point(i, j + 1)};
-    const std::array<std::int64_t, 4> side{edge(corner[0], 0), edge(corner[1], 1), edge(corner[3], 0), edge(corner[0], 1)};
+    const std::array<std::int64_t, 4> side{edge(corner[0], 0), edge(corner[1], 1), edge(corner[3], 0),
+                                           edge(corner[0], 1)};
     int mask = 0;
     for (std::size_t c = 0; c < 4; ++c) mask |= inside(corner[c]) << c;
     if (mask == 0 || mask == 15) return;
@@ -144,7 +149,8 @@ class Tracer {
 
   Vec2 gradient(const Vec2& at) const {
     const double step = 1e-4 * spacing_;
-    return Vec2(f_(at + Vec2(step, 0)) - f_(at - Vec2(step, 0)), f_(at + Vec2(0, step)) - f_(at - Vec2(0, step))) /
+    return Vec2(f_(at + Vec2(step, 0)) - f_(at - Vec2(step, 0)),
+                f_(at + Vec2(0, step)) - f_(at - Vec2(0, step))) /
            (2 * step);
   }
 
@@ -191,7 +197,8 @@ class Tracer {
   std::map<std::int64_t, std::int64_t> next_;
 };
 
-void keepFarthest(const Loop& loop, std::size_t first, std::size_t last, double deviation, std::vector<char>& kept) {
+void keepFarthest(const Loop& loop, std::size_t first, std::size_t last, double deviation,
+                  std::vector<char>& kept) {
   if (last <= first + 1) return;
   const Vec2 a = loop[first];
   const Vec2 edge = loop[last % loop.size()] - a;
@@ -229,7 +236,8 @@ Loop simplifiedLoop(const Loop& loop, double deviation) {
 /// Triangulation by ear clipping).
 class Ears {
  public:
-  /// @param points of all loops of one piece, the outer loop first; `first` is the number of each loop's first
+  /// @param points of all loops of one piece, the outer loop first; `first` is the number of each loop's
+  /// first
   ///   point.
   Ears(const std::vector<Vec2>& points, const std::vector<std::size_t>& first) : points_(points) {
     for (std::size_t l = 0; l + 1 < first.size(); ++l)
@@ -244,8 +252,9 @@ class Ears {
         if (points[i].x() > points[best].x()) best = i;
       return best;
     };
-    std::sort(holes.begin(), holes.end(),
-              [&](std::size_t a, std::size_t b) { return points[rightmost(a)].x() > points[rightmost(b)].x(); });
+    std::sort(holes.begin(), holes.end(), [&](std::size_t a, std::size_t b) {
+      return points[rightmost(a)].x() > points[rightmost(b)].x();
+    });
     for (const std::size_t l : holes) bridge(first[l], first[l + 1], rightmost(l));
   }
 
@@ -267,7 +276,8 @@ class Ears {
         at = (at + 1) % n;
         if (++failed <= n) continue;
         // Slivers fold over when a file rounds their corners: they are taken only when nothing else is left.
-        if (least_ == 0) throw RunError("the outline crosses itself and cannot be filled", "try another voxel size");
+        if (least_ == 0)
+          throw RunError("the outline crosses itself and cannot be filled", "try another voxel size");
         least_ = least_ > 1e-9 ? 1e-3 * least_ : 0;
         failed = 0;
       }
@@ -291,7 +301,8 @@ class Ears {
         best = i;
       }
     }
-    if (best == ring_.size()) throw RunError("a hole of the outline cannot be joined to its edge", "try another voxel size");
+    if (best == ring_.size())
+      throw RunError("a hole of the outline cannot be joined to its edge", "try another voxel size");
     std::vector<int> detour;
     for (std::size_t i = from; i < end; ++i) detour.push_back(static_cast<int>(i));
     for (std::size_t i = begin; i <= from; ++i) detour.push_back(static_cast<int>(i));
@@ -438,8 +449,8 @@ std::string outlineSvg(const Outline& outline, const std::string& title) {
       size.x(), size.y(), low.x(), -(low.y() + size.y()), safe);
   for (const Loop& loop : outline.loops) {
     for (std::size_t i = 0; i < loop.size(); ++i)
-      fmt::format_to(std::back_inserter(svg), "{}{:.4f} {:.4f}", i ? "L" : "M", kMillimetresPerMetre * loop[i].x(),
-                     kMillimetresPerMetre * loop[i].y());
+      fmt::format_to(std::back_inserter(svg), "{}{:.4f} {:.4f}", i ? "L" : "M",
+                     kMillimetresPerMetre * loop[i].x(), kMillimetresPerMetre * loop[i].y());
     svg += "Z";
   }
   return svg + "\"/>\n</svg>\n";

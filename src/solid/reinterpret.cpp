@@ -71,7 +71,8 @@ TriangleMesh reduced(const TriangleMesh& mesh, double deviation, double& found) 
                                   static_cast<float>(scale * deviation / sizes.maxCoeff()), 0, nullptr));
     TriangleMesh result{mesh.vertices, {}};
     for (std::size_t i = 0; i + 2 < fewer.size(); i += 3)
-      result.triangles.push_back({static_cast<int>(fewer[i]), static_cast<int>(fewer[i + 1]), static_cast<int>(fewer[i + 2])});
+      result.triangles.push_back(
+          {static_cast<int>(fewer[i]), static_cast<int>(fewer[i + 1]), static_cast<int>(fewer[i + 2])});
     dropUnusedVertices(result);
     if (result.triangles.empty()) continue;
     found = surfaceGap(mesh, result).largest;
@@ -93,8 +94,9 @@ EdgeCheck checkEdges(const TriangleMesh& surface, const Regions& regions, double
   std::vector<char> sharp(surface.vertices.size(), 0);
   constexpr double kCrease = 0.82;
   for (std::size_t t = 0; t < surface.triangles.size(); ++t) {
-    const Vec3 n =
-        (surface.corner(t, 1) - surface.corner(t, 0)).cross(surface.corner(t, 2) - surface.corner(t, 0)).stableNormalized();
+    const Vec3 n = (surface.corner(t, 1) - surface.corner(t, 0))
+                       .cross(surface.corner(t, 2) - surface.corner(t, 0))
+                       .stableNormalized();
     for (const int v : surface.triangles[t]) {
       const auto i = static_cast<std::size_t>(v);
       if (normal[i].isZero())
@@ -172,8 +174,7 @@ class Reinterpretation {
     const Box box = regions_.bounds();
     const double middle = 0.5 * regions_.thickness;
     const PlaneFunction plane = [&](const Eigen::Vector2d& p) { return f({p.x(), p.y(), middle}); };
-    const Outline all =
-        traceOutline(plane, {box.min().head<2>(), box.max().head<2>()}, options_.spacing);
+    const Outline all = traceOutline(plane, {box.min().head<2>(), box.max().head<2>()}, options_.spacing);
     solid.pieces = 0;
     double most = 0;
     std::vector<Outline> pieces = piecesOf(all);

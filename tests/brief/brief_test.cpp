@@ -1,3 +1,5 @@
+#include "support/brief.hpp"
+
 #include <gmock/gmock.h>
 #include <gtest/gtest.h>
 
@@ -6,7 +8,6 @@
 #include "barelattice/base/file.hpp"
 #include "barelattice/brief/job.hpp"
 #include "barelattice/brief/shipped.hpp"
-#include "support/brief.hpp"
 
 namespace barelattice {
 namespace {
@@ -141,16 +142,23 @@ std::vector<std::string> warningsOf(const std::string& from, const std::string& 
 
 TEST(Brief, warnsOfWhatWouldSurprise) {
   using ::testing::Contains;
-  EXPECT_THAT(warningsOf("clear = [\"pin\"]", "clear = [\"nick\"]\n[shapes.nick]\nbox = { from = [\"57 mm\", \"0 mm\", \"15 mm\"], to = [\"61 mm\", \"20 mm\", \"21 mm\"] }"),
+  EXPECT_THAT(warningsOf("clear = [\"pin\"]",
+                         "clear = [\"nick\"]\n[shapes.nick]\nbox = { from = [\"57 mm\", \"0 mm\", \"15 "
+                         "mm\"], to = [\"61 mm\", \"20 mm\", \"21 mm\"] }"),
               Contains(HasSubstr("keep \"pad\" loses")));
   EXPECT_THAT(warningsOf("keep = [\"pad\"]", "keep = [\"pad\", { face = \"root\", depth = \"3 mm\" }]"),
               Contains(HasSubstr("keep \"root\" is 3 mm thick, less than two voxels")));
   EXPECT_THAT(warningsOf("[cases]", "spare = { face = \"tip\", pressure = \"1 MPa\" }\n[cases]"),
               Contains(HasSubstr("[loads.spare] (line 21) acts in no case")));
-  EXPECT_THAT(warningsOf("[loads]", "tip = { face = \"tip\" }\n[loads]") , ::testing::IsEmpty());
-  EXPECT_THAT(warningsOf("down = { weight = 2.0, loads = { push = 1.5 } }\n", "down = { loads = { push = 1.5 }, supports = [\"root\"] }\n[supports.tip]\nface = \"tip\"\n"),
-              Contains(HasSubstr("[supports.tip] (line 23) holds in no case")));
-  EXPECT_THAT(warningsOf("[cases]\ndown = { weight = 2.0, loads = { push = 1.5 } }", "back = { face = \"tip\", force = [\"0 N\", \"0 N\", \"0.99 kN\"] }\n[cases]\ndown = { loads = { push = 1.0, back = 1.0 } }"),
+  EXPECT_THAT(warningsOf("[loads]", "tip = { face = \"tip\" }\n[loads]"), ::testing::IsEmpty());
+  EXPECT_THAT(
+      warningsOf(
+          "down = { weight = 2.0, loads = { push = 1.5 } }\n",
+          "down = { loads = { push = 1.5 }, supports = [\"root\"] }\n[supports.tip]\nface = \"tip\"\n"),
+      Contains(HasSubstr("[supports.tip] (line 23) holds in no case")));
+  EXPECT_THAT(warningsOf("[cases]\ndown = { weight = 2.0, loads = { push = 1.5 } }",
+                         "back = { face = \"tip\", force = [\"0 N\", \"0 N\", \"0.99 kN\"] }\n[cases]\ndown "
+                         "= { loads = { push = 1.0, back = 1.0 } }"),
               Contains(HasSubstr("nearly cancel")));
 }
 
@@ -167,8 +175,8 @@ TEST(Brief, supportsHoldChosenDirectionsAndDifferByCase) {
 }
 
 TEST(Brief, pressurePushesIntoTheMaterial) {
-  const Job job = prepare(parseBrief(
-      changed("force = [\"0 N\", \"0 N\", \"-1 kN\"]", "pressure = \"2 MPa\""), "test.toml"));
+  const Job job = prepare(
+      parseBrief(changed("force = [\"0 N\", \"0 N\", \"-1 kN\"]", "pressure = \"2 MPa\""), "test.toml"));
   EXPECT_LT((job.summaries[0].resultant.force - Vec3(-1.5 * 2e6 * 400e-6, 0, 0)).norm(), 1e-6);
   double sum = 0;
   for (std::size_t i = 0; i < job.cases[0].force.size(); ++i) sum += job.cases[0].force[i];
@@ -177,14 +185,17 @@ TEST(Brief, pressurePushesIntoTheMaterial) {
 
 TEST(Brief, aBudgetOfVoxelsIsUsedAndKept) {
   for (const int budget : {5000, 20000}) {
-    const Job job = prepare(parseBrief(changed("voxel = \"2 mm\"", "voxels = " + std::to_string(budget)), "test.toml"));
+    const Job job =
+        prepare(parseBrief(changed("voxel = \"2 mm\"", "voxels = " + std::to_string(budget)), "test.toml"));
     EXPECT_LE(job.cellCount(), static_cast<std::size_t>(budget));
     EXPECT_GT(static_cast<double>(job.cellCount()), 0.85 * budget);
   }
 }
 
 TEST(Brief, reductionIsTheOtherSideOfFraction) {
-  EXPECT_NEAR(*parseBrief(changed("mass_fraction = 0.4", "mass_reduction = 0.6"), "test.toml").target.fraction, 0.4, 1e-15);
+  EXPECT_NEAR(
+      *parseBrief(changed("mass_fraction = 0.4", "mass_reduction = 0.6"), "test.toml").target.fraction, 0.4,
+      1e-15);
 }
 
 TEST(Brief, theFirstBriefAndTheRiggerCanBeRun) {
@@ -199,7 +210,8 @@ TEST(Brief, aBaselineDoesNotTouchTheTextsOfOtherShapes) {
   const Brief plain = parseBrief(kBrief, "test.toml");
   const Brief with = parseBrief(changed("edge = {", "old = { union = [\"slab\"] }\nedge = {"), "test.toml");
   EXPECT_EQ(plain.shapeTexts({"block", "pad"}), with.shapeTexts({"block", "pad"}));
-  EXPECT_NE(with.shapeTexts({"old"}).find("slab="), std::string::npos) << "what a shape is made of belongs to it";
+  EXPECT_NE(with.shapeTexts({"old"}).find("slab="), std::string::npos)
+      << "what a shape is made of belongs to it";
 }
 
 TEST(Brief, missingFilesAreNamed) {

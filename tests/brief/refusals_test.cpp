@@ -12,8 +12,8 @@
 namespace barelattice {
 namespace {
 
-using ::testing::HasSubstr;
 using testing::changed;
+using ::testing::HasSubstr;
 
 struct Spoilt {
   const char* from;
@@ -34,29 +34,58 @@ void expectRefused(const std::string& text, const std::string& message, const st
 /// Shapes that take the place of the one named slab.
 TEST(ShapeRefusals, nameTheFault) {
   const std::vector<std::pair<const char*, const char*>> shapes{
-      {"{ cylinder = { from = ['0 mm','0 mm','0 mm'], to = ['0 mm','0 mm','1 mm'], radius = '0 mm' } }", "a cylinder needs a radius above zero"},
-      {"{ cylinder = { from = ['0 mm','0 mm','0 mm'], to = ['0 mm','0 mm','0 mm'], radius = '1 mm' } }", "two different end points"},
-      {"{ cone = { from = ['0 mm','0 mm','0 mm'], to = ['0 mm','0 mm','1 mm'], radius = '-1 mm', end_radius = '1 mm' } }", "radii of zero or more"},
-      {"{ cone = { from = ['0 mm','0 mm','0 mm'], to = ['0 mm','0 mm','1 mm'], radius = '1 mm', end_radius = '1 mm' } }", "two different radii"},
-      {"{ cone = { from = ['0 mm','0 mm','1 mm'], to = ['0 mm','0 mm','1 mm'], radius = '2 mm', end_radius = '1 mm' } }", "a cone needs two different end points"},
-      {"{ sphere = { centre = ['0 mm','0 mm','0 mm'], radius = '0 mm' } }", "a sphere needs a radius above zero"},
-      {"{ torus = { centre = ['0 mm','0 mm','0 mm'], axis = 'z', radius = '1 mm', tube = '2 mm' } }", "thinner than its ring's radius"},
-      {"{ torus = { centre = ['0 mm','0 mm','0 mm'], axis = [0, 0, 0], radius = '1 mm', tube = '2 mm' } }", "has no direction"},
-      {"{ torus = { centre = ['0 mm','0 mm','0 mm'], axis = [0, 1], radius = '1 mm', tube = '2 mm' } }", "should hold three numbers"},
+      {"{ cylinder = { from = ['0 mm','0 mm','0 mm'], to = ['0 mm','0 mm','1 mm'], radius = '0 mm' } }",
+       "a cylinder needs a radius above zero"},
+      {"{ cylinder = { from = ['0 mm','0 mm','0 mm'], to = ['0 mm','0 mm','0 mm'], radius = '1 mm' } }",
+       "two different end points"},
+      {"{ cone = { from = ['0 mm','0 mm','0 mm'], to = ['0 mm','0 mm','1 mm'], radius = '-1 mm', end_radius "
+       "= '1 mm' } }",
+       "radii of zero or more"},
+      {"{ cone = { from = ['0 mm','0 mm','0 mm'], to = ['0 mm','0 mm','1 mm'], radius = '1 mm', end_radius = "
+       "'1 mm' } }",
+       "two different radii"},
+      {"{ cone = { from = ['0 mm','0 mm','1 mm'], to = ['0 mm','0 mm','1 mm'], radius = '2 mm', end_radius = "
+       "'1 mm' } }",
+       "a cone needs two different end points"},
+      {"{ sphere = { centre = ['0 mm','0 mm','0 mm'], radius = '0 mm' } }",
+       "a sphere needs a radius above zero"},
+      {"{ torus = { centre = ['0 mm','0 mm','0 mm'], axis = 'z', radius = '1 mm', tube = '2 mm' } }",
+       "thinner than its ring's radius"},
+      {"{ torus = { centre = ['0 mm','0 mm','0 mm'], axis = [0, 0, 0], radius = '1 mm', tube = '2 mm' } }",
+       "has no direction"},
+      {"{ torus = { centre = ['0 mm','0 mm','0 mm'], axis = [0, 1], radius = '1 mm', tube = '2 mm' } }",
+       "should hold three numbers"},
       {"{ extrude = { plane = 'xx', outline = [], from = '0 mm', to = '1 mm' } }", "'plane' is \"xx\""},
-      {"{ extrude = { plane = 'xy', outline = [['0 mm','0 mm'],['1 mm','0 mm']], from = '0 mm', to = '1 mm' } }", "at least three corners, or two with an arc"},
-      {"{ extrude = { plane = 'xy', outline = [['0 mm','0 mm'],['1 mm','0 mm'],['1 mm','0 mm']], from = '0 mm', to = '1 mm' } }", "same corner twice"},
-      {"{ extrude = { plane = 'xy', outline = [['0 mm','0 mm'],['1 mm','0 mm'],['2 mm','0 mm']], from = '0 mm', to = '1 mm' } }", "encloses no area"},
-      {"{ extrude = { plane = 'xy', outline = [['0 mm','0 mm'],['1 mm','1 mm'],['2 mm','0 mm'],['1 mm','3 mm'],['1 mm','-1 mm']], from = '0 mm', to = '1 mm' } }", "crosses itself"},
-      {"{ extrude = { plane = 'xy', outline = [['0 mm','0 mm'],['1 mm','0 mm'],['1 mm','1 mm']], from = '1 mm', to = '0 mm' } }", "'from' below 'to'"},
-      {"{ extrude = { plane = 'xy', outline = [['0 mm','0 mm'],['9 mm','0 mm'],['9 mm','9 mm']], holes = [[['20 mm','0 mm'],['21 mm','0 mm'],['21 mm','1 mm']]], from = '0 mm', to = '1 mm' } }", "a hole lies outside the outline"},
-      {"{ extrude = { plane = 'xy', outline = [['0 mm','0 mm'],['9 mm','0 mm'],{ through = ['12 mm','0 mm'], to = ['15 mm','0 mm'] }], from = '0 mm', to = '1 mm' } }", "do not lie on one line"},
+      {"{ extrude = { plane = 'xy', outline = [['0 mm','0 mm'],['1 mm','0 mm']], from = '0 mm', to = '1 mm' "
+       "} }",
+       "at least three corners, or two with an arc"},
+      {"{ extrude = { plane = 'xy', outline = [['0 mm','0 mm'],['1 mm','0 mm'],['1 mm','0 mm']], from = '0 "
+       "mm', to = '1 mm' } }",
+       "same corner twice"},
+      {"{ extrude = { plane = 'xy', outline = [['0 mm','0 mm'],['1 mm','0 mm'],['2 mm','0 mm']], from = '0 "
+       "mm', to = '1 mm' } }",
+       "encloses no area"},
+      {"{ extrude = { plane = 'xy', outline = [['0 mm','0 mm'],['1 mm','1 mm'],['2 mm','0 mm'],['1 mm','3 "
+       "mm'],['1 mm','-1 mm']], from = '0 mm', to = '1 mm' } }",
+       "crosses itself"},
+      {"{ extrude = { plane = 'xy', outline = [['0 mm','0 mm'],['1 mm','0 mm'],['1 mm','1 mm']], from = '1 "
+       "mm', to = '0 mm' } }",
+       "'from' below 'to'"},
+      {"{ extrude = { plane = 'xy', outline = [['0 mm','0 mm'],['9 mm','0 mm'],['9 mm','9 mm']], holes = "
+       "[[['20 mm','0 mm'],['21 mm','0 mm'],['21 mm','1 mm']]], from = '0 mm', to = '1 mm' } }",
+       "a hole lies outside the outline"},
+      {"{ extrude = { plane = 'xy', outline = [['0 mm','0 mm'],['9 mm','0 mm'],{ through = ['12 mm','0 mm'], "
+       "to = ['15 mm','0 mm'] }], from = '0 mm', to = '1 mm' } }",
+       "do not lie on one line"},
       {"{ offset = { of = 'block', by = '-10 mm' } }", "nothing is left of the shape"},
-      {"{ offset = { of = 'both', by = '-1 mm' } }\nboth = { union = ['block', 'pad'] }", "a union cannot be shrunk"},
+      {"{ offset = { of = 'both', by = '-1 mm' } }\nboth = { union = ['block', 'pad'] }",
+       "a union cannot be shrunk"},
       {"{ union = [] }", "'union' needs at least 1 shapes"},
       {"{ difference = ['block'] }", "'difference' needs at least 2 shapes"},
-      {"{ repeat = { of = 'block', times = 1, step = ['1 mm','0 mm','0 mm'] } }", "whole number of at least 2"},
-      {"{ repeat = { of = 'block', times = 2000, step = ['1 mm','0 mm','0 mm'] } }", "'times' should be at most 1000"},
+      {"{ repeat = { of = 'block', times = 1, step = ['1 mm','0 mm','0 mm'] } }",
+       "whole number of at least 2"},
+      {"{ repeat = { of = 'block', times = 2000, step = ['1 mm','0 mm','0 mm'] } }",
+       "'times' should be at most 1000"},
       {"{ repeat = { of = 'block', times = 3 } }", "needs one of 'step' and 'angle'"},
       {"{ mirror = { of = 'block', across = 'w', at = '0 mm' } }", "'across' is \"w\""},
       {"{ mesh = { file = 'nowhere.stl' } }", "cannot read"},
@@ -69,7 +98,8 @@ TEST(ShapeRefusals, nameTheFault) {
       {"{ mesh = { file = 'empty.stl' } }", "the triangle surface is empty"},
       {"{ mesh = { file = 'words.stl' } }", "neither text nor binary STL"},
       {"{ mesh = { file = 'other.obj' } }", "only STL files are read"},
-      {"{ box = { from = ['0 mm','0 mm','0 mm'], to = ['1 mm','1 mm','1 mm'] }, union = ['pad'] }", "is given twice"},
+      {"{ box = { from = ['0 mm','0 mm','0 mm'], to = ['1 mm','1 mm','1 mm'] }, union = ['pad'] }",
+       "is given twice"},
       {"{ }", "is empty"},
       {"{ disc = { centre = ['0 mm','0 mm'], radius = '1 mm' } }", "unknown key 'disc'"},
       {"7", "should be a table"},
@@ -79,7 +109,8 @@ TEST(ShapeRefusals, nameTheFault) {
       {"{ box = { from = [0, 0, 0], to = ['1 mm','1 mm','1 mm'] } }", "bare number"},
       {"{ box = { from = ['0', '0 mm', '0 mm'], to = ['1 mm','1 mm','1 mm'] } }", "has no unit"},
       {"{ box = { from = ['zero mm', '0 mm', '0 mm'], to = ['1 mm','1 mm','1 mm'] } }", "is not a length"},
-      {"{ box = { from = [true, '0 mm', '0 mm'], to = ['1 mm','1 mm','1 mm'] } }", "should be text in quotes"},
+      {"{ box = { from = [true, '0 mm', '0 mm'], to = ['1 mm','1 mm','1 mm'] } }",
+       "should be text in quotes"},
   };
   const std::filesystem::path folder = ::testing::TempDir();
   writeFile(folder / "short.stl", "x");
@@ -87,9 +118,12 @@ TEST(ShapeRefusals, nameTheFault) {
   writeFile(folder / "empty.stl", "solid a\nendsolid a\n");
   writeFile(folder / "words.stl", "solid a\nhello\nendsolid a\n");
   writeFile(folder / "other.obj", "v 0 0 0\n");
-  writeFile(folder / "open.stl", "solid a\nouter loop\nvertex 0 0 0\nvertex 1 0 0\nvertex 0 1 0\nendloop\nendsolid a\n");
-  const std::string slab = "slab = { box = { from = [\"28 mm\", \"-1 mm\", \"-1 mm\"], to = [\"32 mm\", \"21 mm\", \"21 mm\"] } }";
-  for (const auto& [shape, message] : shapes) expectRefused(changed(slab, std::string("slab = ") + shape), message, shape);
+  writeFile(folder / "open.stl",
+            "solid a\nouter loop\nvertex 0 0 0\nvertex 1 0 0\nvertex 0 1 0\nendloop\nendsolid a\n");
+  const std::string slab =
+      "slab = { box = { from = [\"28 mm\", \"-1 mm\", \"-1 mm\"], to = [\"32 mm\", \"21 mm\", \"21 mm\"] } }";
+  for (const auto& [shape, message] : shapes)
+    expectRefused(changed(slab, std::string("slab = ") + shape), message, shape);
 }
 
 TEST(BriefRefusals, nameTheFault) {
@@ -103,8 +137,10 @@ TEST(BriefRefusals, nameTheFault) {
       {"voxel = \"2 mm\"", "voxel = \"2 mm\"\nbaseline = \"none\"", "unknown shape \"none\""},
       {"voxel = \"2 mm\"", "voxel = \"2 mm\"\ngoal = \"lightest\"", "'goal' is \"lightest\""},
       {"voxel = \"2 mm\"", "voxel = \"2 mm\"\n[sheet]\nstate = \"plane stress\"", "misses 'thickness'"},
-      {"voxel = \"2 mm\"", "voxel = \"2 mm\"\n[sheet]\nthickness = \"0 mm\"", "'thickness' should be above zero"},
-      {"voxel = \"2 mm\"", "voxel = \"2 mm\"\n[sheet]\nthickness = \"4 mm\"\nstate = \"bent\"", "'state' is \"bent\""},
+      {"voxel = \"2 mm\"", "voxel = \"2 mm\"\n[sheet]\nthickness = \"0 mm\"",
+       "'thickness' should be above zero"},
+      {"voxel = \"2 mm\"", "voxel = \"2 mm\"\n[sheet]\nthickness = \"4 mm\"\nstate = \"bent\"",
+       "'state' is \"bent\""},
       {"voxel = \"2 mm\"", "voxel = \"2 mm\"\n[sheet]\nthickness = \"4 mm\"", "unknown key 'box'"},
       {"use = \"steel\"", "use = \"steel\"\nmodulus = \"-1 GPa\"", "modulus must be above zero"},
       {"use = \"steel\"", "use = \"steel\"\npoisson = \"0.3\"", "should be a plain number"},
@@ -115,18 +151,21 @@ TEST(BriefRefusals, nameTheFault) {
       {"keep = [\"pad\"]", "keep = [{ face = \"tip\" }]", "misses 'depth'"},
       {"keep = [\"pad\"]", "keep = [{ face = \"tip\", depth = \"0 mm\" }]", "'depth' should be above zero"},
       {"keep = [\"pad\"]", "keep = [{ depth = \"1 mm\" }]", "misses 'face'"},
-      {"keep = [\"pad\"]\nclear = [\"pin\"]", "keep = [\"pad\", \"pin\"]\nclear = [\"pin\"]", "inside clear regions"},
+      {"keep = [\"pad\"]\nclear = [\"pin\"]", "keep = [\"pad\", \"pin\"]\nclear = [\"pin\"]",
+       "inside clear regions"},
       {"clear = [\"pin\"]", "clear = [\"pim\"]", "unknown shape \"pim\""},
       {"keep = [\"pad\"]\nclear = [\"pin\"]", "clear = [\"block\"]", "empty once the clear regions"},
       {"space = \"block\"\n", "", "misses 'space'"},
-      {"root = { of = \"block\", kind = \"plane\"", "root = { of = \"block\", kind = \"straight\"", "'kind' is \"straight\""},
+      {"root = { of = \"block\", kind = \"plane\"", "root = { of = \"block\", kind = \"straight\"",
+       "'kind' is \"straight\""},
       {"root = { of = \"block\",", "root = { of = \"bloc\",", "unknown shape \"bloc\""},
       {"facing = \"-x\"", "facing = \"left\"", "'facing' is \"left\""},
       {"facing = \"-x\"", "count = 2", "6 pieces of surface fit, but count is 2"},
       {"facing = \"-x\"", "facing = \"-x\", count = 0", "whole number of at least 1"},
       {"root = { face = \"root\" }", "root = { face = \"root\", hold = [] }", "'hold' holds no direction"},
       {"root = { face = \"root\" }", "root = { face = \"root\", hold = [\"w\"] }", "'hold' is \"w\""},
-      {"root = { face = \"root\" }", "root = { face = \"root\", hold = [\"x\"] }", "leave a rigid motion free"},
+      {"root = { face = \"root\" }", "root = { face = \"root\", hold = [\"x\"] }",
+       "leave a rigid motion free"},
       {"root = { face = \"root\" }", "root = { }", "misses 'face'"},
       {"[supports]\nroot = { face = \"root\" }\n", "", "misses 'supports'"},
       {"[supports]\nroot = { face = \"root\" }\n", "[supports]\n", "is empty"},
@@ -143,7 +182,8 @@ TEST(BriefRefusals, nameTheFault) {
       {"mass_fraction = 0.4", "", "needs one of 'mass_fraction'"},
       {"smallest_member = \"6 mm\"", "smallest_member = \"0 mm\"", "'smallest_member' should be above zero"},
       {"smallest_member = \"6 mm\"", "smallest_member = \"6 mm\"\nwalls = \"soft\"", "'walls' is \"soft\""},
-      {"smallest_member = \"6 mm\"", "smallest_member = \"6 mm\"\nmirror = { across = \"y\" }", "misses 'at'"},
+      {"smallest_member = \"6 mm\"", "smallest_member = \"6 mm\"\nmirror = { across = \"y\" }",
+       "misses 'at'"},
       {"[require]", "[optimise]\niterations = 0\n[require]", "whole number of at least 1"},
       {"[require]", "[optimise]\nkeep_every = -1\n[require]", "whole number of at least 0"},
       {"[require]", "[proof]\ntetrahedra = 5\n[require]", "whole number of at least 1000"},
@@ -189,13 +229,16 @@ smallest_member = "6 mm"
 TEST(SheetRefusals, nameTheFault) {
   ASSERT_EQ(prepare(parseBrief(kSheet, "test.toml")).cellCount(), 300U);
   const std::vector<Spoilt> all{
-      {"to = [\"60 mm\", \"20 mm\"]", "to = [\"60 mm\", \"-20 mm\"]", "a rectangle needs its first corner below"},
+      {"to = [\"60 mm\", \"20 mm\"]", "to = [\"60 mm\", \"-20 mm\"]",
+       "a rectangle needs its first corner below"},
       {"radius = \"4 mm\"", "radius = \"0 mm\"", "a disc needs a radius above zero"},
-      {"force = [\"0 N\", \"-1 kN\"]", "force = [\"0 N\", \"0 N\", \"-1 kN\"]", "should hold 2 values, not 3"},
+      {"force = [\"0 N\", \"-1 kN\"]", "force = [\"0 N\", \"0 N\", \"-1 kN\"]",
+       "should hold 2 values, not 3"},
       {"kind = \"straight\", facing = \"-x\"", "kind = \"plane\", facing = \"-x\"", "'kind' is \"plane\""},
       {"{ face = \"root\" }", "{ face = \"root\", hold = [\"x\"] }", "sliding along y"},
       {"{ face = \"root\" }", "{ face = \"root\", hold = [\"z\"] }", "'hold' is \"z\""},
-      {"smallest_member = \"6 mm\"", "smallest_member = \"6 mm\"\nmirror = { across = \"z\", at = \"0 mm\" }", "'across' is \"z\""},
+      {"smallest_member = \"6 mm\"", "smallest_member = \"6 mm\"\nmirror = { across = \"z\", at = \"0 mm\" }",
+       "'across' is \"z\""},
   };
   for (const Spoilt& s : all) {
     std::string text = kSheet;

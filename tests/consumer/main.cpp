@@ -2,7 +2,8 @@
 #include <cstdio>
 
 int main() {
-  const barelattice::Job job = barelattice::prepare(barelattice::parseBrief(barelattice::firstBrief(), "first.toml"));
+  const barelattice::Job job =
+      barelattice::prepare(barelattice::parseBrief(barelattice::firstBrief(), "first.toml"));
   std::printf("%s: %zu voxels\n", job.brief.title.c_str(), job.cellCount());
   return job.cellCount() > 1000 ? 0 : 1;
 }

@@ -1,5 +1,3 @@
-#include "barelattice/geometry/mesh_files.hpp"
-
 #include <gmock/gmock.h>
 #include <gtest/gtest.h>
 
@@ -7,6 +5,7 @@
 
 #include "barelattice/base/error.hpp"
 #include "barelattice/base/file.hpp"
+#include "barelattice/geometry/mesh_files.hpp"
 #include "barelattice/geometry/shape.hpp"
 #include "barelattice/geometry/stl.hpp"
 #include "barelattice/geometry/tet_mesh.hpp"
@@ -18,7 +17,8 @@ using ::testing::HasSubstr;
 
 TriangleMesh ball() {
   const ShapePtr shape = makeSphere({0.01, 0.02, 0.03}, 0.005);
-  TriangleMesh mesh = stuff([&](const Vec3& p) { return shape->distance(p); }, shape->bounds(), 0.002).boundary();
+  TriangleMesh mesh =
+      stuff([&](const Vec3& p) { return shape->distance(p); }, shape->bounds(), 0.002).boundary();
   return roundedToStl(mesh);
 }
 
@@ -33,7 +33,8 @@ TEST(MeshFiles, everyFormatHoldsTheSurface) {
   EXPECT_EQ(std::count(obj.begin(), obj.end(), 'f'), static_cast<long>(mesh.triangles.size()));
   const std::string ply = readFile(folder / "ball.ply");
   EXPECT_THAT(ply, HasSubstr("element face " + std::to_string(mesh.triangles.size())));
-  EXPECT_EQ(ply.size(), ply.find("end_header\n") + 11 + 12 * mesh.vertices.size() + 13 * mesh.triangles.size());
+  EXPECT_EQ(ply.size(),
+            ply.find("end_header\n") + 11 + 12 * mesh.vertices.size() + 13 * mesh.triangles.size());
   const std::string threeMf = readFile(folder / "ball.3mf");
   EXPECT_EQ(threeMf.substr(0, 2), "PK") << "3MF is a zip archive";
   EXPECT_THAT(threeMf, HasSubstr("3D/3dmodel.model"));
@@ -42,20 +43,26 @@ TEST(MeshFiles, everyFormatHoldsTheSurface) {
 
 TEST(MeshFiles, sayWhereTheyCannotBeWritten) {
   for (std::size_t f = 0; f < meshFormatNames().size(); ++f)
-    EXPECT_THROW(writeMesh("/proc/none/x." + meshFormatNames()[f], ball(), static_cast<MeshFormat>(f)), RunError);
+    EXPECT_THROW(writeMesh("/proc/none/x." + meshFormatNames()[f], ball(), static_cast<MeshFormat>(f)),
+                 RunError);
 }
 
 TEST(TextStl, isReadLikeBinary) {
   const std::string text =
-      "solid w\nfacet normal 0 0 -1\nouter loop\nvertex 0 0 0\nvertex 0 1 0\nvertex 1 0 0\nendloop\nendfacet\n"
+      "solid w\nfacet normal 0 0 -1\nouter loop\nvertex 0 0 0\nvertex 0 1 0\nvertex 1 0 "
+      "0\nendloop\nendfacet\n"
       "facet normal 0 -1 0\nouter loop\nvertex 0 0 0\nvertex 1 0 0\nvertex 0 0 1\nendloop\nendfacet\n"
       "facet normal -1 0 0\nouter loop\nvertex 0 0 0\nvertex 0 0 1\nvertex 0 1 0\nendloop\nendfacet\n"
-      "facet normal 1 1 1\nouter loop\nvertex 1 0 0\nvertex 0 1 0\nvertex 0 0 1\nendloop\nendfacet\nendsolid w\n";
+      "facet normal 1 1 1\nouter loop\nvertex 1 0 0\nvertex 0 1 0\nvertex 0 0 1\nendloop\nendfacet\nendsolid "
+      "w\n";
   const TriangleMesh mesh = parseStl(text, "w.stl");
   EXPECT_EQ(mesh.vertices.size(), 4U);
   EXPECT_NEAR(mesh.volume(), 1e-9 / 6, 1e-18);
-  for (const auto& [from, to] : {std::pair{"vertex 1 0 0", "vertex 1 0"}, {"vertex 1 0 0\n", ""}, {"endsolid w\n", ""},
-                                 {"vertex 1 0 0", "vertex nan 0 0"}, {"outer loop\n", "outer loop\nvertex 9 9 9\n"}}) {
+  for (const auto& [from, to] : {std::pair{"vertex 1 0 0", "vertex 1 0"},
+                                 {"vertex 1 0 0\n", ""},
+                                 {"endsolid w\n", ""},
+                                 {"vertex 1 0 0", "vertex nan 0 0"},
+                                 {"outer loop\n", "outer loop\nvertex 9 9 9\n"}}) {
     std::string bad = text;
     bad.replace(bad.find(from), std::string(from).size(), to);
     EXPECT_THROW(parseStl(bad, "w.stl"), InputError) << from << " -> " << to;

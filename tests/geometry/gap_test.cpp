@@ -1,9 +1,8 @@
-#include "barelattice/geometry/surface_gap.hpp"
-
 #include <gtest/gtest.h>
 
 #include <cmath>
 
+#include "barelattice/geometry/surface_gap.hpp"
 #include "barelattice/geometry/tet_mesh.hpp"
 
 namespace barelattice {

@@ -95,7 +95,8 @@ TEST(Shape, refusesWhatIsNoBody) {
   EXPECT_THROW(makeExtrusion(prism({{0, 0}, {1, 0}, {0, 1}}, 1, 1)), InputError);
 }
 
-/// Every patch must lie on the surface, face outward, and (with the surface it is cut from) add up to the area.
+/// Every patch must lie on the surface, face outward, and (with the surface it is cut from) add up to the
+/// area.
 void expectSoundPatches(const ShapePtr& shape, double area, double tolerance) {
   std::vector<Patch> patches;
   shape->appendPatches(patches);
@@ -132,7 +133,10 @@ TEST(Shape, roundPrimitivesHaveTheirDistanceAndArea) {
 /// A D: a half disc of radius 1 on a rectangle 1 wide, with a round hole.
 Extrusion letterD() {
   Extrusion d;
-  d.outline = {{{0, 0}, std::nullopt}, {{1, 0}, std::nullopt}, {{1, 2}, Eigen::Vector2d(2, 1)}, {{0, 2}, std::nullopt}};
+  d.outline = {{{0, 0}, std::nullopt},
+               {{1, 0}, std::nullopt},
+               {{1, 2}, Eigen::Vector2d(2, 1)},
+               {{0, 2}, std::nullopt}};
   d.holes = {{{{1.3, 1}, Eigen::Vector2d(1, 1.3)}, {{0.7, 1}, Eigen::Vector2d(1, 0.7)}}};
   d.to = 0.5;
   return d;
@@ -141,7 +145,8 @@ Extrusion letterD() {
 TEST(Extrusion, followsArcsAndHoles) {
   const double profile = 2 + pi / 2 - pi * 0.09;
   const double rim = 4 + pi + 0.6 * pi;
-  for (const std::array<int, 2>& axes : {std::array{0, 1}, std::array{1, 0}, std::array{0, 2}, std::array{2, 1}}) {
+  for (const std::array<int, 2>& axes :
+       {std::array{0, 1}, std::array{1, 0}, std::array{0, 2}, std::array{2, 1}}) {
     Extrusion d = letterD();
     d.first = axes[0];
     d.second = axes[1];

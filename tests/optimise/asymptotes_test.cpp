@@ -1,19 +1,21 @@
-#include "barelattice/optimise/moving_asymptotes.hpp"
-
 #include <gtest/gtest.h>
 
 #include <array>
 #include <cmath>
 
+#include "barelattice/optimise/moving_asymptotes.hpp"
+
 namespace barelattice {
 namespace {
 
 /// Variables of the published problems, scaled to 0 ... 1.
-double unscaled(double x, double low, double high) { return low + x * (high - low); }
+double unscaled(double x, double low, double high) {
+  return low + x * (high - low);
+}
 
-// Svanberg 1987, The method of moving asymptotes, section 4.1: the weight 0.0624 sum x_j of a cantilever of five
-// hollow beams under a limit on its tip displacement, 61/x1^3 + 37/x2^3 + 19/x3^3 + 7/x4^3 + 1/x5^3 <= 1. The
-// optimum is 1.340 at (6.016, 5.309, 4.494, 3.502, 2.153).
+// Svanberg 1987, The method of moving asymptotes, section 4.1: the weight 0.0624 sum x_j of a cantilever of
+// five hollow beams under a limit on its tip displacement, 61/x1^3 + 37/x2^3 + 19/x3^3 + 7/x4^3 + 1/x5^3
+// <= 1. The optimum is 1.340 at (6.016, 5.309, 4.494, 3.502, 2.153).
 TEST(MovingAsymptotes, solveSvanbergsCantilever) {
   const std::array<double, 5> c{61, 37, 19, 7, 1};
   const double low = 1;
@@ -70,10 +72,11 @@ TEST(MovingAsymptotes, solveSvanbergsTwoBarTruss) {
   EXPECT_NEAR(unscaled(x[1], 0.1, 1.6), 0.38, 0.01);
 }
 
-// The smallest circle round points: minimise the largest distance, here squared. The centre of three points on a
-// circle and two inside is the circle's.
+// The smallest circle round points: minimise the largest distance, here squared. The centre of three points
+// on a circle and two inside is the circle's.
 TEST(MovingAsymptotes, minimiseTheLargestOfSeveral) {
-  const std::array<std::array<double, 2>, 5> points{{{0.1, 0.5}, {0.9, 0.5}, {0.5, 0.9}, {0.4, 0.4}, {0.6, 0.3}}};
+  const std::array<std::array<double, 2>, 5> points{
+      {{0.1, 0.5}, {0.9, 0.5}, {0.5, 0.9}, {0.4, 0.4}, {0.6, 0.3}}};
   std::vector<double> x{0.2, 0.8};
   AsymptotesState state;
   for (int k = 0; k < 60; ++k) {

@@ -158,8 +158,9 @@ TEST(Optimiser, stopsForNamedReasons) {
   EXPECT_THROW(optimiseLayout<3>(impossible, options), InputError);
 }
 
-// Where the worst case governs, no other layout may have a better worst case: in particular not the one of the
-// weighted sum; and both cases must come out about equally compliant, since they compete for the same material.
+// Where the worst case governs, no other layout may have a better worst case: in particular not the one of
+// the weighted sum; and both cases must come out about equally compliant, since they compete for the same
+// material.
 TEST(Optimiser, balancesTheCasesWhereTheWorstOneGoverns) {
   Bracket bracket;
   for (GridCase& c : bracket.problem.cases) c.weight = 1;
@@ -168,12 +169,16 @@ TEST(Optimiser, balancesTheCasesWhereTheWorstOneGoverns) {
   const OptimiseResult sum = optimiseLayout<3>(bracket.problem, options);
   bracket.problem.goal = CaseGoal::worst;
   const OptimiseResult worst = optimiseLayout<3>(bracket.problem, options);
-  const auto largest = [](const OptimiseResult& r) { return std::max(r.caseCompliance[0], r.caseCompliance[1]); };
+  const auto largest = [](const OptimiseResult& r) {
+    return std::max(r.caseCompliance[0], r.caseCompliance[1]);
+  };
   EXPECT_DOUBLE_EQ(worst.compliance, largest(worst));
   EXPECT_LT(largest(worst), 1.01 * largest(sum));
   EXPECT_NEAR(worst.massFraction, 0.4, 1e-4);
   EXPECT_LT(worst.compliance, 0.5 * worst.history.front().compliance);
-  const auto gap = [](const OptimiseResult& r) { return std::abs(std::log(r.caseCompliance[0] / r.caseCompliance[1])); };
+  const auto gap = [](const OptimiseResult& r) {
+    return std::abs(std::log(r.caseCompliance[0] / r.caseCompliance[1]));
+  };
   EXPECT_LT(gap(worst), 0.1);
 }
 

@@ -24,22 +24,22 @@ NamedFace faceOf(const char* name, const ShapePtr& shape, Patch::Kind kind, std:
 }
 
 Proof proved(const ShapePtr& shape, double spacing, const ProofProblem& problem) {
-  const QuadraticTets mesh(
-      stuff([&](const Vec3& p) { return shape->distance(p); }, shape->bounds(), spacing, FeatherEdges::trimmed));
+  const QuadraticTets mesh(stuff([&](const Vec3& p) { return shape->distance(p); }, shape->bounds(), spacing,
+                                 FeatherEdges::trimmed));
   return prove(mesh, spacing, problem);
 }
 
-// Lame's thick cylinder (Timoshenko & Goodier, Theory of Elasticity, section 28) under pressure p inside, kept from
-// stretching (plane strain): hoop stress at the bore p (b^2 + a^2) / (b^2 - a^2), radial stress there -p.
-// A quarter of it, with the cut planes held along their normals.
+// Lame's thick cylinder (Timoshenko & Goodier, Theory of Elasticity, section 28) under pressure p inside,
+// kept from stretching (plane strain): hoop stress at the bore p (b^2 + a^2) / (b^2 - a^2), radial stress
+// there -p. A quarter of it, with the cut planes held along their normals.
 TEST(Theory, thickCylinderUnderPressure) {
   const double a = 0.02;
   const double b = 0.04;
   const double length = 0.012;
   const double p = 50e6;
-  const ShapePtr tube = makeIntersection({makeDifference(makeCylinder({0, 0, 0}, {0, 0, length}, b),
-                                                         {makeCylinder({0, 0, -1}, {0, 0, 1}, a)}),
-                                          makeBox({0, 0, -1}, {1, 1, 1})});
+  const ShapePtr tube = makeIntersection(
+      {makeDifference(makeCylinder({0, 0, 0}, {0, 0, length}, b), {makeCylinder({0, 0, -1}, {0, 0, 1}, a)}),
+       makeBox({0, 0, -1}, {1, 1, 1})});
   const double fine = 0.0004;
   ProofProblem problem;
   problem.material = kSteel;
@@ -50,8 +50,8 @@ TEST(Theory, thickCylinderUnderPressure) {
   problem.holdAcross = true;
   problem.cases = {{"inside", {{"oil", 2, {Vec3::Zero(), p}}}, {0, 1}}};
   const double spacing = 0.0016;
-  const QuadraticTets mesh(
-      stuff([&](const Vec3& q) { return tube->distance(q); }, tube->bounds(), spacing, FeatherEdges::trimmed));
+  const QuadraticTets mesh(stuff([&](const Vec3& q) { return tube->distance(q); }, tube->bounds(), spacing,
+                                 FeatherEdges::trimmed));
   const Proof proof = prove(mesh, spacing, problem);
   const double hoop = p * (b * b + a * a) / (b * b - a * a);
   // The largest principal stress on the bore, away from the cut planes and the ends.
@@ -60,7 +60,9 @@ TEST(Theory, thickCylinderUnderPressure) {
   int count = 0;
   for (std::size_t n = 0; n < mesh.cornerCount(); ++n) {
     const Vec3& q = mesh.nodes()[n];
-    if (std::abs(std::hypot(q.x(), q.y()) - a) > 1e-5 || q.x() < 0.004 || q.y() < 0.004 || q.z() < 0.003 || q.z() > length - 0.003) continue;
+    if (std::abs(std::hypot(q.x(), q.y()) - a) > 1e-5 || q.x() < 0.004 || q.y() < 0.004 || q.z() < 0.003 ||
+        q.z() > length - 0.003)
+      continue;
     peak = std::max(peak, proof.cases[0].principalMost[n]);
     mean += proof.cases[0].principalMost[n];
     ++count;
@@ -72,10 +74,12 @@ TEST(Theory, thickCylinderUnderPressure) {
   const double radial = (1 + kSteel.poisson) * p * a / kSteel.modulus / (b * b - a * a) *
                         ((1 - 2 * kSteel.poisson) * a * a + b * b);
   // The face's mean displacement is that of a quarter ring: 2 / pi of it along x and along y.
-  EXPECT_NEAR(proof.cases[0].faceDisplacement[2].x() / (2 / pi * radial), 1, 0.03) << "its ends are chamfered";
+  EXPECT_NEAR(proof.cases[0].faceDisplacement[2].x() / (2 / pi * radial), 1, 0.03)
+      << "its ends are chamfered";
 }
 
-// Lame's thick sphere (Timoshenko & Goodier, section 136): hoop stress at the inside p (b^3 + 2 a^3) / 2 (b^3 - a^3).
+// Lame's thick sphere (Timoshenko & Goodier, section 136): hoop stress at the inside p (b^3 + 2 a^3) / 2 (b^3
+// - a^3).
 TEST(Theory, thickSphereUnderPressure) {
   const double a = 0.02;
   const double b = 0.036;
@@ -92,8 +96,8 @@ TEST(Theory, thickSphereUnderPressure) {
   problem.supports = {{"x", 0, 1}, {"y", 1, 2}, {"z", 2, 4}};
   problem.cases = {{"inside", {{"gas", 3, {Vec3::Zero(), p}}}, {0, 1, 2}}};
   const double spacing = 0.0018;
-  const QuadraticTets mesh(
-      stuff([&](const Vec3& q) { return shell->distance(q); }, shell->bounds(), spacing, FeatherEdges::trimmed));
+  const QuadraticTets mesh(stuff([&](const Vec3& q) { return shell->distance(q); }, shell->bounds(), spacing,
+                                 FeatherEdges::trimmed));
   const Proof proof = prove(mesh, spacing, problem);
   const double hoop = p * (b * b * b + 2 * a * a * a) / (2 * (b * b * b - a * a * a));
   double mean = 0;
@@ -131,7 +135,8 @@ TEST(Theory, bendingBar) {
   EXPECT_NEAR(proof.cases[0].tension / bending, 1, 0.05);
   EXPECT_NEAR(-proof.cases[0].compression / bending, 1, 0.05);
   EXPECT_NEAR(proof.cases[0].judgedStress / bending, 1, 0.05);
-  EXPECT_NEAR(proof.cases[0].percentiles[0] / bending, 0.5, 0.05) << "stress is linear: half of the volume below half";
+  EXPECT_NEAR(proof.cases[0].percentiles[0] / bending, 0.5, 0.05)
+      << "stress is linear: half of the volume below half";
 }
 
 // A small hole in a wide strip under tension: three times the stress far away (Kirsch 1898); for a strip four
@@ -140,8 +145,9 @@ TEST(Theory, holeInAStrip) {
   const double radius = 0.005;
   const double width = 8 * radius;
   const double length = 0.1;
-  const ShapePtr strip = makeDifference(makeBox({0, 0, 0}, {length, width, 0.004}),
-                                        {makeCylinder({0.5 * length, 0.5 * width, -1}, {0.5 * length, 0.5 * width, 1}, radius)});
+  const ShapePtr strip =
+      makeDifference(makeBox({0, 0, 0}, {length, width, 0.004}),
+                     {makeCylinder({0.5 * length, 0.5 * width, -1}, {0.5 * length, 0.5 * width, 1}, radius)});
   const double fine = 0.0004;
   ProofProblem problem;
   problem.material = kSteel;
@@ -156,8 +162,8 @@ TEST(Theory, holeInAStrip) {
   EXPECT_NEAR(proof.cases[0].judgedAt.x(), 0.5 * length, 0.001);
 }
 
-// A case held in chosen directions only: a bar on rollers under its own squeeze stays free to grow sideways, and
-// with all sides held its stress is the constrained one, E (1 - nu) / (1 + nu)(1 - 2 nu) per strain.
+// A case held in chosen directions only: a bar on rollers under its own squeeze stays free to grow sideways,
+// and with all sides held its stress is the constrained one, E (1 - nu) / (1 + nu)(1 - 2 nu) per strain.
 TEST(Theory, supportsHoldTheirDirectionsOnly) {
   const ShapePtr bar = makeBox({0, 0, 0}, {0.05, 0.02, 0.02});
   const double fine = 0.0005;
@@ -171,7 +177,8 @@ TEST(Theory, supportsHoldTheirDirectionsOnly) {
                    faceOf("above", bar, Patch::Kind::plane, Vec3::UnitZ(), {}, fine)};
   problem.supports = {{"left", 0, 1}, {"front", 2, 2}, {"below", 4, 4}, {"back", 3, 2}, {"above", 5, 4}};
   const FaceAction squeeze{Vec3::Zero(), 100e6};
-  problem.cases = {{"free", {{"squeeze", 1, squeeze}}, {0, 1, 2}}, {"cased", {{"squeeze", 1, squeeze}}, {0, 1, 2, 3, 4}}};
+  problem.cases = {{"free", {{"squeeze", 1, squeeze}}, {0, 1, 2}},
+                   {"cased", {{"squeeze", 1, squeeze}}, {0, 1, 2, 3, 4}}};
   const Proof proof = proved(bar, 0.004, problem);
   const double free = 100e6 / kSteel.modulus * 0.05;
   const double nu = kSteel.poisson;

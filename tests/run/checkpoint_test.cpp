@@ -43,8 +43,8 @@ TEST(Checkpoint, isIgnoredWhenItIsNotOursOrDamaged) {
   writeCheckpoint(path, "abc", example());
   EXPECT_FALSE(readCheckpoint(path, "other").has_value());
   const std::string whole = readFile(path);
-  for (const std::string& text : {whole.substr(0, whole.size() - 1), whole + "x", whole.substr(0, 20), std::string(),
-                                  std::string("{\"fingerprint\":\"abc\"}\n")}) {
+  for (const std::string& text : {whole.substr(0, whole.size() - 1), whole + "x", whole.substr(0, 20),
+                                  std::string(), std::string("{\"fingerprint\":\"abc\"}\n")}) {
     writeFile(path, text);
     EXPECT_FALSE(readCheckpoint(path, "abc").has_value()) << text.size();
   }

@@ -175,8 +175,9 @@ TEST_F(Tool, stopsCleanlyOnInterruptAndGoesOnFromThere) {
 TEST_F(Tool, goesOnFromACheckpointToTheSameBits) {
   brief("voxel = \"2.5 mm\"", "voxel = \"1.25 mm\"");
   ASSERT_EQ(tool("optimise " + path() + " --folder " + (folder_ / "whole.run").string()).code, 0);
-  const Outcome stopped = tool("optimise " + path() + " & pid=$!; while [ $(cat " + (run() / "history.csv").string() +
-                               " 2>/dev/null | wc -l) -lt 9 ]; do sleep 0.02; done; kill -INT $pid; wait $pid");
+  const Outcome stopped =
+      tool("optimise " + path() + " & pid=$!; while [ $(cat " + (run() / "history.csv").string() +
+           " 2>/dev/null | wc -l) -lt 9 ]; do sleep 0.02; done; kill -INT $pid; wait $pid");
   ASSERT_EQ(stopped.code, 3) << stopped.text;
   ASSERT_TRUE(fs::exists(run() / "checkpoint.bin"));
   const Outcome resumed = tool("optimise " + path());
@@ -190,7 +191,8 @@ TEST_F(Tool, survivesBeingKilled) {
   brief("voxel = \"2.5 mm\"", "voxel = \"1 mm\"");
   tool("run " + path() + " & pid=$!; while ! [ -s " + (run() / "history.csv").string() +
        " ]; do sleep 0.02; done; kill -KILL $pid; wait $pid");
-  brief("", "");  // the same folder with another brief: nothing of the killed run may be mistaken for a result
+  brief("",
+        "");  // the same folder with another brief: nothing of the killed run may be mistaken for a result
   const Outcome again = tool("run " + path());
   EXPECT_EQ(again.code, 0) << again.text;
   for (const auto& entry : fs::recursive_directory_iterator(run()))
@@ -209,7 +211,8 @@ TEST_F(Tool, letsOneRunAtATimeIntoAFolder) {
 TEST_F(Tool, saysWhenTheDiskIsFull) {
   ASSERT_EQ(tool("optimise " + path()).code, 0);
   const std::string layout = readFile(run() / "layout.vti");
-  const Outcome outcome = tool("check " + path() + " >/dev/null; ulimit -f 8; " + BARELATTICE_TOOL + " optimise " + path() + " --fresh");
+  const Outcome outcome = tool("check " + path() + " >/dev/null; ulimit -f 8; " + BARELATTICE_TOOL +
+                               " optimise " + path() + " --fresh");
   EXPECT_EQ(outcome.code, 3) << outcome.text;
   EXPECT_THAT(outcome.text, HasSubstr("cannot write"));
   EXPECT_EQ(readFile(run() / "layout.vti"), layout) << "what was there is whole";
@@ -235,7 +238,9 @@ TEST_F(Tool, writesAFirstBriefOnce) {
 TEST_F(Tool, analysesTheBlockAndTheBaselineBesideThePart) {
   brief("voxel = \"2.5 mm\"", "voxel = \"2.5 mm\"\nbaseline = \"old\"");
   std::string text = readFile(folder_ / "b.toml");
-  text.replace(text.find("[design]"), 8, "old = { box = { from = [\"0 mm\", \"0 mm\", \"5 mm\"], to = [\"60 mm\", \"20 mm\", \"25 mm\"] } }\n[design]");
+  text.replace(text.find("[design]"), 8,
+               "old = { box = { from = [\"0 mm\", \"0 mm\", \"5 mm\"], to = [\"60 mm\", \"20 mm\", \"25 "
+               "mm\"] } }\n[design]");
   writeFile(folder_ / "b.toml", text);
   const Outcome outcome = tool("run " + path());
   ASSERT_EQ(outcome.code, 0) << outcome.text;
@@ -244,7 +249,8 @@ TEST_F(Tool, analysesTheBlockAndTheBaselineBesideThePart) {
   EXPECT_GT(r["baseline"]["compliance_J"], r["block"]["compliance_J"]);
   EXPECT_NEAR(r["block"]["mass_kg"].get<double>() / (0.06 * 0.02 * 0.03 * 7850), 1, 0.03);
   // Reactions balance the load.
-  for (const char* body : {"proof", "baseline", "block"}) EXPECT_LT(r[body]["cases"][0]["unbalanced_N"].get<double>(), 1);
+  for (const char* body : {"proof", "baseline", "block"})
+    EXPECT_LT(r[body]["cases"][0]["unbalanced_N"].get<double>(), 1);
   const Outcome analysed = tool("analyse " + path());
   EXPECT_EQ(analysed.code, 0);
   EXPECT_THAT(analysed.text, HasSubstr("analyse   reused: block.vtu"));
@@ -263,10 +269,13 @@ TEST_F(Tool, provesASolidFromOutsideUnderTheSameBrief) {
   // A cantilever of 60 x 20 x 20 mm under 1 kN at its end: F l^3 / 3 E I with a tenth for shear and the mesh.
   const double inertia = 0.02 * std::pow(0.02, 3) / 12;
   const double deflection = 1e3 * 1e3 * std::pow(0.06, 3) / (3 * 205e9 * inertia);
-  EXPECT_NEAR(r["outside"]["cases"][0]["face_displacement_mm"]["tip"][2].get<double>() / -deflection, 1.1, 0.12);
+  EXPECT_NEAR(r["outside"]["cases"][0]["face_displacement_mm"]["tip"][2].get<double>() / -deflection, 1.1,
+              0.12);
   EXPECT_EQ(tool("proof " + path() + " --solid /nowhere.stl").code, 2);
   const ShapePtr elsewhere = makeBox({1, 0, 0}, {1.1, 0.1, 0.1});
-  writeStl(file, stuff([&](const Vec3& p) { return elsewhere->distance(p); }, elsewhere->bounds(), 0.02).boundary());
+  writeStl(
+      file,
+      stuff([&](const Vec3& p) { return elsewhere->distance(p); }, elsewhere->bounds(), 0.02).boundary());
   const Outcome far = tool("proof " + path() + " --solid " + file);
   EXPECT_EQ(far.code, 2);
   EXPECT_THAT(far.text, HasSubstr("is not on the solid"));
@@ -275,7 +284,8 @@ TEST_F(Tool, provesASolidFromOutsideUnderTheSameBrief) {
 TEST_F(Tool, writesEveryFormatAsked) {
   brief("[proof]", "[solid]\nformats = [\"3mf\", \"obj\", \"ply\"]\n[proof]");
   ASSERT_EQ(tool("solid " + path()).code, 0);
-  for (const char* name : {"solid.stl", "solid.3mf", "solid.obj", "solid.ply"}) EXPECT_TRUE(fs::exists(run() / name)) << name;
+  for (const char* name : {"solid.stl", "solid.3mf", "solid.obj", "solid.ply"})
+    EXPECT_TRUE(fs::exists(run() / name)) << name;
 }
 
 TEST_F(Tool, logsEveryIterationWhenPlain) {

@@ -18,15 +18,15 @@ struct Block {
   explicit Block(const std::function<bool(const Vec3&)>& solid) {
     regions.space = makeBox({0, 0, 0}, {40, 24, 24});
     domain = sampleRegions<3>(regions, 1);
-    for (std::size_t c = 0; c < domain.grid.cellCount(); ++c) level.push_back(solid(domain.grid.cellCentre(c)) ? 1 : 0);
+    for (std::size_t c = 0; c < domain.grid.cellCount(); ++c)
+      level.push_back(solid(domain.grid.cellCentre(c)) ? 1 : 0);
   }
   SmoothLayout layout() const { return {domain, level, 2.5}; }
 };
 
 TEST(CleanUp, fillsEnclosedVoidsBelowTheSizeOnly) {
-  const Block block([](const Vec3& p) {
-    return (p - Vec3(10, 12, 12)).norm() > 2.5 && (p - Vec3(28, 12, 12)).norm() > 5;
-  });
+  const Block block(
+      [](const Vec3& p) { return (p - Vec3(10, 12, 12)).norm() > 2.5 && (p - Vec3(28, 12, 12)).norm() > 5; });
   CleanUpReport report;
   const SmoothLayout layout = block.layout();
   const Implicit f = solidFunction(layout, block.regions, 0.5, {7, 0}, &report);
@@ -123,7 +123,8 @@ TEST(EdgeCheck, findsTheEdgesOfABoxExact) {
 TEST(SheetSolid, isAnExtrudedOutlineOfTheWantedVolume) {
   Regions regions;
   Extrusion plate;
-  for (const auto& [x, y] : {std::pair{0.0, 0.0}, {60.0, 0.0}, {60.0, 30.0}, {0.0, 30.0}}) plate.outline.push_back({{x, y}, {}});
+  for (const auto& [x, y] : {std::pair{0.0, 0.0}, {60.0, 0.0}, {60.0, 30.0}, {0.0, 30.0}})
+    plate.outline.push_back({{x, y}, {}});
   plate.to = 4;
   plate.endless = true;
   regions.space = makeExtrusion(plate);
@@ -141,7 +142,8 @@ TEST(SheetSolid, isAnExtrudedOutlineOfTheWantedVolume) {
   EXPECT_EQ(solid.defects.text(), "sound");
   EXPECT_EQ(solid.outline.loops.size(), 1U);
   EXPECT_NEAR(solid.surface.bounds().sizes().z(), 4, 1e-6);
-  for (const auto& p : solid.outline.loops[0]) EXPECT_NEAR((p - Point<2>(25, 15)).norm(), std::sqrt(300 / 3.14159265), 0.1);
+  for (const auto& p : solid.outline.loops[0])
+    EXPECT_NEAR((p - Point<2>(25, 15)).norm(), std::sqrt(300 / 3.14159265), 0.1);
 }
 
 }  // namespace

@@ -20,7 +20,9 @@ double plate(const Vec2& p) {
   return std::max({outer, hole, slot});
 }
 
-Outline traced(double spacing) { return traceOutline(plate, {Vec2(0, 0), Vec2(0.06, 0.04)}, spacing); }
+Outline traced(double spacing) {
+  return traceOutline(plate, {Vec2(0, 0), Vec2(0.06, 0.04)}, spacing);
+}
 
 TEST(Outline, followsCurvesAndKeepsCorners) {
   const double exact = 0.06 * 0.04 - std::numbers::pi * 1e-4 - 0.008 * 0.024;
@@ -62,7 +64,8 @@ TEST(Outline, losesCornersWithinTheDeviation) {
 
 TEST(Outline, knowsItsPieces) {
   const PlaneFunction two = [](const Vec2& p) {
-    const double left = std::max(0.004 - (p - Vec2(0.01, 0.01)).norm(), (p - Vec2(0.01, 0.01)).norm() - 0.008);
+    const double left =
+        std::max(0.004 - (p - Vec2(0.01, 0.01)).norm(), (p - Vec2(0.01, 0.01)).norm() - 0.008);
     return std::min(left, (p - Vec2(0.03, 0.01)).norm() - 0.005);
   };
   const auto pieces = piecesOf(traceOutline(two, {Vec2(0, 0), Vec2(0.04, 0.02)}, 0.5e-3));
@@ -72,7 +75,8 @@ TEST(Outline, knowsItsPieces) {
 
 TEST(Outline, drawsTrueToSize) {
   const std::string svg = outlineSvg(traced(1e-3), "A <plate>");
-  EXPECT_NE(svg.find("width=\"70mm\" height=\"50mm\" viewBox=\"-5 -45 70 50\""), std::string::npos) << svg.substr(0, 300);
+  EXPECT_NE(svg.find("width=\"70mm\" height=\"50mm\" viewBox=\"-5 -45 70 50\""), std::string::npos)
+      << svg.substr(0, 300);
   EXPECT_NE(svg.find("60.0000 40.0000"), std::string::npos);
   EXPECT_EQ(svg.find("<plate>"), std::string::npos);
 }

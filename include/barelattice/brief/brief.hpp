@@ -12,8 +12,8 @@
 #include "barelattice/base/error.hpp"
 #include "barelattice/elasticity/material.hpp"
 #include "barelattice/geometry/face.hpp"
-#include "barelattice/grid/domain.hpp"
 #include "barelattice/geometry/mesh_files.hpp"
+#include "barelattice/grid/domain.hpp"
 #include "barelattice/layout/density_filter.hpp"
 #include "barelattice/optimise/optimiser.hpp"
 #include "barelattice/proof/proof.hpp"
@@ -76,9 +76,9 @@ struct BriefCase {
 
 /// What must stay solid: a shape, or a layer below a face.
 struct BriefKeep {
-  std::string shape;                ///< empty for a layer
-  std::string face;                 ///< empty for a shape
-  double depth = 0;                 ///< of a layer, m
+  std::string shape;  ///< empty for a layer
+  std::string face;   ///< empty for a shape
+  double depth = 0;   ///< of a layer, m
   TextPlace place;
 
   std::string name() const { return shape.empty() ? face : shape; }
@@ -104,7 +104,7 @@ struct Brief {
   std::map<std::string, std::string>
       sections;  ///< top-level key to its value in normal form, comments dropped
   std::string title;
-  double voxel = 0;       ///< edge of the cells, m; zero when `voxelBudget` decides
+  double voxel = 0;        ///< edge of the cells, m; zero when `voxelBudget` decides
   double voxelBudget = 0;  ///< wanted number of cells; zero when `voxel` decides
   std::optional<BriefSheet> sheet;
   Material material;

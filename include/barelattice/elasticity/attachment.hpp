@@ -61,7 +61,8 @@ class Attachment {
   struct Tie {
     std::size_t cell;
     SurfacePoint point;
-    std::array<double, kCorners<D>> weight;  // of the cell's corners; outside 0 to 1 for a point above the cell
+    std::array<double, kCorners<D>>
+        weight;  // of the cell's corners; outside 0 to 1 for a point above the cell
   };
   const Grid<D>& grid_;
   std::vector<Tie> ties_;

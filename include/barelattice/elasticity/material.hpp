@@ -28,8 +28,8 @@ enum class SheetState {
 };
 
 /// The material as two-dimensional elements of a sheet see it: plane-stress elements with this modulus (N/m:
-/// times the thickness) and this Poisson's ratio behave like a sheet of `material` in the given state. In plane strain
-/// E' = E / (1 - nu^2) and nu' = nu / (1 - nu), so the ratio may reach 0.82.
+/// times the thickness) and this Poisson's ratio behave like a sheet of `material` in the given state. In
+/// plane strain E' = E / (1 - nu^2) and nu' = nu / (1 - nu), so the ratio may reach 0.82.
 Material sheetMaterial(const Material& material, SheetState state, double thickness);
 
 /// @throws InputError naming the first property out of range.

@@ -23,14 +23,15 @@ struct SurfacePoint {
 struct Patch {
   enum class Kind { plane, cylinder, cone, sphere, torus };
   Kind kind = Kind::plane;
-  Vec3 origin = Vec3::Zero();  ///< plane: a corner; cylinder, cone: the start of the axis; else the centre (m)
-  Vec3 u = Vec3::Zero();       ///< plane: first edge (m); else a unit vector across the axis
-  Vec3 v = Vec3::Zero();       ///< plane: second edge (m); cylinder, cone: the axis from start to end (m);
-                               ///< torus: unit vector along the axis
-  double radius = 0;           ///< cylinder, sphere; cone: at the start; torus: of the ring's middle line (m)
-  double secondRadius = 0;     ///< cone: at the end; torus: of the tube (m)
-  double sweep = 0;            ///< cylinder: the angle it covers, from u towards v x u; 0 for the whole turn
-  bool flipped = false;        ///< the material lies on the other side: a hole, the wall of a cut
+  Vec3 origin =
+      Vec3::Zero();         ///< plane: a corner; cylinder, cone: the start of the axis; else the centre (m)
+  Vec3 u = Vec3::Zero();    ///< plane: first edge (m); else a unit vector across the axis
+  Vec3 v = Vec3::Zero();    ///< plane: second edge (m); cylinder, cone: the axis from start to end (m);
+                            ///< torus: unit vector along the axis
+  double radius = 0;        ///< cylinder, sphere; cone: at the start; torus: of the ring's middle line (m)
+  double secondRadius = 0;  ///< cone: at the end; torus: of the tube (m)
+  double sweep = 0;         ///< cylinder: the angle it covers, from u towards v x u; 0 for the whole turn
+  bool flipped = false;     ///< the material lies on the other side: a hole, the wall of a cut
 
   /// Plane: unit normal out of the material. Sphere: zero. Else: unit vector along the axis.
   Vec3 direction() const;

@@ -41,7 +41,7 @@ struct Domain {
   std::vector<double> fill;        ///< share of the cell that lies in the available region, above 0 up to 1
   std::vector<std::uint8_t> keep;  ///< 1 where the greater part of the filled share must stay solid
 
-  double thickness = 1;            ///< of a sheet, m; unused for a body
+  double thickness = 1;  ///< of a sheet, m; unused for a body
 
   /// Volume of a full cell, m3.
   double cellVolume() const {

@@ -33,7 +33,8 @@ class DensityFilter final : public LayoutMap {
   /// @param grid must outlive the filter.
   /// @param fill share of each cell that exists, above 0 up to 1.
   /// @param radius m; at or below one cell the filter does nothing.
-  /// @param attached cells that see a reflecting boundary whatever the others see, one entry per cell, not zero
+  /// @param attached cells that see a reflecting boundary whatever the others see, one entry per cell, not
+  /// zero
   ///   where the part is held or loaded: it goes on there. Empty for none.
   DensityFilter(const Grid<D>& grid, std::vector<double> fill, double radius, FilterBoundary boundary,
                 const std::vector<std::uint8_t>& attached = {});

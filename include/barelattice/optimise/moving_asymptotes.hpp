@@ -11,10 +11,10 @@ namespace barelattice {
 ///   minimise f_0(x) + z   subject to   f_i(x) - a_i z <= 0,  z >= 0,  0 <= x <= 1.
 /// With f_0 = 0 and a_i = 1 the largest f_i is minimised; with a_i = 0, f_i is a limit.
 struct AsymptotesProblem {
-  std::vector<double> goalGradient;                  ///< of f_0; empty when f_0 is zero
-  std::vector<double> limits;                        ///< f_i at x
-  std::vector<std::vector<double>> limitGradients;   ///< of each f_i
-  std::vector<double> shares;                        ///< a_i, 0 or 1
+  std::vector<double> goalGradient;                 ///< of f_0; empty when f_0 is zero
+  std::vector<double> limits;                       ///< f_i at x
+  std::vector<std::vector<double>> limitGradients;  ///< of each f_i
+  std::vector<double> shares;                       ///< a_i, 0 or 1
 };
 
 struct AsymptotesOptions {
@@ -30,7 +30,8 @@ struct AsymptotesState {
 /// The next variables: the optimum of the convex separable approximation round `x` (Svanberg 1987, The method
 /// of moving asymptotes; asymptotes and move limits as in Svanberg 2007, MMA and GCMMA, sections 3 and 5),
 /// found by a primal-dual interior-point iteration on it. Limits are scaled by the caller so that f_i is of
-/// order one. O(variables * limits^2) per interior step, some 50 steps. Deterministic on any number of threads.
+/// order one. O(variables * limits^2) per interior step, some 50 steps. Deterministic on any number of
+/// threads.
 std::vector<double> updateByAsymptotes(std::span<const double> x, const AsymptotesProblem& problem,
                                        const AsymptotesOptions& options, AsymptotesState& state);
 

@@ -31,11 +31,11 @@ struct LayoutProblem {
   std::vector<std::uint8_t> keep;  ///< cells that stay solid
   std::vector<GridCase> cases;     ///< one or more, with weights that are not all zero
   CaseGoal goal = CaseGoal::weightedSum;
-  double massFraction = 0.5;       ///< of the full domain, above the share of the keeps, below 1
-  double filterRadius = 0;         ///< m
+  double massFraction = 0.5;  ///< of the full domain, above the share of the keeps, below 1
+  double filterRadius = 0;    ///< m
   FilterBoundary filterBoundary = FilterBoundary::reflecting;
-  std::vector<std::uint8_t> attached;  ///< cells next to held or loaded faces, which see a reflecting boundary;
-                                       ///< empty for none
+  std::vector<std::uint8_t> attached;  ///< cells next to held or loaded faces, which see a reflecting
+                                       ///< boundary; empty for none
   std::vector<int> mirror;  ///< partner of each cell (see mirrorPartners); empty for none
 };
 
@@ -43,10 +43,11 @@ struct OptimiseOptions {
   int maxIterations = 80;  ///< 1 or more
   /// Sharpness of the projection, stage by stage; empty leaves the projection out.
   std::vector<double> sharpness{1, 2, 4, 8, 16, 32};
-  /// The stiffness is that of the layout read at the threshold 0.5 + erosion, a thinner one; the mass is that of
-  /// the layout read at 0.5, which is the result. What the thin one cannot do without is thick enough in the
-  /// result: no member ends up slimmer than the smallest one (Wang, Lazarov & Sigmund 2011; for compliance the
-  /// thinnest layout is always the worst, so it alone is analysed). Without projection there is no erosion.
+  /// The stiffness is that of the layout read at the threshold 0.5 + erosion, a thinner one; the mass is that
+  /// of the layout read at 0.5, which is the result. What the thin one cannot do without is thick enough in
+  /// the result: no member ends up slimmer than the smallest one (Wang, Lazarov & Sigmund 2011; for
+  /// compliance the thinnest layout is always the worst, so it alone is analysed). Without projection there
+  /// is no erosion.
   double erosion = 0.25;
   int stageIterations = 12;      ///< a stage lasts at most this many iterations (the last one until the end)
   double stageChange = 0.01;     ///< a stage but the last ends early when `change` falls below this
@@ -97,8 +98,8 @@ struct OptimiseState {
 /// What a callback sees after an iteration.
 struct IterationView {
   const IterationRecord& record;
-  const std::vector<double>& density;          ///< the layout the next iteration will analyse
-  std::function<OptimiseState()> state;        ///< a copy to continue from; costs time and memory
+  const std::vector<double>& density;    ///< the layout the next iteration will analyse
+  std::function<OptimiseState()> state;  ///< a copy to continue from; costs time and memory
 };
 
 /// Called after every iteration; returning false stops the loop there.
@@ -107,8 +108,8 @@ using IterationCallback = std::function<bool(const IterationView&)>;
 struct OptimiseResult {
   OptimiseStop stop = OptimiseStop::settled;
   std::vector<double> density;  ///< the final layout, one entry per cell
-  std::vector<double> level;    ///< the same before projection: it crosses 0.5 where the density does, but gently,
-                                ///< so its contours show no cells; keeps are one
+  std::vector<double> level;    ///< the same before projection: it crosses 0.5 where the density does, but
+                              ///< gently, so its contours show no cells; keeps are one
   std::vector<IterationRecord> history;
   double compliance = 0;  ///< the goal at the final layout, solved tightly, J
   double massFraction = 0;

@@ -48,7 +48,7 @@ struct ProofProblem {
   std::vector<FaceHold> supports;
   std::vector<ProofCase> cases;
   bool holdAcross = false;  ///< plane strain: every node is held along z
-  double exclusion = 0;  ///< stresses closer than this to a support or load are judged apart, m
+  double exclusion = 0;     ///< stresses closer than this to a support or load are judged apart, m
 };
 
 /// The shares of the volume for which stresses are told.
@@ -64,17 +64,17 @@ struct CaseProof {
   Vec3 peakAt = Vec3::Zero();          ///< where, m
   double judgedStress = 0;             ///< the same outside the exclusion distance, Pa
   Vec3 judgedAt = Vec3::Zero();
-  double safetyFactor = 0;            ///< strength over judged stress
-  double tension = 0;                 ///< largest principal stress outside the exclusion distance, Pa
-  double compression = 0;             ///< smallest principal stress there, Pa; negative in compression
+  double safetyFactor = 0;              ///< strength over judged stress
+  double tension = 0;                   ///< largest principal stress outside the exclusion distance, Pa
+  double compression = 0;               ///< smallest principal stress there, Pa; negative in compression
   std::array<double, 4> percentiles{};  ///< von Mises stress that kPercentiles of the volume outside the
                                         ///< exclusion distance stay below, Pa
-  std::vector<Resultant> reactions;   ///< by support: force on the part, moment about the origin
-  Resultant applied;                  ///< of the loads as they act on the mesh, about the origin
-  std::vector<double> vonMises;       ///< by corner node, Pa
-  std::vector<double> principalMost;  ///< largest principal stress by corner node, Pa
-  std::vector<double> principalLeast; ///< smallest principal stress by corner node, Pa
-  std::vector<double> displacements;  ///< three per node, m
+  std::vector<Resultant> reactions;     ///< by support: force on the part, moment about the origin
+  Resultant applied;                    ///< of the loads as they act on the mesh, about the origin
+  std::vector<double> vonMises;         ///< by corner node, Pa
+  std::vector<double> principalMost;    ///< largest principal stress by corner node, Pa
+  std::vector<double> principalLeast;   ///< smallest principal stress by corner node, Pa
+  std::vector<double> displacements;    ///< three per node, m
 };
 
 struct Proof {
@@ -84,8 +84,9 @@ struct Proof {
   std::size_t nodes = 0;
   double smallestAngle = 0;  ///< least dihedral angle, degrees; a regular tetrahedron has 70.5
   double largestAngle = 0;
-  std::array<std::size_t, 8> angleHistogram{};  ///< tetrahedra by least dihedral angle, in steps of ten degrees
-  std::vector<Vec3> worstAt;                    ///< centres of up to five with the least angles, the worst first, m
+  std::array<std::size_t, 8>
+      angleHistogram{};       ///< tetrahedra by least dihedral angle, in steps of ten degrees
+  std::vector<Vec3> worstAt;  ///< centres of up to five with the least angles, the worst first, m
   std::vector<CaseProof> cases;
 };
 
@@ -99,16 +100,16 @@ Proof prove(const QuadraticTets& mesh, double spacing, const ProofProblem& probl
 
 /// A figure found on two meshes, and what they say about its error.
 struct Estimated {
-  double value = 0;       ///< on the fine mesh
-  double coarse = 0;      ///< on the coarse one
-  double error = 0;       ///< estimated error of `value`, same unit, not negative
+  double value = 0;   ///< on the fine mesh
+  double coarse = 0;  ///< on the coarse one
+  double error = 0;   ///< estimated error of `value`, same unit, not negative
   /// Relative difference of the two meshes.
   double difference() const { return value == 0 ? 0 : std::abs(coarse / value - 1); }
 };
 
 /// Richardson's extrapolation from two meshes: with an error of order p and spacings in the ratio r, the fine
-/// value is off by (fine - coarse) / (r^p - 1). Orders are assumed low, so that the estimate errs on the large
-/// side: 2 for displacements and compliances, 1 for the largest stress.
+/// value is off by (fine - coarse) / (r^p - 1). Orders are assumed low, so that the estimate errs on the
+/// large side: 2 for displacements and compliances, 1 for the largest stress.
 Estimated extrapolated(double coarse, double fine, double ratio, int order);
 inline constexpr int kDisplacementOrder = 2;
 inline constexpr int kStressOrder = 1;

@@ -53,9 +53,10 @@ class QuadraticTets {
   /// The share of the volume each corner node stands for, m3.
   std::vector<double> cornerVolumes() const;
 
-  /// Stress at the corner nodes, recovered from the integration points of the tetrahedra round each: the value
-  /// there of the linear function that fits them best (Zienkiewicz & Zhu 1992, superconvergent patch recovery).
-  /// Exact where the stress is linear. Nodes with few tetrahedra take those round their neighbours in as well.
+  /// Stress at the corner nodes, recovered from the integration points of the tetrahedra round each: the
+  /// value there of the linear function that fits them best (Zienkiewicz & Zhu 1992, superconvergent patch
+  /// recovery). Exact where the stress is linear. Nodes with few tetrahedra take those round their neighbours
+  /// in as well.
   std::vector<Stress> cornerStress(const Material& material, std::span<const double> displacement) const;
 
  private:

@@ -18,7 +18,7 @@ struct ProofSurface {
     std::vector<float> vonMises;        ///< per vertex, Pa
     std::vector<float> principalMost;   ///< largest principal stress per vertex, Pa
     std::vector<float> principalLeast;  ///< smallest principal stress per vertex, Pa
-    std::vector<float> displacement;  ///< three per vertex, m
+    std::vector<float> displacement;    ///< three per vertex, m
   };
   TriangleMesh mesh;
   std::vector<Case> cases;

@@ -17,22 +17,23 @@ namespace barelattice {
 struct Outline {
   std::vector<std::vector<Eigen::Vector2d>> loops;
 
-  double area() const;       ///< m2
+  double area() const;  ///< m2
   std::size_t corners() const;
 };
 
 /// Signed function of the plane, negative inside.
 using PlaneFunction = std::function<double(const Eigen::Vector2d&)>;
 
-/// Follows { f = 0 } through a lattice of squares (marching squares); crossings lie on the curve to 1e-6 of the
-/// spacing. Where the curve turns by more than 35 degrees between two crossings, the corner is put where the
-/// tangents meet.
+/// Follows { f = 0 } through a lattice of squares (marching squares); crossings lie on the curve to 1e-6 of
+/// the spacing. Where the curve turns by more than 35 degrees between two crossings, the corner is put where
+/// the tangents meet.
 /// @param bounds box the body lies in, m.
 /// @param spacing of the lattice, m, above zero. @throws InputError if it would have more than 2^26 points.
 Outline traceOutline(const PlaneFunction& f, const Eigen::AlignedBox2d& bounds, double spacing);
 
 /// Leaves out corners as long as the polygon stays within `deviation` (m) of the ones left out (Douglas &
-/// Peucker 1973). Loops closer to each other than twice the deviation may come to cross: check what comes of it.
+/// Peucker 1973). Loops closer to each other than twice the deviation may come to cross: check what comes of
+/// it.
 Outline simplified(const Outline& outline, double deviation);
 
 /// The outline swept from z = 0 to `thickness` (m): closed, with upright walls and flat ends. O(n^2) in the

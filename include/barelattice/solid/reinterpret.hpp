@@ -13,7 +13,7 @@
 namespace barelattice {
 
 struct SolidOptions {
-  double spacing = 0;  ///< of the surface lattice, m, above zero; 1 to 1.5 cells shows all members
+  double spacing = 0;      ///< of the surface lattice, m, above zero; 1 to 1.5 cells shows all members
   bool keepVolume = true;  ///< false reads the layout at `threshold`, whatever the volume
   double threshold = 0.5;  ///< used when the volume is let go
   double volumeTolerance =
@@ -31,8 +31,9 @@ struct Dropped {
 
 /// How well the sharp edges between exact faces were kept.
 struct EdgeCheck {
-  std::size_t points = 0;  ///< vertices of `surface` on an edge where two faces of keeps, clears or space meet
-  double largest = 0;      ///< largest distance of such a vertex from either face, m
+  std::size_t points =
+      0;               ///< vertices of `surface` on an edge where two faces of keeps, clears or space meet
+  double largest = 0;  ///< largest distance of such a vertex from either face, m
 };
 
 struct Solid {
@@ -44,10 +45,10 @@ struct Solid {
   std::size_t pieces = 1;  ///< 1 unless the part falls apart
   CleanUpReport cleanedUp;
   std::size_t trianglesBefore = 0;  ///< the reduction
-  double deviation = 0;    ///< largest distance between the surfaces before and after the reduction, m
+  double deviation = 0;  ///< largest distance between the surfaces before and after the reduction, m
   EdgeCheck edges;
-  Outline outline;         ///< of a sheet; empty for a body
-  MeshDefects defects;     ///< of `surface`; sound unless something is wrong
+  Outline outline;      ///< of a sheet; empty for a body
+  MeshDefects defects;  ///< of `surface`; sound unless something is wrong
 };
 
 /// Removes the pieces of a mesh (tetrahedra joined by common vertices) that have no vertex inside or on

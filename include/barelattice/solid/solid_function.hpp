@@ -31,7 +31,8 @@ class SmoothLayout {
 
   double cellSize() const { return frame_.size; }
   double reach() const { return reach_; }
-  /// The cells the layout is held on: those of the domain with some more on every side; one layer for a sheet.
+  /// The cells the layout is held on: those of the domain with some more on every side; one layer for a
+  /// sheet.
   const GridFrame<3>& frame() const { return frame_; }
   bool flat() const { return flat_; }
   Vec3 cellCentre(const Index<3>& cell) const { return frame_.centre(cell); }
