@@ -133,7 +133,7 @@ TEST(Brief, theExampleOfTheReferenceWorksAsItStands) {
   const std::size_t begin = page.find("```toml\n") + 8;
   const Job job = prepare(parseBrief(page.substr(begin, page.find("```", begin) - begin), "docs/brief.md"));
   EXPECT_EQ(job.cases.size(), 2U);
-  EXPECT_EQ(job.brief.requirements.size(), 2U);
+  EXPECT_EQ(job.brief.requirements.size(), 3U);
 }
 
 std::vector<std::string> warningsOf(const std::string& from, const std::string& to) {
