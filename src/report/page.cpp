@@ -193,7 +193,7 @@ std::string solidPanel(const json& results) {
 std::vector<std::pair<std::string, const json*>> bodiesOf(const json& results) {
   std::vector<std::pair<std::string, const json*>> bodies;
   for (const auto& [key, name] : {std::pair{"proof", "the part"}, std::pair{"outside", "solid from outside"},
-                                  std::pair{"baseline", "baseline"}, std::pair{"block", "full block"}})
+                                  std::pair{"block", "full block"}, std::pair{"baseline", "baseline"}})
     if (results.contains(key)) bodies.emplace_back(name, &results[key]);
   return bodies;
 }
@@ -204,15 +204,16 @@ std::string verdictClass(const std::string& verdict) {
 
 std::string requiredText(const json& r) {
   const std::string verdict = r["verdict"].get<std::string>();
-  return fmt::format("<span class=\"{}\">{} {}, {} {}: {}</span>", verdictClass(verdict),
+  const std::string unit = r["unit"].get<std::string>();
+  return fmt::format("<span class=\"{}\">{}{}, {} {}: {}</span>", verdictClass(verdict),
                      r["error"].get<double>() > 0 ? withError(r["value"], r["error"]) : text(r["value"]),
-                     r["unit"].get<std::string>(), r["sense"].get<std::string>(), text(r["bound"]), verdict);
+                     unit.empty() ? "" : " " + unit, r["sense"].get<std::string>(), text(r["bound"]), verdict);
 }
 
 std::string stressPanel(const Job& job, const json& results) {
   const auto bodies = bodiesOf(results);
   if (bodies.empty()) return {};
-  std::string html = "<div data-panel=\"stress\" hidden><h2>Proof</h2><div class=\"choices\">";
+  std::string html = "<div data-panel=\"stress\" hidden><h2>Stress</h2><div class=\"choices\">";
   if (bodies.size() > 1) {
     html += "<label>body <select id=\"stress-body\">";
     for (std::size_t b = 0; b < bodies.size(); ++b)
@@ -286,10 +287,11 @@ std::string bodyTables(const Job& job, const json& results) {
       shares.push_back(vectorText(c["judged_at_mm"]));
       shares.push_back(vectorText(c["peak_at_mm"]));
       percentiles.push_back(shares);
-      constexpr double kHeldStill = 1e-6;  // mm: held faces move by rounding only
+      // Of a held face only nodes beyond its edge move, by next to nothing.
+      const double held = 2e-3 * c["largest_displacement_mm"].get<double>();
       for (const auto& [face, u] : c["face_displacement_mm"].items()) {
         const Vec3 v(u[0].get<double>(), u[1].get<double>(), u[2].get<double>());
-        if (v.norm() > kHeldStill)
+        if (v.norm() > held)
           moved.push_back({which, name, escaped(face), vectorText(v),
                            withError(v.norm(), c["face_displacement_error_mm"][face])});
       }

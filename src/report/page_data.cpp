@@ -261,8 +261,8 @@ void addRunData(const std::filesystem::path& folder, const json& results, json& 
   data["bodies"] = json::array();
   const std::vector<std::array<const char*, 3>> bodies{{"proof", "proof.vtu", "the part"},
                                                        {"outside", "outside.vtu", "solid from outside"},
-                                                       {"baseline", "baseline.vtu", "baseline"},
-                                                       {"block", "block.vtu", "full block"}};
+                                                       {"block", "block.vtu", "full block"},
+                                                       {"baseline", "baseline.vtu", "baseline"}};
   for (const auto& [key, file, name] : bodies)
     if (results.contains(key)) data["bodies"].push_back(bodyJson(readProofSurface(folder / file), name));
 }
