@@ -175,8 +175,8 @@ std::string solidPanel(const json& results) {
                                                   s["dropped_volume_mm3"].get<double>())) +
           row("voids filled", fmt::format("{} ({:.3g} mm&sup3;)", s["filled_voids"].get<int>(),
                                           s["filled_volume_mm3"].get<double>())) +
-          row("sharp edges off by",
-              fmt::format("at most {:.4f} mm", s["sharp_edges"]["largest_distance_mm"].get<double>())) +
+          row("exact faces and edges off by",
+              fmt::format("at most {:.4f} mm", s["exact_faces"]["largest_distance_mm"].get<double>())) +
           "</dl>";
   if (!s["bores"].empty()) {
     html += "<h2>Bores and bosses</h2><dl>";

@@ -335,7 +335,8 @@ void JobRun::solid(bool fresh) {
       {"filled_voids", solid.cleanedUp.voids},
       {"filled_volume_mm3",
        solid.cleanedUp.voidVolume * kMm * kMm * (job_.flat() ? job_.brief.sheet->thickness * kMm : kMm)},
-      {"sharp_edges", {{"points", solid.edges.points}, {"largest_distance_mm", solid.edges.largest * kMm}}},
+      {"exact_faces",
+       {{"triangles", solid.faces.triangles}, {"largest_distance_mm", solid.faces.largest * kMm}}},
       {"bores", bores},
       {"warnings", warnings},
       {"seconds", watch.seconds()}};

@@ -5,9 +5,11 @@
 
 #include <algorithm>
 #include <cmath>
+#include <limits>
 #include <numeric>
 
 #include "barelattice/base/error.hpp"
+#include "barelattice/base/parallel.hpp"
 #include "barelattice/base/quantity.hpp"
 #include "barelattice/geometry/stl.hpp"
 #include "barelattice/geometry/surface_gap.hpp"
@@ -82,50 +84,33 @@ TriangleMesh reduced(const TriangleMesh& mesh, double deviation, double& found) 
   return mesh;
 }
 
-/// The two smallest distances of a point from the exact faces, by face of their own.
-EdgeCheck checkEdges(const TriangleMesh& surface, const Regions& regions, double spacing) {
+/// Looks at every triangle whose corners all lie on boundaries of space, keeps and clears. One that follows a
+/// face lies on it in its middle too; one that cuts across an edge does not.
+FaceCheck checkFaces(const TriangleMesh& surface, const Regions& regions, double spacing) {
   std::vector<const Shape*> shapes{regions.space.get()};
   for (const ShapePtr& keep : regions.keeps) shapes.push_back(keep.get());
   for (const ShapePtr& clear : regions.clears) shapes.push_back(clear.get());
-  std::vector<Patch> patches;
-  for (const Shape* shape : shapes) shape->appendPatches(patches);
-  // Vertices where the surface turns sharply.
-  std::vector<Vec3> normal(surface.vertices.size(), Vec3::Zero());
-  std::vector<char> sharp(surface.vertices.size(), 0);
-  constexpr double kCrease = 0.82;
+  const auto offFaces = [&](const Vec3& point) {
+    double least =
+        regions.thickness > 0 ? std::abs(regions.withinSheet(point)) : std::numeric_limits<double>::max();
+    for (const Shape* shape : shapes) least = std::min(least, std::abs(shape->distance(point)));
+    return least;
+  };
+  std::vector<double> off(surface.vertices.size());
+  forEach(
+      off.size(), [&](std::size_t v) { off[v] = offFaces(surface.vertices[v]); }, 256);
+  FaceCheck check;
   for (std::size_t t = 0; t < surface.triangles.size(); ++t) {
-    const Vec3 n = (surface.corner(t, 1) - surface.corner(t, 0))
-                       .cross(surface.corner(t, 2) - surface.corner(t, 0))
-                       .stableNormalized();
-    for (const int v : surface.triangles[t]) {
-      const auto i = static_cast<std::size_t>(v);
-      if (normal[i].isZero())
-        normal[i] = n;
-      else if (normal[i].dot(n) < kCrease)
-        sharp[i] = 1;
+    double corners = 0;
+    Vec3 middle = Vec3::Zero();
+    for (int i = 0; i < 3; ++i) {
+      corners =
+          std::max(corners, off[static_cast<std::size_t>(surface.triangles[t][static_cast<std::size_t>(i)])]);
+      middle += surface.corner(t, i) / 3;
     }
-  }
-  EdgeCheck check;
-  const double near = 0.05 * spacing;
-  for (std::size_t v = 0; v < sharp.size(); ++v) {
-    if (!sharp[v]) continue;
-    double first = near;
-    double second = near;
-    int faces = 0;
-    for (const Patch& patch : patches) {
-      const double distance = patch.distance(surface.vertices[v]);
-      if (distance >= near) continue;
-      ++faces;
-      if (distance < first) {
-        second = first;
-        first = distance;
-      } else {
-        second = std::min(second, distance);
-      }
-    }
-    if (faces < 2) continue;
-    ++check.points;
-    check.largest = std::max(check.largest, second);
+    if (corners > 1e-3 * spacing) continue;
+    ++check.triangles;
+    check.largest = std::max(check.largest, offFaces(middle));
   }
   return check;
 }
@@ -158,7 +143,7 @@ class Reinterpretation {
     solid.surface = roundedToStl(solid.surface);
     solid.volume = solid.surface.volume();
     solid.defects = inspectMesh(solid.surface);
-    solid.edges = checkEdges(solid.surface, regions_, options_.spacing);
+    solid.faces = checkFaces(solid.surface, regions_, options_.spacing);
   }
 
  private:

@@ -110,14 +110,14 @@ TEST(Reinterpret, letsTheVolumeGoOnPurpose) {
   EXPECT_NEAR(solid.volume / (30 * 24 * 24), 1, 0.01);
 }
 
-TEST(EdgeCheck, findsTheEdgesOfABoxExact) {
+TEST(FaceCheck, findsTheFacesAndEdgesOfABoxExact) {
   const Block block([](const Vec3&) { return true; });
   SolidOptions options;
   options.spacing = 1.3;
   options.keepVolume = false;
   const Solid solid = reinterpret(block.layout(), block.regions, 1, options);
-  EXPECT_GT(solid.edges.points, 200U);
-  EXPECT_LT(solid.edges.largest, 1e-3);
+  EXPECT_EQ(solid.faces.triangles, solid.surface.triangles.size());
+  EXPECT_LT(solid.faces.largest, 1e-3);
 }
 
 TEST(SheetSolid, isAnExtrudedOutlineOfTheWantedVolume) {

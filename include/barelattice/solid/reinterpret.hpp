@@ -29,11 +29,11 @@ struct Dropped {
   double largest = 0;  ///< volume of the largest one, m3
 };
 
-/// How well the sharp edges between exact faces were kept.
-struct EdgeCheck {
-  std::size_t points =
-      0;               ///< vertices of `surface` on an edge where two faces of keeps, clears or space meet
-  double largest = 0;  ///< largest distance of such a vertex from either face, m
+/// How well exact faces and the sharp edges between them were kept.
+struct FaceCheck {
+  std::size_t triangles = 0;  ///< whose corners all lie on faces of space, keeps and clears
+  double largest = 0;  ///< largest distance of the middle of one from the nearest such face, m: the sagitta
+                       ///< on a curved face, the height of the bevel where an edge was not restored
 };
 
 struct Solid {
@@ -46,7 +46,7 @@ struct Solid {
   CleanUpReport cleanedUp;
   std::size_t trianglesBefore = 0;  ///< the reduction
   double deviation = 0;  ///< largest distance between the surfaces before and after the reduction, m
-  EdgeCheck edges;
+  FaceCheck faces;
   Outline outline;      ///< of a sheet; empty for a body
   MeshDefects defects;  ///< of `surface`; sound unless something is wrong
 };
