@@ -60,6 +60,16 @@ const toml::node* TableReader::find(const std::string& key) {
 
 const toml::node& TableReader::need(const std::string& key, const std::string& cure) {
   if (const toml::node* node = find(key)) return *node;
+  // Perhaps it is there under a slightly wrong name, which is then the better place to point at.
+  std::vector<std::string> present;
+  for (const auto& [name, node] : table_)
+    if (std::find(known_.begin(), known_.end(), std::string(name.str())) == known_.end())
+      present.emplace_back(name.str());
+  constexpr std::size_t kShort = 3;  // names as short as "at" and "of" are near to everything
+  const std::string near = key.size() > kShort ? nearestName(key, present) : std::string();
+  if (!near.empty())
+    fail(*table_.get(near), fmt::format("misses {}, but has the unknown key '{}'", named(key), near),
+         fmt::format("did you mean {}?", named(key)));
   fail(fmt::format("misses {}", named(key)), cure);
 }
 

@@ -65,6 +65,8 @@ INSTANTIATE_TEST_SUITE_P(
                 "'material'"},
         Refusal{"unknownKeyInside", "facing = \"-x\"", "facng = \"-x\"", 15, "unknown key 'facng'",
                 "'facing'"},
+        Refusal{"misspeltTable", "[loads]", "[load]", 19, "misses 'loads', but has the unknown key 'load'",
+                "did you mean 'loads'?"},
         Refusal{"unknownMaterial", "\"steel\"", "\"steal\"", 3, "unknown material \"steal\"", "\"steel\""},
         Refusal{"unknownShape", "space = \"block\"", "space = \"blok\"", 11, "unknown shape \"blok\"",
                 "\"block\""},
