@@ -35,7 +35,6 @@ class SmoothLayout {
   /// sheet.
   const GridFrame<3>& frame() const { return frame_; }
   bool flat() const { return flat_; }
-  Vec3 cellCentre(const Index<3>& cell) const { return frame_.centre(cell); }
 
   /// The value at every cell of `frame`, the first coordinate running fastest.
   const std::vector<float>& values() const { return values_; }
