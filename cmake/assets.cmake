@@ -1,7 +1,8 @@
 # Files that travel inside the library: what pages are made of, and the briefs that 'new' and 'demo' write.
 set(asset_cpp ${PROJECT_BINARY_DIR}/assets.cpp)
 set(asset_files
-  viewerScript=${viewer_js}
+  viewerScript=${main_js}
+  inspectScript=${inspect_js}
   pageStyle=${PROJECT_SOURCE_DIR}/web/src/page.css
   chartStyle=${PROJECT_SOURCE_DIR}/web/node_modules/uplot/dist/uPlot.min.css
   firstBrief=${PROJECT_SOURCE_DIR}/examples/first/first.toml

@@ -4,10 +4,12 @@ if(NOT EXISTS ${esbuild})
   message(FATAL_ERROR "The viewer's packages are missing: run 'npm ci' in ${PROJECT_SOURCE_DIR}/web once.")
 endif()
 file(GLOB viewer_sources CONFIGURE_DEPENDS ${PROJECT_SOURCE_DIR}/web/src/*)
-set(viewer_js ${PROJECT_BINARY_DIR}/viewer.js)
-add_custom_command(
-  OUTPUT ${viewer_js}
-  COMMAND ${esbuild} ${PROJECT_SOURCE_DIR}/web/src/main.ts --bundle --minify --format=iife
-          --target=es2022 --charset=ascii --log-level=warning --outfile=${viewer_js}
-  DEPENDS ${viewer_sources} ${PROJECT_SOURCE_DIR}/web/package-lock.json
-  COMMENT "Bundling the viewer")
+foreach(script main inspect)
+  set(${script}_js ${PROJECT_BINARY_DIR}/${script}.js)
+  add_custom_command(
+    OUTPUT ${${script}_js}
+    COMMAND ${esbuild} ${PROJECT_SOURCE_DIR}/web/src/${script}.ts --bundle --minify --format=iife
+            --target=es2022 --charset=ascii --log-level=warning --outfile=${${script}_js}
+    DEPENDS ${viewer_sources} ${PROJECT_SOURCE_DIR}/web/package-lock.json
+    COMMENT "Bundling the viewer (${script})")
+endforeach()

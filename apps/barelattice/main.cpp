@@ -6,12 +6,14 @@
 #include <atomic>
 #include <chrono>
 #include <csignal>
+#include <map>
 #include <memory>
 
 #include "barelattice/base/error.hpp"
 #include "barelattice/base/file.hpp"
 #include "barelattice/base/parallel.hpp"
 #include "barelattice/base/quantity.hpp"
+#include "barelattice/brief/inspect.hpp"
 #include "barelattice/brief/job.hpp"
 #include "barelattice/brief/shipped.hpp"
 #include "barelattice/report/page.hpp"
@@ -36,6 +38,9 @@ struct Arguments {
   bool json = false;
   bool plain = false;
   std::string solid;
+  std::string file;
+  std::string unit = "mm";
+  bool page = false;
 };
 
 /// A quick look takes voxels this much larger, a quarter of their number, as far as the smallest member
@@ -132,6 +137,22 @@ std::string demoBrief() {
   return target.string();
 }
 
+/// Lists what a geometry file offers, and draws it when asked.
+int inspect(const Arguments& arguments, Terminal& terminal) {
+  const std::map<std::string, double> units{{"mm", 1e-3}, {"cm", 1e-2}, {"m", 1}, {"in", 0.0254}};
+  const Inspection inspection = inspectFile(arguments.file, units.at(arguments.unit));
+  if (arguments.json)
+    fmt::print("{}\n", toJson(inspection).dump(2));
+  else
+    fmt::print("{}\n", describe(inspection));
+  if (arguments.page) {
+    const std::string page = std::filesystem::path(arguments.file).filename().string() + ".html";
+    writeInspectPage(inspection, page);
+    terminal.line("page      " + page + ": click a face for its selector");
+  }
+  return inspection.usable ? kDone : kWrongInput;
+}
+
 /// Writes a commented first brief where there is none yet.
 int newBrief(const Arguments& arguments, Terminal& terminal) {
   if (std::filesystem::exists(arguments.brief))
@@ -150,6 +171,7 @@ int guarded(Arguments arguments, Terminal& terminal) {
       arguments.verb = "run";
     }
     if (arguments.verb == "new") return newBrief(arguments, terminal);
+    if (arguments.verb == "inspect") return inspect(arguments, terminal);
     return work(arguments, terminal);
   } catch (const Cancelled& error) {
     terminal.error(
@@ -177,6 +199,7 @@ struct Verb {
 
 constexpr std::array kVerbs{
     Verb{"new", "write a commented first brief", true},
+    Verb{"inspect", "list the solids and faces of a geometry file, its defects, and how a brief names them", true},
     Verb{"check", "read the brief, refuse what cannot work, draw what was understood", true},
     Verb{"analyse", "solve the full block, and the baseline if there is one, under every case", true},
     Verb{"optimise", "find the layout", true},
@@ -185,7 +208,6 @@ constexpr std::array kVerbs{
     Verb{"report", "write the page of what the run folder holds", true},
     Verb{"run", "all of it: optimise, solid, proof, report", true},
     Verb{"demo", "run the sculling rigger in ./rigger", true},
-    Verb{"inspect", "list what a geometry file offers", false},
     Verb{"compare", "set variants side by side", false},
 };
 
@@ -212,9 +234,21 @@ int main(int argc, char** argv) {
       });
       continue;
     }
-    if (std::string(verb.name) != "demo")
-      sub->add_option("brief", arguments.brief, "the brief (TOML)")->required();
     const std::string name = verb.name;
+    if (name == "inspect") {
+      sub->add_option("file", arguments.file, "a STEP, STL, 3MF, OBJ or PLY file")->required();
+      sub->add_option("--unit", arguments.unit, "the unit of a triangle file that names none (default: mm)")
+          ->check(CLI::IsMember({"mm", "cm", "m", "in"}));
+      sub->add_flag("--page", arguments.page, "write a page to click on, FILE.html, in the current folder");
+      sub->add_flag("--json", arguments.json, "write all of it as JSON to standard output");
+      sub->callback([&] {
+        arguments.verb = "inspect";
+        Terminal terminal(arguments.json, false);
+        exitCode = guarded(arguments, terminal);
+      });
+      continue;
+    }
+    if (name != "demo") sub->add_option("brief", arguments.brief, "the brief (TOML)")->required();
     if (name == "new") {
       sub->callback([&] {
         arguments.verb = "new";
@@ -225,7 +259,7 @@ int main(int argc, char** argv) {
     }
     if (name == "proof")
       sub->add_option("--solid", arguments.solid,
-                      "a closed STL to prove under this brief instead of the run's own solid");
+                      "a STEP, STL, 3MF, OBJ or PLY file to prove under this brief instead of the run's own solid");
     sub->add_option("--folder", arguments.folder, "the run folder (default: NAME.run beside the brief)");
     sub->add_option("--threads", arguments.threads,
                     "most threads to use (default: all cores; results are the same)")

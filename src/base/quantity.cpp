@@ -29,6 +29,9 @@ constexpr std::array kUnits{
     Unit{"m", Measure::length, 1},
     Unit{"um", Measure::length, 1e-6},
     Unit{"in", Measure::length, kInch},
+    Unit{"mm2", Measure::area, 1e-6},
+    Unit{"cm2", Measure::area, 1e-4},
+    Unit{"m2", Measure::area, 1},
     Unit{"N", Measure::force, 1},
     Unit{"kN", Measure::force, 1e3},
     Unit{"MN", Measure::force, 1e6},
@@ -67,6 +70,8 @@ std::string nameOf(Measure measure) {
   switch (measure) {
     case Measure::length:
       return "a length";
+    case Measure::area:
+      return "an area";
     case Measure::force:
       return "a force";
     case Measure::pressure:

@@ -5,6 +5,9 @@
 
 #include <algorithm>
 #include <cmath>
+#include <functional>
+#include <map>
+#include <set>
 #include <utility>
 
 #include "barelattice/base/machine.hpp"
@@ -22,14 +25,27 @@ constexpr double kFaceSpacing = 0.25;
 }
 
 std::vector<NamedFace> pickFaces(const Brief& brief, double spacing) {
-  std::vector<NamedFace> faces;
-  for (const BriefFace& f : brief.faces) {
+  // A face chosen by its neighbours waits until those are found.
+  std::map<std::string, Face> found;
+  std::set<std::string> open;
+  const std::function<const Face&(const std::string&)> pick = [&](const std::string& name) -> const Face& {
+    if (const auto done = found.find(name); done != found.end()) return done->second;
+    const BriefFace& f = brief.face(name);
+    if (!open.insert(name).second)
+      refuse(brief, f.place, fmt::format("[faces.{}] is chosen by faces that are chosen by it", name),
+             "say of one of them where it is");
+    FaceSelector selector = f.selector;
+    for (const std::string& other : f.beside) selector.beside.push_back(&pick(other));
     try {
-      faces.push_back({f.name, selectFace(*brief.shape(f.shape), f.selector, spacing)});
+      return found.emplace(name, selectFace(*brief.shape(f.shape), selector, spacing)).first->second;
+    } catch (const BriefError&) {
+      throw;
     } catch (const InputError& error) {
-      refuse(brief, f.place, fmt::format("[faces.{}] {}", f.name, error.what()), error.cure());
+      refuse(brief, f.place, fmt::format("[faces.{}] {}", name, error.what()), error.cure());
     }
-  }
+  };
+  std::vector<NamedFace> faces;
+  for (const BriefFace& f : brief.faces) faces.push_back({f.name, pick(f.name)});
   return faces;
 }
 
@@ -423,6 +439,7 @@ Job prepare(Brief brief, double coarser) {
                        kMostCells, brief.voxel * kMillimetresPerMetre),
            "choose a larger voxel");
   job.brief = std::move(brief);
+  job.warnings = job.brief.notes;
   job.faces = pickFaces(job.brief, kFaceSpacing * job.brief.voxel);
   job.regions = regionsOf(job.brief, job.faces);
   try {

@@ -148,8 +148,10 @@ void parseKeeps(TableReader& reader, Brief& brief) {
   }
 }
 
-BriefFace parseFace(TableReader& reader, const std::string& name, const Brief& brief) {
-  BriefFace face{name, {}, {}, reader.place()};
+/// @param names of all faces: one may be chosen by the faces it meets.
+BriefFace parseFace(TableReader& reader, const std::string& name, const Brief& brief,
+                    const std::vector<std::string>& names) {
+  BriefFace face{name, {}, {}, {}, reader.place()};
   const toml::node& of = reader.need("of", "the shape the face lies on");
   face.shape = reader.text(of, "of");
   reader.resolve(of, "shape", face.shape, namesOf(brief.shapes));
@@ -158,16 +160,36 @@ BriefFace parseFace(TableReader& reader, const std::string& name, const Brief& b
       brief.sheet ? std::vector<std::string>{"straight", "round"} : patchKindNames();
   face.selector.kind = static_cast<Patch::Kind>(
       reader.choice(reader.need("kind", fmt::format("one of: {}", fmt::join(kinds, ", "))), "kind", kinds));
-  if (face.selector.kind != Patch::Kind::plane) {
+  if (face.selector.kind != Patch::Kind::plane && face.selector.kind != Patch::Kind::freeform) {
     if (const toml::node* node = reader.find("radius"))
-      face.selector.radius = reader.quantity(*node, "radius", Measure::length);
+      face.selector.radius = reader.range(*node, "radius", Measure::length);
     if (const toml::node* node = reader.find("side"))
       face.selector.hole = reader.choice(*node, "side", {"boss", "hole"}) == 1;
     if (!brief.sheet)
       if (const toml::node* node = reader.find("axis"))
         face.selector.direction = reader.direction(*node, "axis");
-  } else if (const toml::node* node = reader.find("facing")) {
-    face.selector.direction = reader.direction(*node, "facing");
+  } else if (face.selector.kind == Patch::Kind::plane) {
+    if (const toml::node* node = reader.find("facing"))
+      face.selector.direction = reader.direction(*node, "facing");
+  }
+  if (const toml::node* node = reader.find("area"))
+    face.selector.area = reader.range(*node, "area", Measure::area);
+  if (const toml::node* node = reader.find("within")) {
+    TableReader box = reader.table(*node, "within");
+    Vec3 from = box.position(box.need("from", "the lowest corner"), "from", dimensionsOf(brief));
+    Vec3 to = box.position(box.need("to", "the highest corner"), "to", dimensionsOf(brief));
+    box.finish();
+    if (brief.sheet) to.z() = brief.sheet->thickness;
+    if (!(from.array() < to.array()).all())
+      reader.fail(*node, "'within' needs its lowest corner first");
+    face.selector.within = Box(from, to);
+  }
+  if (const toml::node* node = reader.find("beside")) {
+    if (node->is_string())
+      face.beside = {reader.text(*node, "beside")};
+    else
+      face.beside = reader.texts(*node, "beside");
+    for (const std::string& other : face.beside) reader.resolve(*node, "face", other, names);
   }
   if (const toml::node* node = reader.find("near")) {
     face.selector.near = reader.position(*node, "near", dimensionsOf(brief));
@@ -329,6 +351,9 @@ void parseSolid(TableReader& top, Brief& brief) {
   length("fill_voids", brief.solid.cleanUp.voidSize);
   length("close_gaps", brief.solid.cleanUp.gap);
   length("deviation", brief.solid.deviation);
+  double crumb = -1;
+  length("largest_crumb", crumb);
+  if (crumb >= 0) brief.solid.largestCrumb = crumb;
   const toml::node* threshold = reader.find("threshold");
   if (threshold) {
     brief.solid.keepVolume = false;
@@ -441,16 +466,21 @@ Brief parseBrief(std::string_view text, const std::filesystem::path& path) {
   parseSheet(top, brief);
   brief.material = parseMaterial(top);
   const toml::node& shapes = top.need("shapes", "define at least the design space");
-  brief.shapes = buildShapes(top.table(shapes, "shapes"), brief.sheet, path.parent_path());
+  brief.shapes = buildShapes(top.table(shapes, "shapes"), brief.sheet, path.parent_path(), brief.notes);
   if (const toml::node* node = top.find("baseline")) {
     brief.baseline = top.text(*node, "baseline");
     top.resolve(*node, "shape", brief.baseline, namesOf(brief.shapes));
   }
   TableReader design = top.table(top.need("design", "[design] with space = \"...\""), "design");
   parseDesign(design, brief);
+  std::vector<std::string> faceNames;
+  if (const toml::table* faces = document["faces"].as_table())
+    for (const auto& [key, node] : *faces) faceNames.emplace_back(key.str());
   forEachNamed(
       top, "faces", "name the faces that are held and loaded",
-      [&](TableReader& r, const std::string& name) { brief.faces.push_back(parseFace(r, name, brief)); });
+      [&](TableReader& r, const std::string& name) {
+        brief.faces.push_back(parseFace(r, name, brief, faceNames));
+      });
   parseKeeps(design, brief);
   design.finish();
   forEachNamed(top, "supports", "hold at least one face", [&](TableReader& r, const std::string& name) {

@@ -11,7 +11,10 @@
 
 #include "barelattice/base/file.hpp"
 #include "barelattice/base/hash.hpp"
+#include "barelattice/geometry/cad.hpp"
+#include "barelattice/geometry/derived_shapes.hpp"
 #include "barelattice/geometry/mesh_files.hpp"
+#include "barelattice/geometry/mesh_repair.hpp"
 #include "barelattice/geometry/mesh_shape.hpp"
 
 namespace barelattice {
@@ -27,13 +30,16 @@ class ShapeBuilder {
       makers_ = {{"rectangle", &B::rectangle}, {"disc", &B::disc}, {"outline", &B::outline}};
     else
       makers_ = {{"box", &B::box},     {"cylinder", &B::cylinder}, {"cone", &B::cone}, {"sphere", &B::sphere},
-                 {"torus", &B::torus}, {"extrude", &B::extrude},   {"mesh", &B::mesh}};
+                 {"torus", &B::torus}, {"extrude", &B::extrude},   {"mesh", &B::mesh}, {"cad", &B::cad},
+                 {"hull", &B::hull},   {"fill", &B::fill},         {"sweep", &B::sweep}};
     const std::vector<std::pair<std::string, Maker>> both{
         {"ring", &B::ring},         {"union", &B::unite},   {"intersection", &B::intersect},
         {"difference", &B::differ}, {"offset", &B::offset}, {"mirror", &B::mirror},
         {"repeat", &B::repeat}};
     makers_.insert(makers_.end(), both.begin(), both.end());
   }
+
+  std::vector<std::string> notes;  // what was mended in files
 
   std::vector<BriefShape> all() {
     // In the order of the file, which tables do not keep.
@@ -254,20 +260,100 @@ class ShapeBuilder {
     return discOf(centre, radius);
   }
 
+  /// The file named by 'file', whose content counts towards what the shape is.
+  std::filesystem::path fileOf(TableReader& reader, const std::string& cure) {
+    const std::filesystem::path path = folder_ / reader.text(reader.need("file", cure), "file");
+    texts_[building_.back()] += hashOf(readFile(path));
+    return path;
+  }
+
   ShapePtr mesh(const TableReader& outer, const toml::node& node) {
     TableReader reader = outer.table(node, "mesh");
-    const toml::node& file = reader.need("file", "the name of a closed STL file, relative to the brief");
-    const std::string name = reader.text(file, "file");
+    const std::filesystem::path path =
+        fileOf(reader, "the name of a closed STL, 3MF, OBJ or PLY file, relative to the brief");
     double unit = 1e-3;
     const std::vector<std::string> units{"mm", "cm", "m", "in"};
     const std::vector<double> lengths{1e-3, 1e-2, 1, 0.0254};
     if (const toml::node* given = reader.find("unit")) unit = lengths[reader.choice(*given, "unit", units)];
     reader.finish();
-    const std::filesystem::path path = folder_ / name;
-    texts_[building_.back()] += hashOf(readFile(path));
-    TriangleMesh surface = readMesh(path);
-    for (Vec3& v : surface.vertices) v *= unit / 1e-3;
-    return makeMeshShape(std::move(surface));
+    MendedMesh surface = mended(readMesh(path, unit));
+    for (const std::string& done : surface.done)
+      notes.push_back(fmt::format("[shapes.{}] {}: {}", building_.back(), path.filename().string(), done));
+    return makeMeshShape(std::move(surface.mesh));
+  }
+
+  ShapePtr cad(const TableReader& outer, const toml::node& node) {
+    TableReader reader = outer.table(node, "cad");
+    const std::filesystem::path path = fileOf(reader, "the name of a STEP file, relative to the brief");
+    auto model = models_.find(path.string());
+    if (model == models_.end()) model = models_.emplace(path.string(), readStep(path)).first;
+    const std::vector<CadSolid>& solids = model->second.solids;
+    std::vector<std::string> names;
+    for (const CadSolid& solid : solids) names.push_back(solid.name);
+    std::size_t chosen = 0;
+    if (const toml::node* solid = reader.find("solid")) {
+      if (solid->is_integer()) {
+        chosen = static_cast<std::size_t>(reader.wholeNumber(*solid, "solid", 1)) - 1;
+        if (chosen >= solids.size())
+          reader.fail(*solid, fmt::format("'solid' is {}, but {} holds {}", chosen + 1, path.filename().string(),
+                                          solids.size()));
+      } else {
+        const std::string name = reader.text(*solid, "solid");
+        reader.resolve(*solid, "solid", name, names);
+        if (std::count(names.begin(), names.end(), name) > 1)
+          reader.fail(*solid, fmt::format("several solids are called \"{}\"", name), "choose one by its number");
+        chosen = static_cast<std::size_t>(std::find(names.begin(), names.end(), name) - names.begin());
+      }
+    } else if (solids.size() > 1) {
+      reader.fail(node, fmt::format("{} holds {} solids", path.filename().string(), solids.size()),
+                  fmt::format("say which: solid = a number from 1, or one of: {}", fmt::join(names, ", ")));
+    }
+    reader.finish();
+    if (!solids[chosen].valid)
+      notes.push_back(fmt::format("[shapes.{}] the CAD kernel finds the solid's topology doubtful: look at it in "
+                                  "the page",
+                                  building_.back()));
+    return makeCadShape(solids[chosen]);
+  }
+
+  ShapePtr hull(const TableReader& outer, const toml::node& node) {
+    if (node.is_string()) return makeHull(named(outer, node, "hull"));
+    return makeHull(makeUnion(parts(outer, node, "hull", 1)));
+  }
+
+  ShapePtr fill(const TableReader& outer, const toml::node& node) {
+    TableReader reader = outer.table(node, "fill");
+    const ShapePtr body = named(reader, "of");
+    const double largest = length(reader, "holes_up_to", "the largest diameter of a hole to fill, e.g. \"12 mm\"");
+    std::vector<Vec3> near;
+    if (const toml::node* places = reader.find("near"))
+      for (const toml::node& place : reader.array(*places, "near")) near.push_back(reader.point(place, "near"));
+    reader.finish();
+    return makeFilled(body, largest, near);
+  }
+
+  /// A body on its way along lines or round an axis.
+  ShapePtr sweep(const TableReader& outer, const toml::node& node) {
+    TableReader reader = outer.table(node, "sweep");
+    const ShapePtr body = named(reader, "of");
+    const toml::node* path = reader.find("along");
+    const toml::node* angle = reader.find("angle");
+    if ((path == nullptr) == (angle == nullptr))
+      reader.fail(node, "needs one of 'along' and 'angle'",
+                  "along: the places it is moved to, one after the other; angle: how far it turns round 'axis' "
+                  "through 'centre'");
+    ShapePtr swept;
+    if (path) {
+      std::vector<Vec3> places;
+      for (const toml::node& place : reader.array(*path, "along")) places.push_back(reader.point(place, "along"));
+      swept = makeSwept(body, places);
+    } else {
+      const Vec3 axis = reader.direction(reader.need("axis", "the axis to turn about, e.g. \"z\""), "axis");
+      const Vec3 centre = point(reader, "centre", "a point of the axis");
+      swept = makeTurned(body, centre, axis, reader.quantity(*angle, "angle", Measure::angle));
+    }
+    reader.finish();
+    return swept;
   }
 
   ShapePtr named(TableReader& reader, const std::string& key) {
@@ -353,6 +439,7 @@ class ShapeBuilder {
   std::vector<std::pair<std::string, Maker>> makers_;
   std::vector<std::string> names_;
   std::map<std::string, ShapePtr> done_;
+  std::map<std::string, CadModel> models_;  // by file: read once, whatever is taken from it
   std::set<std::string> open_;
   std::vector<std::string> building_;  // innermost last
   std::map<std::string, std::string> texts_;
@@ -362,8 +449,11 @@ class ShapeBuilder {
 }  // namespace
 
 std::vector<BriefShape> buildShapes(const TableReader& shapes, const std::optional<BriefSheet>& sheet,
-                                    const std::filesystem::path& folder) {
-  return ShapeBuilder(shapes, sheet, folder).all();
+                                    const std::filesystem::path& folder, std::vector<std::string>& notes) {
+  ShapeBuilder builder(shapes, sheet, folder);
+  std::vector<BriefShape> all = builder.all();
+  notes.insert(notes.end(), builder.notes.begin(), builder.notes.end());
+  return all;
 }
 
 }  // namespace barelattice

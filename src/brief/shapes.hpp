@@ -12,9 +12,10 @@ namespace barelattice {
 /// Builds every shape of the table, in the order of the file. Shapes refer to each other by name, in any
 /// order.
 /// @param folder file names are relative to.
+/// @param[out] notes receives what was mended in files.
 /// @param sheet when given, shapes are regions of the x-y plane, sampled over the sheet's thickness.
 /// @throws BriefError for the first shape that cannot be built.
 std::vector<BriefShape> buildShapes(const TableReader& shapes, const std::optional<BriefSheet>& sheet,
-                                    const std::filesystem::path& folder);
+                                    const std::filesystem::path& folder, std::vector<std::string>& notes);
 
 }  // namespace barelattice

@@ -105,6 +105,14 @@ double TableReader::quantity(const toml::node& node, const std::string& key, Mea
   }
 }
 
+Range TableReader::range(const toml::node& node, const std::string& key, Measure measure) const {
+  if (!node.is_array()) return Range(quantity(node, key, measure));
+  const std::vector<double> ends = quantities(node, key, measure, 2);
+  if (ends[0] > ends[1])
+    fail(node, fmt::format("{} should name the smaller end of its range first", named(key)));
+  return {ends[0], ends[1]};
+}
+
 const toml::array& TableReader::array(const toml::node& node, const std::string& key) const {
   if (const auto* value = node.as_array()) return *value;
   fail(node, fmt::format("{} should be a list in square brackets", named(key)));

@@ -8,6 +8,14 @@ namespace {
 
 constexpr int kSmoothingDegree = 2;
 
+/// Added to the diagonal of the bottom matrix, relative. The direct solve is the one place where the cycle
+/// divides by a small eigenvalue. A piece that hangs on light material only can move with an energy 1e-9 of
+/// its stiffness, below the rounding of the single precision the matrix was formed in (81 entries a row of
+/// 6e-8 each): unshifted, such a motion came out with a negative energy, or so large that the rounding of the
+/// levels above drowned the rest, and the cycle was indefinite. The motions the bottom is there for have 1e-4
+/// and more; the others are left to the outer iteration, a few steps each.
+constexpr double kBottomShift = 5e-6;
+
 }  // namespace
 
 template <int D>
@@ -30,7 +38,9 @@ Multigrid::Multigrid(std::vector<std::unique_ptr<MultigridLevel>> levels,
   for (std::size_t l = 0; l < levels_.size(); ++l)
     for (auto* v : {&work_[l].x, &work_[l].b, &work_[l].r, &work_[l].z, &work_[l].t})
       v->resize(levels_[l]->size());
-  bottom_.compute(bottom);
+  Eigen::SparseMatrix<double> shifted = bottom;
+  for (Eigen::Index i = 0; i < shifted.rows(); ++i) shifted.coeffRef(i, i) *= 1 + kBottomShift;
+  bottom_.compute(shifted);
   if (bottom_.info() != Eigen::Success) throw RunError("the coarsest stiffness matrix cannot be factorised");
 }
 

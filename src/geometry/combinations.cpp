@@ -1,5 +1,6 @@
 #include <fmt/format.h>
 
+#include <algorithm>
 #include <limits>
 #include <utility>
 
@@ -16,6 +17,29 @@ std::vector<ShapePtr> offsetAll(const std::vector<ShapePtr>& parts, double by) {
   return moved;
 }
 
+bool anyFlat(const std::vector<ShapePtr>& parts) {
+  return std::any_of(parts.begin(), parts.end(), [](const ShapePtr& part) { return part->flat(); });
+}
+
+/// Boxes that tell without asking a part that it is far away.
+class Boxes {
+ public:
+  explicit Boxes(const std::vector<ShapePtr>& parts) {
+    if (parts.size() < 2 && !parts.empty()) return;  // nothing to gain
+    if (anyFlat(parts)) return;
+    for (const ShapePtr& part : parts) boxes_.push_back(part->bounds());
+  }
+  /// True if the part is sure to be at least `distance` away from the point.
+  bool beyond(std::size_t part, const Vec3& point, double distance) const {
+    if (boxes_.empty()) return false;
+    return distance <= 0 ? !boxes_[part].contains(point)
+                         : boxes_[part].squaredExteriorDistance(point) >= distance * distance;
+  }
+
+ private:
+  std::vector<Box> boxes_;
+};
+
 /// A primitive grown or shrunk.
 class OffsetShape final : public Shape {
  public:
@@ -25,6 +49,7 @@ class OffsetShape final : public Shape {
     const Box box = body_->bounds();
     return {box.min() - Vec3::Constant(by_), box.max() + Vec3::Constant(by_)};
   }
+  bool flat() const override { return body_->flat(); }
   void appendPatches(std::vector<Patch>& patches) const override {
     std::vector<Patch> own;
     body_->appendPatches(own);
@@ -39,12 +64,14 @@ class OffsetShape final : public Shape {
 
 class UnionShape final : public Shape {
  public:
-  explicit UnionShape(std::vector<ShapePtr> parts) : parts_(std::move(parts)) {}
+  explicit UnionShape(std::vector<ShapePtr> parts) : parts_(std::move(parts)), boxes_(parts_) {}
   double distance(const Vec3& point) const override {
     double least = std::numeric_limits<double>::max();
-    for (const ShapePtr& part : parts_) least = std::min(least, part->distance(point));
+    for (std::size_t p = 0; p < parts_.size(); ++p)
+      if (!boxes_.beyond(p, point, least)) least = std::min(least, parts_[p]->distance(point));
     return least;
   }
+  bool flat() const override { return anyFlat(parts_); }
   Box bounds() const override {
     Box box;
     for (const ShapePtr& part : parts_) box.extend(part->bounds());
@@ -63,6 +90,7 @@ class UnionShape final : public Shape {
 
  private:
   std::vector<ShapePtr> parts_;
+  Boxes boxes_;
 };
 
 class IntersectionShape final : public Shape {
@@ -73,6 +101,7 @@ class IntersectionShape final : public Shape {
     for (const ShapePtr& part : parts_) greatest = std::max(greatest, part->distance(point));
     return greatest;
   }
+  bool flat() const override { return anyFlat(parts_); }
   Box bounds() const override {
     Box box = parts_.front()->bounds();
     for (const ShapePtr& part : parts_) box = box.intersection(part->bounds());
@@ -92,12 +121,14 @@ class IntersectionShape final : public Shape {
 class DifferenceShape final : public Shape {
  public:
   DifferenceShape(ShapePtr body, std::vector<ShapePtr> cuts)
-      : body_(std::move(body)), cuts_(std::move(cuts)) {}
+      : body_(std::move(body)), cuts_(std::move(cuts)), boxes_(cuts_) {}
   double distance(const Vec3& point) const override {
     double value = body_->distance(point);
-    for (const ShapePtr& cut : cuts_) value = std::max(value, -cut->distance(point));
+    for (std::size_t c = 0; c < cuts_.size(); ++c)
+      if (!boxes_.beyond(c, point, -value)) value = std::max(value, -cuts_[c]->distance(point));
     return value;
   }
+  bool flat() const override { return body_->flat(); }
   Box bounds() const override { return body_->bounds(); }
   void appendPatches(std::vector<Patch>& patches) const override {
     body_->appendPatches(patches);
@@ -112,6 +143,7 @@ class DifferenceShape final : public Shape {
  private:
   ShapePtr body_;
   std::vector<ShapePtr> cuts_;
+  Boxes boxes_;
 };
 
 class TransformedShape final : public Shape {
@@ -119,6 +151,7 @@ class TransformedShape final : public Shape {
   TransformedShape(ShapePtr body, const Eigen::Isometry3d& map)
       : body_(std::move(body)), map_(map), back_(map.inverse()) {}
   double distance(const Vec3& point) const override { return body_->distance(back_ * point); }
+  bool flat() const override { return body_->flat(); }
   Box bounds() const override {
     const Box own = body_->bounds();
     Box box;
@@ -147,6 +180,7 @@ class LayerShape final : public Shape {
   LayerShape(const Patch& piece, double depth) : piece_(piece), depth_(depth) {}
 
   double distance(const Vec3& point) const override {
+    if (piece_.net) return piece_.net->tree.nearest(point).distance - depth_;
     const Vec3 offset = point - piece_.origin;
     const double side = piece_.flipped ? -1.0 : 1.0;
     if (piece_.kind == Patch::Kind::plane) {

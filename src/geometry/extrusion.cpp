@@ -203,6 +203,7 @@ class ExtrusionShape final : public Shape {
     if (endless_) return across;
     return prismDistance(across, std::max(from_ - point[third_], point[third_] - to_));
   }
+  bool flat() const override { return endless_; }
   Box bounds() const override {
     Box box;
     for (const Piece& p : pieces_) {

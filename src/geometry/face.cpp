@@ -12,7 +12,6 @@
 namespace barelattice {
 namespace {
 
-constexpr double kRadiusTolerance = 1e-3;            // relative
 constexpr double kDirectionTolerance = 0.999847695;  // cosine of one degree
 
 struct Candidate {
@@ -22,8 +21,8 @@ struct Candidate {
 
 bool fits(const Patch& patch, const FaceSelector& selector) {
   if (patch.kind != selector.kind) return false;
-  if (selector.radius && std::abs(patch.radius - *selector.radius) > kRadiusTolerance * *selector.radius)
-    return false;
+  const bool round = patch.kind != Patch::Kind::plane && patch.kind != Patch::Kind::freeform;
+  if (selector.radius && !(round && selector.radius->holds(patch.radius))) return false;
   if (selector.hole && patch.isHole() != *selector.hole) return false;
   if (selector.direction) {
     const double cosine = patch.direction().dot(selector.direction->normalized());
@@ -33,9 +32,33 @@ bool fits(const Patch& patch, const FaceSelector& selector) {
   return true;
 }
 
+/// What can only be told from where the piece lies.
+bool fits(const std::vector<SurfacePoint>& points, const FaceSelector& selector, double spacing) {
+  if (selector.area && !selector.area->holds(Face{points, {}}.area())) return false;
+  if (selector.within) {
+    const double slack = 1e-3 * spacing;
+    const Box box(selector.within->min() - Vec3::Constant(slack), selector.within->max() + Vec3::Constant(slack));
+    if (std::any_of(points.begin(), points.end(), [&](const SurfacePoint& p) { return !box.contains(p.position); }))
+      return false;
+  }
+  return std::all_of(selector.beside.begin(), selector.beside.end(), [&](const Face* other) {
+    // Points lie in the middle of cells of at most `spacing`: across a common edge they are that close.
+    const double reach = 1.5 * spacing;
+    Box around;
+    for (const SurfacePoint& p : other->points) around.extend(p.position);
+    return std::any_of(points.begin(), points.end(), [&](const SurfacePoint& p) {
+      return around.exteriorDistance(p.position) < reach &&
+             std::any_of(other->points.begin(), other->points.end(), [&](const SurfacePoint& q) {
+               return (p.position - q.position).squaredNorm() < reach * reach;
+             });
+    });
+  });
+}
+
 /// A piece cut back to what can lie within a box: one of a huge shape that only trims costs no more than it
 /// contributes.
 Patch clipped(Patch patch, const Box& box) {
+  if (patch.net) return patch;
   const auto clip = [&](Vec3& edge) {
     const Vec3 along = edge.normalized();
     double low = std::numeric_limits<double>::max();
@@ -62,7 +85,7 @@ Patch clipped(Patch patch, const Box& box) {
 
 /// The part of a patch that lies on the boundary of the shape.
 std::vector<SurfacePoint> trimmed(const Patch& patch, const Shape& shape, double spacing) {
-  const double onSurface = 1e-6 * spacing;
+  const double onSurface = std::max(1e-6 * spacing, patch.net ? 2 * patch.net->deviation : 0.0);
   const auto kept = [&](double step) {
     std::vector<SurfacePoint> points = patch.sample(step);
     const std::size_t all = points.size();
@@ -89,6 +112,8 @@ double nearest(const Candidate& candidate, const Vec3& place) {
 std::string described(const Candidate& candidate) {
   const Vec3 d = candidate.patch.direction();
   const Vec3 at = Face{candidate.points, {}}.centroid() * kMillimetresPerMetre;
+  if (candidate.patch.kind == Patch::Kind::freeform)
+    return fmt::format("freeform round ({:.3g}, {:.3g}, {:.3g}) mm", at.x(), at.y(), at.z());
   if (candidate.patch.kind != Patch::Kind::plane)
     return fmt::format("{} of radius {:.4g} mm ({}) round ({:.3g}, {:.3g}, {:.3g}) mm",
                        nameOf(candidate.patch.kind), candidate.patch.radius * kMillimetresPerMetre,
@@ -109,7 +134,8 @@ std::string listed(const std::vector<Candidate>& candidates) {
 }  // namespace
 
 const std::vector<std::string>& patchKindNames() {
-  static const std::vector<std::string> names{"plane", "cylinder", "cone", "sphere", "torus"};
+  static const std::vector<std::string> names{"plane", "cylinder", "cone",
+                                              "sphere", "torus",    "freeform"};
   return names;
 }
 
@@ -132,15 +158,14 @@ Vec3 Face::centroid() const {
 Face selectFace(const Shape& shape, const FaceSelector& selector, double spacing) {
   std::vector<Patch> patches;
   shape.appendPatches(patches);
-  std::vector<Candidate> onBoundary;
   std::vector<Candidate> matching;
   const Box bounds = shape.bounds();
   for (const Patch& whole : patches) {
+    if (!fits(whole, selector)) continue;
     const Patch patch = clipped(whole, bounds);
     Candidate candidate{patch, trimmed(patch, shape, spacing)};
-    if (candidate.points.empty()) continue;
-    if (fits(patch, selector)) matching.push_back(candidate);
-    onBoundary.push_back(std::move(candidate));
+    if (!candidate.points.empty() && fits(candidate.points, selector, spacing))
+      matching.push_back(std::move(candidate));
   }
   const auto wanted = static_cast<std::size_t>(selector.count);
   if (selector.near && matching.size() > wanted) {
@@ -149,12 +174,20 @@ Face selectFace(const Shape& shape, const FaceSelector& selector, double spacing
     });
     matching.resize(wanted);
   }
-  if (matching.empty())
+  if (matching.empty()) {
+    std::vector<Candidate> onBoundary;
+    const double coarse = std::max(spacing, bounds.diagonal().norm() / 100);
+    for (const Patch& whole : patches) {
+      const Patch patch = clipped(whole, bounds);
+      Candidate candidate{patch, trimmed(patch, shape, coarse)};
+      if (!candidate.points.empty()) onBoundary.push_back(std::move(candidate));
+    }
     throw InputError("the face catches no surface", "there is to choose: " + listed(onBoundary));
+  }
   if (matching.size() != wanted)
     throw InputError(
         fmt::format("{} pieces of surface fit, but count is {}", matching.size(), selector.count),
-        "say which with radius, facing, axis, side or near, or set count; what fits: " + listed(matching));
+        "say which with radius, area, facing, axis, side, within, beside or near, or set count; what fits: " + listed(matching));
   Face face;
   for (Candidate& candidate : matching) {
     face.points.insert(face.points.end(), candidate.points.begin(), candidate.points.end());

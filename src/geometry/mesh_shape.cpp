@@ -7,6 +7,7 @@
 
 #include "barelattice/base/error.hpp"
 #include "barelattice/geometry/triangle_tree.hpp"
+#include "mesh_shape_with_faces.hpp"
 #include "shape_parts.hpp"
 
 namespace barelattice {
@@ -22,15 +23,31 @@ class MeshShape final : public Shape {
     addNormals();
     findFlats();
   }
+  MeshShape(TriangleMesh mesh, std::vector<Patch> faces, std::vector<int> faceOf)
+      : mesh_(std::move(mesh)),
+        tree_(mesh_),
+        bounds_(mesh_.bounds()),
+        patches_(std::move(faces)),
+        faceOf_(std::move(faceOf)) {
+    addNormals();
+    for (const Patch& patch : patches_) margin_ = std::max(margin_, patch.net->deviation);
+    bounds_ = {bounds_.min() - Vec3::Constant(margin_), bounds_.max() + Vec3::Constant(margin_)};
+  }
 
   double distance(const Vec3& point) const override {
     const NearestPoint near = tree_.nearest(point);
     const double side = (point - near.position).dot(normalAt(near));
-    return side < 0 ? -near.distance : near.distance;
+    const double flat = side < 0 ? -near.distance : near.distance;
+    if (faceOf_.empty()) return flat;
+    const Patch& face = patches_[static_cast<std::size_t>(faceOf_[static_cast<std::size_t>(near.triangle)])];
+    if (face.kind == Patch::Kind::freeform) return flat;
+    // What lies between the triangle and the exact face behind it.
+    const double gap = face.height(near.position);
+    return std::abs(gap) < 2 * margin_ ? flat + gap : flat;
   }
   Box bounds() const override { return bounds_; }
   void appendPatches(std::vector<Patch>& patches) const override {
-    patches.insert(patches.end(), flats_.begin(), flats_.end());
+    patches.insert(patches.end(), patches_.begin(), patches_.end());
   }
 
  private:
@@ -108,7 +125,7 @@ class MeshShape final : public Shape {
           group.push_back(other);
         }
       }
-      if (area >= least) flats_.push_back(rectangleRound(group));
+      if (area >= least) patches_.push_back(rectangleRound(group));
     }
   }
 
@@ -133,12 +150,13 @@ class MeshShape final : public Shape {
   std::vector<Vec3> faceNormals_;
   std::vector<Vec3> vertexNormals_;  // angle-weighted sums, not normalised
   std::unordered_map<std::uint64_t, Vec3> edgeNormals_;
-  std::vector<Patch> flats_;
+  std::vector<Patch> patches_;
+  std::vector<int> faceOf_;  // the patch of every triangle, where triangles stand for exact faces
+  double margin_ = 0;        // how far those may lie off, m
 };
 
-}  // namespace
-
-ShapePtr makeMeshShape(TriangleMesh mesh) {
+/// Refuses what encloses no body; turns round what faces inward.
+TriangleMesh checked(TriangleMesh mesh) {
   if (mesh.triangles.empty()) throw InputError("the triangle surface is empty");
   const MeshDefects defects = inspectTopology(mesh);
   if (!defects.sound())
@@ -146,7 +164,17 @@ ShapePtr makeMeshShape(TriangleMesh mesh) {
                      "mend it where it was made: closed, every edge shared by two triangles");
   if (mesh.volume() < 0)
     for (auto& t : mesh.triangles) std::swap(t[1], t[2]);
-  return std::make_shared<MeshShape>(std::move(mesh));
+  return mesh;
+}
+
+}  // namespace
+
+ShapePtr makeMeshShape(TriangleMesh mesh) {
+  return std::make_shared<MeshShape>(checked(std::move(mesh)));
+}
+
+ShapePtr makeMeshShapeWithFaces(TriangleMesh mesh, std::vector<Patch> faces, std::vector<int> faceOf) {
+  return std::make_shared<MeshShape>(checked(std::move(mesh)), std::move(faces), std::move(faceOf));
 }
 
 }  // namespace barelattice

@@ -65,6 +65,45 @@ std::vector<SurfacePoint> samplePlane(const Patch& patch, double spacing) {
   return points;
 }
 
+/// The gradient of the height: the outward normal of the surface through a point.
+Vec3 normalAt(const Patch& patch, const Vec3& point) {
+  const double step = 1e-4 * (patch.radius + patch.secondRadius + patch.u.norm() + patch.v.norm());
+  Vec3 gradient;
+  for (int i = 0; i < 3; ++i)
+    gradient[i] = patch.height(point + step * Vec3::Unit(i)) - patch.height(point - step * Vec3::Unit(i));
+  return gradient.stableNormalized();
+}
+
+/// Midpoints of equal parts of the net's triangles, put onto the exact surface.
+std::vector<SurfacePoint> sampleNet(const Patch& patch, double spacing) {
+  const TriangleMesh& mesh = patch.net->mesh;
+  const double scale = patch.net->area / mesh.area();
+  std::vector<SurfacePoint> points;
+  for (std::size_t t = 0; t < mesh.triangles.size(); ++t) {
+    const Vec3 u = mesh.corner(t, 1) - mesh.corner(t, 0);
+    const Vec3 v = mesh.corner(t, 2) - mesh.corner(t, 0);
+    const Vec3 facing = u.cross(v);
+    const Vec3 facet = (patch.flipped ? -1.0 : 1.0) * facing.stableNormalized();
+    const int parts = stepsFor(std::max({u.norm(), v.norm(), (u - v).norm()}), spacing, 1);
+    const double area = scale * 0.5 * facing.norm() / parts / parts;
+    for (int row = 0; row < parts; ++row)
+      for (int column = 0; column < 2 * (parts - row) - 1; ++column) {
+        // Triangles of a row point up and down in turn; their centres lie at thirds.
+        const double third = column % 2 ? 2.0 / 3 : 1.0 / 3;
+        Vec3 at = mesh.corner(t, 0) + (column / 2 + third) / parts * u + (row + third) / parts * v;
+        Vec3 normal = facet;
+        if (patch.kind == Patch::Kind::plane) {
+          normal = patch.direction();
+        } else if (patch.kind != Patch::Kind::freeform) {
+          normal = normalAt(patch, at);
+          at -= patch.height(at) * normal;
+        }
+        points.push_back({at, normal, area});
+      }
+  }
+  return points;
+}
+
 }  // namespace
 
 Vec3 Patch::direction() const {
@@ -72,6 +111,7 @@ Vec3 Patch::direction() const {
     case Kind::plane:
       return (flipped ? -1.0 : 1.0) * u.cross(v).normalized();
     case Kind::sphere:
+    case Kind::freeform:
       return Vec3::Zero();
     default:
       return v.normalized();
@@ -79,6 +119,7 @@ Vec3 Patch::direction() const {
 }
 
 std::vector<SurfacePoint> Patch::sample(double spacing) const {
+  if (net) return sampleNet(*this, spacing);
   if (kind == Kind::plane) return samplePlane(*this, spacing);
   const Vec3 axis = kind == Kind::sphere ? Vec3(u.unitOrthogonal()) : Vec3(v.normalized());
   const Vec3 across = axis.cross(u);
@@ -99,23 +140,34 @@ std::vector<SurfacePoint> Patch::sample(double spacing) const {
   return points;
 }
 
-double Patch::distance(const Vec3& point) const {
+double Patch::height(const Vec3& point) const {
+  const double side = flipped ? -1.0 : 1.0;
+  if (kind == Kind::freeform) {
+    const NearestPoint near = net->tree.nearest(point);
+    const TriangleMesh& mesh = net->mesh;
+    const auto t = static_cast<std::size_t>(near.triangle);
+    const Vec3 normal =
+        (mesh.corner(t, 1) - mesh.corner(t, 0)).cross(mesh.corner(t, 2) - mesh.corner(t, 0));
+    return std::copysign(near.distance, side * (point - near.position).dot(normal));
+  }
   const Vec3 offset = point - origin;
   const double along = offset.dot(direction());
   const double across = (offset - along * direction()).norm();
   switch (kind) {
     case Kind::plane:
-      return std::abs(along);
+      return along;  // the direction takes the side into account
     case Kind::sphere:
-      return std::abs(offset.norm() - radius);
+      return side * (offset.norm() - radius);
     case Kind::torus:
-      return std::abs(std::hypot(across - radius, along) - secondRadius);
+      return side * (std::hypot(across - radius, along) - secondRadius);
     case Kind::cylinder:
-      return std::abs(across - radius);
+      return side * (across - radius);
     case Kind::cone: {
       const double rise = secondRadius - radius;
-      return std::abs(across - radius - along / v.norm() * rise) * v.norm() / std::hypot(v.norm(), rise);
+      return side * (across - radius - along / v.norm() * rise) * v.norm() / std::hypot(v.norm(), rise);
     }
+    case Kind::freeform:
+      break;
   }
   return 0;
 }
@@ -126,7 +178,7 @@ std::optional<Patch> Patch::moved(double by) const {
   switch (kind) {
     case Kind::plane:
       result.origin += by * direction();
-      return result;
+      break;
     case Kind::cylinder:
     case Kind::sphere:
       result.radius += out;
@@ -144,8 +196,17 @@ std::optional<Patch> Patch::moved(double by) const {
       result.secondRadius += out;
       if (result.secondRadius <= 0) return std::nullopt;
       break;
+    case Kind::freeform:
+      return std::nullopt;
   }
-  if (result.radius < 0 || (kind != Kind::cone && result.radius == 0)) return std::nullopt;
+  if (result.radius < 0 || (kind != Kind::plane && kind != Kind::cone && result.radius == 0))
+    return std::nullopt;
+  if (net) {
+    TriangleMesh mesh = net->mesh;
+    for (Vec3& vertex : mesh.vertices) vertex -= result.height(vertex) * normalAt(result, vertex);
+    const double growth = mesh.area() / net->mesh.area();
+    result.net = std::make_shared<PatchNet>(std::move(mesh), growth * net->area, net->deviation);
+  }
   return result;
 }
 
@@ -154,6 +215,13 @@ Patch Patch::transformed(const Eigen::Isometry3d& map) const {
   result.origin = map * origin;
   result.u = map.linear() * u;
   result.v = map.linear() * v;
+  if (net) {
+    TriangleMesh mesh = net->mesh;
+    for (Vec3& vertex : mesh.vertices) vertex = map * vertex;
+    if (map.linear().determinant() < 0)
+      for (auto& t : mesh.triangles) std::swap(t[1], t[2]);
+    result.net = std::make_shared<PatchNet>(std::move(mesh), net->area, net->deviation);
+  }
   if (map.linear().determinant() > 0) return result;
   // A reflection turns u x v round: planes swap their edges, arcs start from their other end.
   if (kind == Kind::plane) std::swap(result.u, result.v);

@@ -6,6 +6,7 @@
 #include <cmath>
 #include <cstdint>
 #include <numbers>
+#include <set>
 #include <unordered_map>
 
 #include "barelattice/base/error.hpp"
@@ -105,8 +106,10 @@ class Stuffing {
       locateCuts();
       warp();
       emit();
-      std::vector<int> pinched;
-      if (inspectTopology(mesh_.boundary(), &pinched).sound()) return std::move(mesh_);
+      std::vector<MeshDefect> pinches;
+      if (inspectTopology(mesh_.boundary(), &pinches).sound()) return std::move(mesh_);
+      std::set<int> pinched;  // every vertex once, in order
+      for (const MeshDefect& defect : pinches) pinched.insert(defect.vertices.begin(), defect.vertices.end());
       for (const int vertex : pinched)
         release(mesh_.vertices[static_cast<std::size_t>(vertex)], 1 + round / 3);
     }

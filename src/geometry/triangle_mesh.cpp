@@ -4,8 +4,6 @@
 
 #include <algorithm>
 #include <cmath>
-#include <map>
-#include <set>
 
 #include "barelattice/base/parallel.hpp"
 #include "barelattice/geometry/triangle_tree.hpp"
@@ -165,11 +163,17 @@ std::string MeshDefects::text() const {
   return list;
 }
 
-MeshDefects inspectTopology(const TriangleMesh& mesh, std::vector<int>* suspects) {
+MeshDefects inspectTopology(const TriangleMesh& mesh, std::vector<MeshDefect>* places) {
+  using Kind = MeshDefect::Kind;
   MeshDefects defects;
-  std::set<int> suspicious;
+  const auto found = [&](Kind kind, int a, int b) {
+    if (places) places->push_back({kind, {a, b}});
+  };
   for (const auto& t : mesh.triangles)
-    if (t[0] == t[1] || t[1] == t[2] || t[2] == t[0]) ++defects.degenerateTriangles;
+    if (t[0] == t[1] || t[1] == t[2] || t[2] == t[0]) {
+      ++defects.degenerateTriangles;
+      found(Kind::degenerateTriangle, t[0], t[1]);
+    }
   const std::vector<HalfEdge> edges = sortedHalfEdges(mesh);
   for (std::size_t i = 0; i < edges.size();) {
     std::size_t end = i;
@@ -180,13 +184,14 @@ MeshDefects inspectTopology(const TriangleMesh& mesh, std::vector<int>* suspects
     defects.openEdges += open;
     defects.crowdedEdges += crowded;
     defects.misorientedEdges += misoriented;
-    if (open || crowded || misoriented) suspicious.insert({edges[i].low, edges[i].high});
+    if (open || crowded || misoriented)
+      found(open ? Kind::openEdge : crowded ? Kind::crowdedEdge : Kind::misorientedEdge, edges[i].low,
+            edges[i].high);
     i = end;
   }
   const std::vector<int> pinched = pinchedVertices(mesh);
   defects.pinchedVertices = pinched.size();
-  suspicious.insert(pinched.begin(), pinched.end());
-  if (suspects) suspects->assign(suspicious.begin(), suspicious.end());
+  for (const int v : pinched) found(Kind::pinchedVertex, v, v);
   return defects;
 }
 

@@ -1,6 +1,7 @@
 #include "barelattice/geometry/triangle_tree.hpp"
 
 #include <algorithm>
+#include <array>
 #include <limits>
 #include <numeric>
 
@@ -79,18 +80,27 @@ int TriangleTree::build(int begin, int end, std::vector<Vec3>& centres) {
 NearestPoint TriangleTree::nearest(const Vec3& point) const {
   NearestPoint best;
   double bestSquared = std::numeric_limits<double>::max();
-  std::vector<int> stack{0};
-  while (!stack.empty()) {
-    const Node& node = nodes_[static_cast<std::size_t>(stack.back())];
-    stack.pop_back();
-    if (node.box.squaredExteriorDistance(point) >= bestSquared) continue;
+  // The tree halves its triangles at every level, so it is no deeper than the bits of their number.
+  struct Open {
+    int node;
+    double squared;  // distance of its box
+  };
+  std::array<Open, 64> stack;
+  std::size_t open = 0;
+  stack[open++] = {0, nodes_.front().box.squaredExteriorDistance(point)};
+  while (open > 0) {
+    const Open entry = stack[--open];
+    if (entry.squared >= bestSquared) continue;
+    const Node& node = nodes_[static_cast<std::size_t>(entry.node)];
     if (node.count == 0) {
       const auto gap = [&](int child) {
         return nodes_[static_cast<std::size_t>(child)].box.squaredExteriorDistance(point);
       };
-      const bool leftFirst = gap(node.first) <= gap(node.second);
-      stack.push_back(leftFirst ? node.second : node.first);
-      stack.push_back(leftFirst ? node.first : node.second);
+      Open near{node.first, gap(node.first)};
+      Open far{node.second, gap(node.second)};
+      if (far.squared < near.squared) std::swap(near, far);
+      stack[open++] = far;
+      stack[open++] = near;
       continue;
     }
     for (int i = node.first; i < node.first + node.count; ++i) {

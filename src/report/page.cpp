@@ -13,6 +13,7 @@ namespace barelattice {
 
 namespace assets {
 std::string_view viewerScript();
+std::string_view inspectScript();
 std::string_view pageStyle();
 std::string_view chartStyle();
 }  // namespace assets
@@ -189,6 +190,34 @@ std::string solidPanel(const json& results) {
   return html + "</div>";
 }
 
+/// Bars of how the least dihedral angles of the tetrahedra spread, by ten degrees.
+std::string angleDrawing(const json& counts, double tetrahedra) {
+  constexpr double kBar = 22;
+  constexpr double kHeight = 54;
+  double most = 0;
+  for (const json& count : counts) most = std::max(most, count.get<double>());
+  std::string bars, spoken;
+  for (std::size_t bin = 0; bin < counts.size(); ++bin) {
+    const double count = counts[bin].get<double>();
+    // A bin that is not empty shows at least as a line.
+    const double height = count > 0 ? std::max(1.0, kHeight * count / most) : 0;
+    const double left = kBar * static_cast<double>(bin);
+    const std::string range = bin + 1 < counts.size()
+                                  ? fmt::format("{} to {} degrees", 10 * bin, 10 * (bin + 1))
+                                  : fmt::format("{} degrees and more", 10 * bin);
+    const std::string share = fmt::format("{}: {:.2f} %", range, 100 * count / tetrahedra);
+    spoken += (bin ? "; " : "") + share;
+    bars += fmt::format(
+        "<rect x=\"{:.0f}\" y=\"{:.1f}\" width=\"{:.0f}\" height=\"{:.1f}\"><title>{}</title></rect>"
+        "<text x=\"{:.0f}\" y=\"{:.0f}\">{}</text>",
+        left + 1, kHeight - height, kBar - 2, height, share, left, kHeight + 13, 10 * bin);
+  }
+  return fmt::format(
+      "<svg class=\"bars\" role=\"img\" aria-label=\"least dihedral angles: {}\" width=\"{:.0f}\" "
+      "height=\"{:.0f}\">{}</svg>",
+      spoken, kBar * static_cast<double>(counts.size()) + 6, kHeight + 16, bars);
+}
+
 /// The analysed bodies the results hold, with the names the viewer uses, the part first.
 std::vector<std::pair<std::string, const json*>> bodiesOf(const json& results) {
   std::vector<std::pair<std::string, const json*>> bodies;
@@ -302,11 +331,6 @@ std::string bodyTables(const Job& job, const json& results) {
     }
   for (const auto& [name, body] : bodies) {
     const json& b = *body;
-    std::string histogram;
-    for (std::size_t bin = 0; bin < b["least_angles_by_ten_degrees"].size(); ++bin)
-      histogram += fmt::format(
-          "{}{:.1f}", bin ? " / " : "",
-          100 * b["least_angles_by_ten_degrees"][bin].get<double>() / b["tetrahedra"].get<double>());
     std::string places;
     for (const json& at : b["worst_elements_at_mm"])
       places += (places.empty() ? "(" : "; (") + vectorText(at) + ")";
@@ -314,7 +338,7 @@ std::string bodyTables(const Job& job, const json& results) {
                       fmt::format("{}", b["coarse_tetrahedra"].get<int>()),
                       fmt::format("{:.1f} to {:.1f}", b["smallest_angle_deg"].get<double>(),
                                   b["largest_angle_deg"].get<double>()),
-                      histogram, places,
+                      angleDrawing(b["least_angles_by_ten_degrees"], b["tetrahedra"].get<double>()), places,
                       b.contains("surface_gap_mm") ? fmt::format("mean {:.3f}, largest {:.3f}",
                                                                  b["surface_gap_mm"]["mean"].get<double>(),
                                                                  b["surface_gap_mm"]["largest"].get<double>())
@@ -351,14 +375,14 @@ std::string bodyTables(const Job& job, const json& results) {
                                        reactions);
   html += "<h2>Meshes</h2>" +
           table({"body", "mass, kg", "tetrahedra", "in the coarse mesh", "dihedral angles, degrees",
-                 "least angle 0 / 10 / ... / 70 degrees and more, % of the tetrahedra",
+                 "tetrahedra by their least angle, degrees",
                  "worst elements at, mm", "distance to the surface, mm", "volume against it"},
                 meshes);
   return html;
 }
 
-std::string page(const json& data, const std::string& head, const std::string& aside,
-                 const std::string& rest) {
+std::string page(const json& data, const std::string& head, const std::string& aside, const std::string& rest,
+                 std::string_view viewer = assets::viewerScript()) {
   std::string script = data.dump();
   for (std::size_t at = 0; (at = script.find("</", at)) != std::string::npos; at += 3)
     script.replace(at, 2, "<\\/");
@@ -374,7 +398,7 @@ std::string page(const json& data, const std::string& head, const std::string& a
          "part; arrow keys turn it\"></div><aside>" +
          aside + "</aside></div>\n<div class=\"rest\">" + rest +
          "</div>\n<script type=\"application/json\" id=\"page-data\">" + script + "</script>\n<script>" +
-         std::string(assets::viewerScript()) + "</script></body></html>\n";
+         std::string(viewer) + "</script></body></html>\n";
 }
 
 void writePage(const JobRun& run, const json& results, const std::filesystem::path& path) {
@@ -414,7 +438,52 @@ void writePage(const JobRun& run, const json& results, const std::filesystem::pa
                        rest));
 }
 
+std::string defectTable(const char* title, const std::vector<MeshDefect>& defects, const TriangleMesh& mesh) {
+  std::string html = fmt::format("<h2>{}</h2>", title);
+  if (defects.empty()) return html + "<p class=\"note\">none</p>";
+  constexpr std::size_t kMost = 200;
+  std::vector<std::vector<std::string>> rows;
+  for (std::size_t d = 0; d < std::min(kMost, defects.size()); ++d)
+    rows.push_back({nameOf(defects[d].kind), vectorText(Vec3(placeOf(mesh, defects[d]) * kMm))});
+  html += table({"defect", "at, mm (x, y, z)"}, rows);
+  if (defects.size() > kMost) html += fmt::format("<p class=\"note\">and {} more</p>", defects.size() - kMost);
+  return html;
+}
+
 }  // namespace
+
+void writeInspectPage(const Inspection& inspection, const std::filesystem::path& path) {
+  std::string aside =
+      "<h2>Chosen face</h2><p id=\"chosen\" class=\"note\">click a face, or a line of the list</p>"
+      "<pre id=\"selector\" class=\"selector\"></pre><button id=\"copy\" type=\"button\" hidden>copy</button>";
+  for (std::size_t b = 0; b < inspection.bodies.size(); ++b) {
+    const InspectedBody& body = inspection.bodies[b];
+    aside += fmt::format("<h2>Solid {}{}</h2><pre class=\"selector\">{}</pre><dl>", b + 1,
+                         body.name.empty() ? "" : ", " + escaped(body.name), escaped(body.shapeText));
+    if (body.volume > 0) aside += row("volume", fmt::format("{:.5g} mm&sup3;", body.volume * kMm * kMm * kMm));
+    aside += row("area", fmt::format("{:.5g} mm&sup2;", body.area * kMm * kMm)) +
+             row("size", fmt::format("{:.4g} x {:.4g} x {:.4g} mm", body.bounds.sizes().x() * kMm,
+                                     body.bounds.sizes().y() * kMm, body.bounds.sizes().z() * kMm)) +
+             "</dl><ol class=\"faces\" role=\"listbox\">";
+    for (std::size_t f = 0; f < body.faces.size(); ++f)
+      aside += fmt::format("<li role=\"option\" tabindex=\"0\" data-face=\"{}-{}\">{}</li>", b, f,
+                           escaped(describe(body.faces[f])));
+    aside += "</ol>";
+  }
+  std::string rest;
+  if (inspection.triangles) {
+    rest += defectTable("Defects in the file", inspection.defects, inspection.surface);
+    if (!inspection.mended.empty()) {
+      rest += "<h2>Mended when a brief uses it</h2><ul>";
+      for (const std::string& done : inspection.mended) rest += "<li>" + escaped(done) + "</li>";
+      rest += "</ul>" + defectTable("What is left", inspection.remaining, inspection.bodies.front().surface);
+    }
+  }
+  const std::string head =
+      inspection.usable ? "<span>what the file offers a brief</span>"
+                        : "<span class=\"verdict bad\">a brief cannot use it as it is</span>";
+  writeFile(path, page(inspectData(inspection), head, aside, rest, assets::inspectScript()));
+}
 
 void writeCheckPage(const Job& job, const std::filesystem::path& path) {
   const std::string rest = warningList(job.warnings) + "<h2>Cases</h2>" + caseTable(job);

@@ -199,7 +199,35 @@ json bodyJson(const ProofSurface& surface, const std::string& name) {
   return {{"name", name}, {"mesh", meshJson(surface.mesh)}, {"cases", cases}};
 }
 
+json paletteJson() {
+  return {{"space", palette::kSpace}, {"keep", palette::kKeep},   {"clear", palette::kClear},
+          {"support", palette::kSupport}, {"load", palette::kLoad}, {"solid", palette::kSolid},
+          {"loose", palette::kLoose}, {"ink", palette::kInk}};
+}
+
 }  // namespace
+
+json inspectData(const Inspection& inspection) {
+  json data = {{"title", inspection.file.filename().string()}, {"palette", paletteJson()}};
+  data["bodies"] = json::array();
+  const auto list = [](const Vec3& v) { return json{v.x() * kMm, v.y() * kMm, v.z() * kMm}; };
+  for (const InspectedBody& body : inspection.bodies) {
+    json faces = json::array();
+    for (const InspectedFace& face : body.faces)
+      faces.push_back({{"text", describe(face)}, {"selector", face.selector}, {"centre", list(face.centre)}});
+    data["bodies"].push_back({{"name", body.name},
+                              {"shape", body.shapeText},
+                              {"mesh", meshJson(body.surface)},
+                              {"faceOf", packed(body.faceOf)},
+                              {"faces", faces}});
+  }
+  constexpr std::size_t kMost = 300;  // marks in a picture
+  data["defects"] = json::array();
+  for (std::size_t d = 0; d < std::min(kMost, inspection.defects.size()); ++d)
+    data["defects"].push_back({{"what", nameOf(inspection.defects[d].kind)},
+                               {"at", list(placeOf(inspection.surface, inspection.defects[d]))}});
+  return data;
+}
 
 json setupData(const Job& job) {
   const CellImage image =
@@ -207,15 +235,7 @@ json setupData(const Job& job) {
   const Vec3 origin = image.frame.origin * kMm;
   const double size = image.frame.size * kMm;
   json data = {{"title", job.brief.title},
-               {"palette",
-                {{"space", palette::kSpace},
-                 {"keep", palette::kKeep},
-                 {"clear", palette::kClear},
-                 {"support", palette::kSupport},
-                 {"load", palette::kLoad},
-                 {"solid", palette::kSolid},
-                 {"loose", palette::kLoose},
-                 {"ink", palette::kInk}}},
+               {"palette", paletteJson()},
                {"colourMap", palette::kField},
                {"frame",
                 {{"origin", {origin.x(), origin.y(), origin.z()}},

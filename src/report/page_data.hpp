@@ -3,12 +3,16 @@
 
 #include <nlohmann/json.hpp>
 
+#include "barelattice/brief/inspect.hpp"
 #include "barelattice/run/run.hpp"
 
 namespace barelattice {
 
 /// Set-up as understood: shapes, faces, supports, loads. Lengths in mm, forces in N, pressures in MPa.
 nlohmann::json setupData(const Job& job);
+
+/// The bodies of a geometry file with their faces, and its defects. Lengths in mm.
+nlohmann::json inspectData(const Inspection& inspection);
 
 /// Adds what the run folder holds of `results`: layout, kept iterations, history, solid, analysed bodies.
 void addRunData(const std::filesystem::path& folder, const nlohmann::json& results, nlohmann::json& data);

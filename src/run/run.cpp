@@ -8,7 +8,9 @@
 #include "barelattice/base/file.hpp"
 #include "barelattice/base/hash.hpp"
 #include "barelattice/base/quantity.hpp"
+#include "barelattice/geometry/cad.hpp"
 #include "barelattice/geometry/mesh_files.hpp"
+#include "barelattice/geometry/mesh_repair.hpp"
 #include "barelattice/geometry/mesh_shape.hpp"
 #include "barelattice/geometry/stl.hpp"
 #include "barelattice/geometry/surface_gap.hpp"
@@ -38,7 +40,7 @@ constexpr double kOutlineSpacing = 0.5;
 constexpr double kMeshRatio = 1.3;
 
 /// Increase when a step computes something else from the same brief, so that old results are not reused.
-constexpr const char* kMethodVersion = "5";
+constexpr const char* kMethodVersion = "6";
 
 class Stopwatch {
  public:
@@ -62,6 +64,26 @@ double spacingFor(const TriangleMesh& solid, int tetrahedra) {
     (12 * volume / (a * a * a) + 5 * area / (a * a) > tetrahedra ? low : high) = a;
   }
   return high;
+}
+
+/// A body made elsewhere: one CAD solid, or a closed triangle surface in millimetres.
+struct OutsideBody {
+  ShapePtr shape;
+  TriangleMesh surface;
+  std::vector<std::string> mended;
+};
+
+OutsideBody outsideBody(const std::filesystem::path& file) {
+  const std::string ending = file.extension().string();
+  if (ending == ".step" || ending == ".stp" || ending == ".STEP" || ending == ".STP") {
+    const CadModel model = readStep(file);
+    if (model.solids.size() != 1)
+      throw InputError(fmt::format("{} holds {} solids; one is proved", file.string(), model.solids.size()),
+                       "export the part alone, joined to one solid");
+    return {makeCadShape(model.solids.front()), model.solids.front().surface, {}};
+  }
+  MendedMesh mesh = mended(readMesh(file));
+  return {makeMeshShape(mesh.mesh), mesh.mesh, mesh.done};
 }
 
 }  // namespace
@@ -460,9 +482,11 @@ void JobRun::analyse(bool fresh) {
 }
 
 void JobRun::proofOf(const std::filesystem::path& file, bool fresh) {
-  const TriangleMesh surface = readMesh(file);
+  const OutsideBody body = outsideBody(file);
+  const TriangleMesh& surface = body.surface;
+  const ShapePtr& shape = body.shape;
   const MeshDefects defects = inspectMesh(surface);
-  const ShapePtr shape = makeMeshShape(surface);
+  for (const std::string& mend : body.mended) note("mended    " + file.string() + ": " + mend);
   const std::string fingerprint = proofFingerprint(layoutFingerprint() + hashOf(readFile(file)));
   if (!fresh && fits("outside", fingerprint, "outside.vtu")) {
     note("proof     reused: outside.vtu fits " + file.string());

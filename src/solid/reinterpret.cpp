@@ -6,6 +6,7 @@
 #include <algorithm>
 #include <cmath>
 #include <limits>
+#include <numbers>
 #include <numeric>
 
 #include "barelattice/base/error.hpp"
@@ -137,6 +138,7 @@ class Reinterpretation {
 
   /// The surface as it is handed out: reduced, rounded, checked.
   void finish(Solid& solid) const {
+    refuseLargePieces(solid.dropped);
     solid.trianglesBefore = solid.surface.triangles.size();
     if (regions_.thickness > 0) {
       if (options_.deviation > 0) simplifySheet(solid);
@@ -150,6 +152,21 @@ class Reinterpretation {
   }
 
  private:
+  void refuseLargePieces(const Dropped& dropped) const {
+    if (!options_.largestCrumb) return;
+    const double size = *options_.largestCrumb;
+    const double most = regions_.thickness > 0 ? std::numbers::pi / 4 * size * size * regions_.thickness
+                                               : std::numbers::pi / 6 * size * size * size;
+    if (dropped.largest <= most) return;
+    const Vec3 at = dropped.largestAt * kMillimetresPerMetre;
+    throw RunError(
+        fmt::format("a loose piece of {:.4g} mm3 round ({:.4g}, {:.4g}, {:.4g}) mm hangs on no keep and is "
+                    "larger than a crumb of {:.4g} mm, which has {:.4g} mm3",
+                    dropped.largest * 1e9, at.x(), at.y(), at.z(), size * kMillimetresPerMetre, most * 1e9),
+        "look at the layout; a lower threshold may join it, more iterations may dissolve it, larger crumbs "
+        "let it go");
+  }
+
   void readBody(const Implicit& f, Solid& solid) const {
     TetMesh mesh = stuff(f, regions_.bounds(), options_.spacing);
     solid.dropped = dropLoosePieces(mesh, regions_, solid.pieces);
@@ -172,9 +189,10 @@ class Reinterpretation {
         ++solid.pieces;
         solid.outline.loops.insert(solid.outline.loops.end(), piece.loops.begin(), piece.loops.end());
       } else {
-        ++solid.dropped.pieces;
-        solid.dropped.volume += piece.area() * regions_.thickness;
-        solid.dropped.largest = std::max(solid.dropped.largest, piece.area() * regions_.thickness);
+        Eigen::AlignedBox2d around;
+        for (const Eigen::Vector2d& p : piece.loops.front()) around.extend(p);
+        solid.dropped.add(piece.area() * regions_.thickness,
+                          {around.center().x(), around.center().y(), middle});
       }
     }
     // Straight runs need no corner at every lattice line.
@@ -214,12 +232,26 @@ class Reinterpretation {
 
 }  // namespace
 
+void Dropped::add(double piece, const Vec3& centre) {
+  ++pieces;
+  volume += piece;
+  if (piece <= largest) return;
+  largest = piece;
+  largestAt = centre;
+}
+
 Dropped dropLoosePieces(TetMesh& mesh, const Regions& regions, std::size_t& pieces) {
   Groups groups(mesh.vertices.size());
   for (const auto& t : mesh.tets)
     for (std::size_t i = 1; i < 4; ++i) groups.join(t[0], t[i]);
-  std::vector<double> volume(mesh.vertices.size(), 0.0);  // by group
-  for (const auto& t : mesh.tets) volume[static_cast<std::size_t>(groups.find(t[0]))] += tetVolume(mesh, t);
+  std::vector<double> volume(mesh.vertices.size(), 0.0);        // by group
+  std::vector<Vec3> moment(mesh.vertices.size(), Vec3::Zero());  // volume times centre
+  for (const auto& t : mesh.tets) {
+    const auto g = static_cast<std::size_t>(groups.find(t[0]));
+    const double size = tetVolume(mesh, t);
+    volume[g] += size;
+    for (const int v : t) moment[g] += 0.25 * size * mesh.vertices[static_cast<std::size_t>(v)];
+  }
   std::vector<char> stays(mesh.vertices.size(), 0);
   if (regions.keeps.empty()) {
     stays[static_cast<std::size_t>(std::max_element(volume.begin(), volume.end()) - volume.begin())] = 1;
@@ -235,9 +267,7 @@ Dropped dropLoosePieces(TetMesh& mesh, const Regions& regions, std::size_t& piec
     if (stays[g]) {
       ++pieces;
     } else {
-      ++dropped.pieces;
-      dropped.volume += volume[g];
-      dropped.largest = std::max(dropped.largest, volume[g]);
+      dropped.add(volume[g], moment[g] / volume[g]);
     }
   }
   std::erase_if(mesh.tets,

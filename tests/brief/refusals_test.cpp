@@ -191,6 +191,7 @@ TEST(BriefRefusals, nameTheFault) {
       {"[require]", "[proof]\nset_apart = 3\n[require]", "bare number"},
       {"[require]", "[proof]\ntetrahedra = 90000000\n[require]", "this machine has"},
       {"[require]", "[solid]\nfill_voids = \"-1 mm\"\n[require]", "'fill_voids' should not be negative"},
+      {"[require]", "[solid]\nlargest_crumb = \"-1 mm\"\n[require]", "'largest_crumb' should not be negative"},
       {"[require]", "[solid]\nthreshold = 1.5\n[require]", "'threshold' should lie between 0 and 1"},
       {"[require]", "[solid]\nthreshold = 0.5\nmass_tolerance = 0.01\n[require]", "contradicts 'threshold'"},
       {"[require]", "[solid]\nmass_tolerance = 0.9\n[require]", "between 0.0005 and 0.1"},

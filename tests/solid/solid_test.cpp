@@ -100,6 +100,22 @@ TEST(Reinterpret, meetsTheVolumeKeepsTheBoreAndDropsTheCrumb) {
   }
 }
 
+TEST(Reinterpret, refusesALoosePieceLargerThanACrumb) {
+  const Example e;  // the crumb is a ball of about 2.2
+  const SmoothLayout layout(e.domain, e.density, 1.25);
+  SolidOptions strict = options();
+  strict.largestCrumb = 3;
+  EXPECT_EQ(reinterpret(layout, e.regions, 24 * 16 + 60, strict).dropped.pieces, 1U);
+  strict.largestCrumb = 1.5;
+  try {
+    reinterpret(layout, e.regions, 24 * 16 + 60, strict);
+    FAIL() << "the piece was let go";
+  } catch (const RunError& error) {
+    EXPECT_NE(std::string(error.what()).find("round (1.2e+04, 8.5e+03, 7e+03) mm"), std::string::npos)
+        << error.what();
+  }
+}
+
 TEST(Reinterpret, countsThePiecesOfAPartThatFallsApart) {
   Example e;
   for (std::size_t c = 0; c < e.density.size(); ++c)

@@ -38,7 +38,7 @@ const perCase = new THREE.Group();
 function buildSetup(): void {
   const group = groups.setup;
   group.add(glass(spaceGeometry, data.palette.space, 0.16));
-  for (const keep of data.keeps) group.add(opaque(faceted(geometryFrom(keep.mesh)), data.palette.keep));
+  for (const keep of data.keeps) view.addMassive(opaque(faceted(geometryFrom(keep.mesh)), data.palette.keep), group, data.palette.keep);
   for (const clear of data.clears) group.add(glass(geometryFrom(clear.mesh), data.palette.clear, 0.13));
   group.add(perCase);
 }
@@ -86,7 +86,7 @@ function buildLayout(): void {
   if (!data.layout) return;
   const layout = new Layout(data);
   const mesh = coloured(new THREE.BufferGeometry());
-  groups.layout.add(mesh);
+  view.addMassive(mesh, groups.layout, data.palette.solid);
   const slider = element<HTMLInputElement>("threshold");
   const whole = new THREE.Color(data.palette.solid);
   const torn = new THREE.Color(data.palette.loose);
@@ -157,7 +157,7 @@ function playIterations(layout: Layout, update: () => void): void {
 }
 
 function buildSolid(): void {
-  if (data.solid) groups.solid.add(opaque(creased(geometryFrom(data.solid)), data.palette.solid));
+  if (data.solid) view.addMassive(opaque(creased(geometryFrom(data.solid)), data.palette.solid), groups.solid, data.palette.solid);
 }
 
 // Stress on the analysed bodies.
@@ -171,7 +171,7 @@ function colourAt(share: number): THREE.Color {
 function buildStress(): void {
   if (!data.bodies?.length) return;
   const mesh = coloured(new THREE.BufferGeometry());
-  groups.stress.add(mesh);
+  view.addMassive(mesh, groups.stress, data.palette.space); // grey: stress is known on the surface only
   const bodies = data.bodies.map((b) => ({
     rest: floatsOf(b.mesh.positions),
     geometry: geometryFrom(b.mesh),

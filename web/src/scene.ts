@@ -77,16 +77,66 @@ export function glass(geometry: THREE.BufferGeometry, colour: string, opacity: n
   return group;
 }
 
+/**
+ * What closes a body where planes cut it. Behind every pixel of a plane the surfaces facing away outnumber those
+ * facing the eye just where the body is massive; the stencil buffer counts them, and the cap is drawn there.
+ */
+class Caps {
+  private readonly layers: { counters: THREE.Mesh[]; cap: THREE.Mesh }[] = [];
+
+  constructor(private readonly body: THREE.Mesh, group: THREE.Object3D, colour: string, order: number, size: number) {
+    const counter = (side: THREE.Side, pass: THREE.StencilOp) => {
+      const material = new THREE.MeshBasicMaterial({ side, depthWrite: false, depthTest: false, colorWrite: false });
+      Object.assign(material, { stencilWrite: true, stencilFunc: THREE.AlwaysStencilFunc, stencilFail: pass, stencilZFail: pass, stencilZPass: pass });
+      return new THREE.Mesh(body.geometry, material);
+    };
+    for (let axis = 0; axis < 3; ++axis) {
+      const material = new THREE.MeshStandardMaterial({ color: new THREE.Color(colour).multiplyScalar(0.72), roughness: 1, side: THREE.DoubleSide });
+      Object.assign(material, { stencilWrite: true, stencilRef: 0, stencilFunc: THREE.NotEqualStencilFunc,
+        stencilFail: THREE.ReplaceStencilOp, stencilZFail: THREE.ReplaceStencilOp, stencilZPass: THREE.ReplaceStencilOp });
+      const cap = new THREE.Mesh(new THREE.PlaneGeometry(size, size), material);
+      const counters = [counter(THREE.BackSide, THREE.IncrementWrapStencilOp), counter(THREE.FrontSide, THREE.DecrementWrapStencilOp)];
+      for (const mesh of counters) mesh.renderOrder = order + axis;
+      cap.renderOrder = order + axis + 0.5;
+      cap.onAfterRender = (renderer) => renderer.clearStencil();
+      for (const mesh of [...counters, cap]) {
+        mesh.userData.cap = true;
+        mesh.visible = false;
+        group.add(mesh);
+      }
+      this.layers.push({ counters, cap });
+    }
+  }
+
+  cut(planes: THREE.Plane[]): void {
+    this.layers.forEach(({ counters, cap }, i) => {
+      const plane = planes[i] as THREE.Plane | undefined;
+      for (const mesh of [...counters, cap]) mesh.visible = !!plane && this.body.visible;
+      if (!plane) return;
+      for (const mesh of counters) {
+        mesh.geometry = this.body.geometry;
+        (mesh.material as THREE.Material).clippingPlanes = [plane];
+      }
+      (cap.material as THREE.Material).clippingPlanes = planes.filter((other) => other !== plane);
+      plane.coplanarPoint(cap.position);
+      cap.lookAt(cap.position.clone().sub(plane.normal));
+    });
+  }
+}
+
 export class View {
   readonly scene = new THREE.Scene();
   private readonly camera: THREE.PerspectiveCamera;
   private readonly renderer: THREE.WebGLRenderer;
   private readonly controls: OrbitControls;
+  private readonly caps: Caps[] = [];
+  private planes: THREE.Plane[] = [];
   private pending = false;
 
   /** @param flat look at a sheet from its front. */
   constructor(private readonly host: HTMLElement, bounds: THREE.Box3, flat: boolean) {
-    this.renderer = new THREE.WebGLRenderer({ antialias: true, alpha: true, preserveDrawingBuffer: true }); // kept for printing
+    this.renderer = new THREE.WebGLRenderer({ antialias: true, alpha: true, stencil: true, preserveDrawingBuffer: true }); // kept for printing
+    this.renderer.localClippingEnabled = true;
     this.renderer.setPixelRatio(Math.min(2, window.devicePixelRatio));
     host.append(this.renderer.domElement);
     this.camera = new THREE.PerspectiveCamera(28, 1, 1, 1e5);
@@ -111,10 +161,24 @@ export class View {
     this.resize();
   }
 
-  /** Cuts everything away on the far side of the planes. */
+  /** Cuts everything away on the far side of the planes; closed bodies get a cap where they are cut. */
   cut(planes: THREE.Plane[]): void {
-    this.renderer.clippingPlanes = planes;
+    this.planes = planes;
     this.draw();
+  }
+
+  /** Adds a closed body that shows as massive where it is cut. */
+  addMassive(body: THREE.Mesh, group: THREE.Object3D, colour: string): void {
+    group.add(body);
+    this.caps.push(new Caps(body, group, colour, 10 * (this.caps.length + 1), this.camera.far));
+  }
+
+  private clip(): void {
+    this.scene.traverse((object) => {
+      const material = (object as THREE.Mesh).material as THREE.Material | undefined;
+      if (material && !object.userData.cap) material.clippingPlanes = this.planes;
+    });
+    for (const cap of this.caps) cap.cut(this.planes);
   }
 
   /** Turns the view by angles in radians, or moves nearer by a factor. */
@@ -133,6 +197,15 @@ export class View {
     this.draw();
   }
 
+  /** What of the given bodies lies under the pointer. */
+  pick(event: PointerEvent, bodies: THREE.Mesh[]): THREE.Intersection | undefined {
+    const area = this.renderer.domElement.getBoundingClientRect();
+    const at = new THREE.Vector2((2 * (event.clientX - area.left)) / area.width - 1, 1 - (2 * (event.clientY - area.top)) / area.height);
+    const ray = new THREE.Raycaster();
+    ray.setFromCamera(at, this.camera);
+    return ray.intersectObjects(bodies, false)[0];
+  }
+
   fromTheStart(): void {
     this.controls.reset();
     this.draw();
@@ -143,6 +216,7 @@ export class View {
     this.pending = true;
     requestAnimationFrame(() => {
       this.pending = false;
+      this.clip();
       this.renderer.render(this.scene, this.camera);
       this.host.dataset.drawn = "yes";
     });

@@ -9,7 +9,7 @@
 namespace barelattice {
 
 /// What a quantity measures. Each kind accepts its own units only.
-enum class Measure { length, force, pressure, density, mass, angle };
+enum class Measure { length, area, force, pressure, density, mass, angle };
 
 /// Reads a number followed by a unit, e.g. "12 mm", "1.4 kN", "-3e2 N".
 /// @return the value in the SI unit of `measure`.

@@ -49,6 +49,7 @@ struct BriefFace {
   std::string name;
   std::string shape;
   FaceSelector selector;
+  std::vector<std::string> beside;  ///< faces it must meet
   TextPlace place;
 };
 
@@ -109,6 +110,7 @@ struct Brief {
   std::optional<BriefSheet> sheet;
   Material material;
   std::vector<BriefShape> shapes;
+  std::vector<std::string> notes;  ///< what was mended in files and other things to know
   std::string space;
   std::vector<BriefKeep> keeps;
   std::vector<std::string> clears;

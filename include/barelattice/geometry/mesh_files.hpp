@@ -20,8 +20,17 @@ const std::vector<std::string>& meshFormatNames();
 /// @throws RunError if the file cannot be written.
 void writeMesh(const std::filesystem::path& path, const TriangleMesh& mesh, MeshFormat format);
 
-/// Reads an STL file; the other formats are written only.
+/// The format a file has by its ending. @throws InputError for any other ending.
+MeshFormat meshFormatOf(const std::filesystem::path& path);
+
+/// Reads a surface and joins equal vertices; polygons become fans of triangles. Of a 3MF file all objects that
+/// are to be built are read, in their places.
+/// @param unit metres per unit of the file; 3MF files name their own, which counts.
 /// @throws InputError naming the file and what is wrong with it.
-TriangleMesh readMesh(const std::filesystem::path& path);
+TriangleMesh readMesh(const std::filesystem::path& path, double unit = 1e-3);
+
+/// The same from the bytes of a file. @param path for messages only.
+TriangleMesh parseMesh(const std::string& bytes, MeshFormat format, const std::filesystem::path& path,
+                       double unit = 1e-3);
 
 }  // namespace barelattice

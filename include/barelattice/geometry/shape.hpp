@@ -3,10 +3,14 @@
 #pragma once
 
 #include <array>
+#include <cmath>
 #include <memory>
 #include <optional>
+#include <utility>
 #include <vector>
 
+#include "barelattice/geometry/triangle_mesh.hpp"
+#include "barelattice/geometry/triangle_tree.hpp"
 #include "barelattice/geometry/vec.hpp"
 
 namespace barelattice {
@@ -18,10 +22,23 @@ struct SurfacePoint {
   double area = 0;  ///< m2
 };
 
+/// The true extent of a piece whose outline is not given by its kind: a face of a CAD solid.
+struct PatchNet {
+  PatchNet(TriangleMesh triangles, double exactArea, double triangleDeviation)
+      : mesh(std::move(triangles)), tree(mesh), area(exactArea), deviation(triangleDeviation) {}
+  PatchNet(const PatchNet&) = delete;  // the tree refers to the mesh
+  PatchNet& operator=(const PatchNet&) = delete;
+
+  const TriangleMesh mesh;  ///< its triangles; their vertices lie on the piece
+  const TriangleTree tree;
+  const double area;       ///< of the piece, not of the triangles, m2
+  const double deviation;  ///< how far the triangles may lie off the piece, m
+};
+
 /// An analytic piece of a primitive's boundary. The piece may reach beyond the boundary (a disc is given as
 /// the square around it); whoever samples it keeps the points that lie on the shape.
 struct Patch {
-  enum class Kind { plane, cylinder, cone, sphere, torus };
+  enum class Kind { plane, cylinder, cone, sphere, torus, freeform };
   Kind kind = Kind::plane;
   Vec3 origin =
       Vec3::Zero();         ///< plane: a corner; cylinder, cone: the start of the axis; else the centre (m)
@@ -32,17 +49,22 @@ struct Patch {
   double secondRadius = 0;  ///< cone: at the end; torus: of the tube (m)
   double sweep = 0;         ///< cylinder: the angle it covers, from u towards v x u; 0 for the whole turn
   bool flipped = false;     ///< the material lies on the other side: a hole, the wall of a cut
+  /// When given, the piece ends where the net ends; of a freeform piece the net is all there is, its triangles
+  /// counter-clockwise seen from outside the material when not flipped.
+  std::shared_ptr<const PatchNet> net = nullptr;
 
-  /// Plane: unit normal out of the material. Sphere: zero. Else: unit vector along the axis.
+  /// Plane: unit normal out of the material. Sphere, freeform: zero. Else: unit vector along the axis.
   Vec3 direction() const;
-  /// True for the wall of a hole: a curved piece with the material outside of it.
-  bool isHole() const { return kind != Kind::plane && flipped; }
+  /// True for the wall of a hole: a round piece with the material outside of it.
+  bool isHole() const { return kind != Kind::plane && kind != Kind::freeform && flipped; }
   /// Midpoints of a lattice of cells no longer than `spacing` (m) on a side, covering the piece.
   std::vector<SurfacePoint> sample(double spacing) const;
   /// Distance of a point from the whole surface the piece is cut from (the plane, the endless cylinder or
-  /// cone, the sphere, the torus), m.
-  double distance(const Vec3& point) const;
-  /// The same piece moved out of the material by `by` (m); nothing if it shrinks away.
+  /// cone, the sphere, the torus), m; from the net of a freeform piece.
+  double distance(const Vec3& point) const { return std::abs(height(point)); }
+  /// The same, positive on the side away from the material.
+  double height(const Vec3& point) const;
+  /// The same piece moved out of the material by `by` (m); nothing if it shrinks away or is freeform.
   std::optional<Patch> moved(double by) const;
   /// The same piece after an isometry.
   Patch transformed(const Eigen::Isometry3d& map) const;
@@ -60,6 +82,8 @@ class Shape : public std::enable_shared_from_this<Shape> {
   virtual double distance(const Vec3& point) const = 0;
   /// A box that holds the body.
   virtual Box bounds() const = 0;
+  /// True for a region of the plane, whose distance ignores z: its bounds do not limit it along z.
+  virtual bool flat() const { return false; }
   /// Appends the pieces the boundary is made of.
   virtual void appendPatches(std::vector<Patch>& patches) const = 0;
   /// The body grown by `by` (m), or shrunk by a negative one. Primitives round their edges when they grow;

@@ -26,6 +26,22 @@ struct TriangleMesh {
   Box bounds() const;
 };
 
+/// One thing wrong with a surface, and where.
+struct MeshDefect {
+  enum class Kind {
+    openEdge,            ///< edge of one triangle only
+    crowdedEdge,         ///< edge of more than two triangles
+    misorientedEdge,     ///< edge two triangles run through in the same sense
+    pinchedVertex,       ///< vertex whose triangles form more than one fan
+    degenerateTriangle,  ///< triangle with a repeated vertex
+    duplicateTriangle,   ///< triangle on the same three vertices as another
+    sliver,              ///< triangle lower than a thousandth of its longest side
+    intersection,        ///< triangle that crosses another or lies on it
+  };
+  Kind kind = Kind::openEdge;
+  std::array<int, 2> vertices{};  ///< ends of the edge, twice the vertex, or two corners of the triangle
+};
+
 /// How often each defect occurs; a solid's surface has none of them.
 struct MeshDefects {
   std::size_t openEdges = 0;            ///< edges of one triangle only
@@ -45,8 +61,8 @@ struct MeshDefects {
 };
 
 /// Counts the defects of the connectivity only. O(n log n).
-/// @param[out] suspects when given, receives the vertices next to defects, ascending.
-MeshDefects inspectTopology(const TriangleMesh& mesh, std::vector<int>* suspects = nullptr);
+/// @param[out] places when given, receives every defect.
+MeshDefects inspectTopology(const TriangleMesh& mesh, std::vector<MeshDefect>* places = nullptr);
 
 /// Pairs of triangles that cross or fold onto each other, found through a tree of boxes. O(n log n) for
 /// well-shaped surfaces. Touching without crossing does not count.

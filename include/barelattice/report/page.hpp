@@ -1,9 +1,10 @@
 /// @file
-/// Self-contained HTML pages: the set-up as understood, and the report of a run.
+/// Self-contained HTML pages: a geometry file, the set-up as understood, and the report of a run.
 #pragma once
 
 #include <filesystem>
 
+#include "barelattice/brief/inspect.hpp"
 #include "barelattice/run/run.hpp"
 
 namespace barelattice {
@@ -11,6 +12,10 @@ namespace barelattice {
 /// Writes the set-up of a job: space, keeps, clears, faces, supports and loads per case, masses, resultants.
 /// @throws RunError if the file cannot be written.
 void writeCheckPage(const Job& job, const std::filesystem::path& path);
+
+/// Writes the page of a geometry file: its faces to click on, their selectors, its defects in their places.
+/// @throws RunError if the file cannot be written.
+void writeInspectPage(const Inspection& inspection, const std::filesystem::path& path);
 
 /// Writes the page of an analysis: the full block, and the baseline beside it.
 /// @throws InputError if a result file is damaged; RunError if the page cannot be written.

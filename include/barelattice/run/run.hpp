@@ -43,8 +43,8 @@ class JobRun {
   void proof(bool fresh = false);
   /// The full block, and the baseline if there is one, under every case.
   void analyse(bool fresh = false);
-  /// A solid from outside under the same brief: a closed STL in the brief's coordinates. Leaves the layout
-  /// and its solid alone.
+  /// A solid from outside under the same brief: a STEP file of one solid, or a closed STL, 3MF, OBJ or PLY in
+  /// millimetres, in the brief's coordinates. Leaves the layout and its solid alone.
   void proofOf(const std::filesystem::path& file, bool fresh = false);
 
   const Job& job() const { return job_; }

@@ -3,6 +3,7 @@
 #pragma once
 
 #include <cstddef>
+#include <optional>
 #include <vector>
 
 #include "barelattice/base/progress.hpp"
@@ -19,6 +20,9 @@ struct SolidOptions {
   double volumeTolerance =
       2e-3;  ///< relative; the threshold is moved until the finished volume is this close
   CleanUp cleanUp;
+  /// Loose pieces up to a ball (disc) of this diameter, m, are dropped as crumbs; a larger one means that the
+  /// layout is not one part. Without it, all loose pieces are dropped.
+  std::optional<double> largestCrumb;
   double deviation = 0;  ///< triangles are left out as long as the surface stays this close, m; 0 leaves all
 };
 
@@ -27,6 +31,9 @@ struct Dropped {
   std::size_t pieces = 0;
   double volume = 0;   ///< m3
   double largest = 0;  ///< volume of the largest one, m3
+  Vec3 largestAt = Vec3::Zero();  ///< its centre, m
+
+  void add(double piece, const Vec3& centre);  ///< counts one more piece, of a volume in m3
 };
 
 /// How well exact faces and the sharp edges between them were kept.
@@ -60,7 +67,7 @@ Dropped dropLoosePieces(TetMesh& mesh, const Regions& regions, std::size_t& piec
 /// and clears have trimmed it, has the wanted volume. Sharp edges between faces of different direction are
 /// restored exactly. The surface is checked, not assumed, to be sound; see `defects`.
 /// A sheet is read as an outline and extruded.
-/// @throws RunError if no threshold gives the volume.
+/// @throws RunError if no threshold gives the volume, or a loose piece is larger than the largest crumb.
 Solid reinterpret(const SmoothLayout& layout, const Regions& regions, double wantedVolume,
                   const SolidOptions& options, const ProgressCallback& progress = {});
 

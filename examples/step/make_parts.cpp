@@ -1,0 +1,122 @@
+// Makes the STEP files of the examples, as a CAD system would leave them: the package space of the sculling
+// rigger, a conventional heliostat hub and a conventional beat-up arm. All values are made up; millimetres.
+// Usage: make_parts FOLDER
+
+#include <BRepAlgoAPI_Cut.hxx>
+#include <BRepAlgoAPI_Fuse.hxx>
+#include <BRepBuilderAPI_MakeFace.hxx>
+#include <BRepBuilderAPI_MakePolygon.hxx>
+#include <BRepFilletAPI_MakeFillet.hxx>
+#include <BRepPrimAPI_MakeBox.hxx>
+#include <BRepPrimAPI_MakeCone.hxx>
+#include <BRepPrimAPI_MakeCylinder.hxx>
+#include <BRepPrimAPI_MakePrism.hxx>
+#include <BRepPrimAPI_MakeTorus.hxx>
+#include <Interface_Static.hxx>
+#include <Message.hxx>
+#include <Message_Messenger.hxx>
+#include <STEPCAFControl_Writer.hxx>
+#include <TDataStd_Name.hxx>
+#include <TDocStd_Document.hxx>
+#include <TopExp_Explorer.hxx>
+#include <TopoDS.hxx>
+#include <XCAFDoc_DocumentTool.hxx>
+#include <XCAFDoc_ShapeTool.hxx>
+#include <cmath>
+#include <cstdio>
+#include <string>
+#include <utility>
+#include <vector>
+
+namespace {
+
+using Parts = std::vector<std::pair<std::string, TopoDS_Shape>>;
+
+gp_Ax2 axis(const gp_Pnt& at, const gp_Dir& along) {
+  return {at, along};
+}
+
+TopoDS_Shape bar(const gp_Pnt& from, const gp_Dir& along, double radius, double length) {
+  return BRepPrimAPI_MakeCylinder(axis(from, along), radius, length);
+}
+
+TopoDS_Shape block(const gp_Pnt& low, const gp_Pnt& high) {
+  return BRepPrimAPI_MakeBox(low, high);
+}
+
+TopoDS_Shape prism(const std::vector<gp_Pnt>& corners, const gp_Vec& along) {
+  BRepBuilderAPI_MakePolygon outline;
+  for (const gp_Pnt& corner : corners) outline.Add(corner);
+  outline.Close();
+  return BRepPrimAPI_MakePrism(BRepBuilderAPI_MakeFace(outline.Wire()).Face(), along);
+}
+
+TopoDS_Shape cut(const TopoDS_Shape& body, const TopoDS_Shape& tool) {
+  return BRepAlgoAPI_Cut(body, tool).Shape();
+}
+TopoDS_Shape fuse(const TopoDS_Shape& a, const TopoDS_Shape& b) {
+  return BRepAlgoAPI_Fuse(a, b).Shape();
+}
+
+/// What the rigger may occupy, drilled for its bolts and its pin, and the disc the oar sweeps.
+Parts rigger() {
+  TopoDS_Shape space = prism({{0, -60, 0}, {55, -60, 0}, {300, -60, 64}, {300, -60, 120}, {0, -60, 140}}, {0, 120, 0});
+  for (const auto& [y, z] : {std::pair{0.0, 20.0}, {42.0, 118.0}, {-42.0, 118.0}}) {
+    space = cut(space, bar({-1, y, z}, {1, 0, 0}, 5, 12));
+    space = cut(space, bar({10, y, z}, {1, 0, 0}, 11, 60));  // the bolt's head and a wrench
+  }
+  space = cut(space, bar({270, 0, 40}, {0, 0, 1}, 8, 100));
+  return {{"package space", space}, {"oar sweep", bar({270, 0, 106}, {0, 0, 1}, 140, 44)}};
+}
+
+/// A turned hub with pockets, a bolt circle and a rounded rim: what stands on the mast today.
+Parts hub() {
+  TopoDS_Shape body = bar({0, 0, 0}, {0, 0, 1}, 90, 28);
+  body = fuse(body, bar({0, 0, 0}, {0, 0, 1}, 34, 52));
+  body = cut(body, bar({0, 0, -1}, {0, 0, 1}, 20, 54));
+  body = cut(body, BRepPrimAPI_MakeCone(axis({0, 0, 48}, {0, 0, 1}), 20, 24, 4).Shape());
+  for (int i = 0; i < 6; ++i) {
+    const double at = (i + 0.5) * M_PI / 3;
+    const double bolt = i * M_PI / 3;
+    body = cut(body, bar({60 * std::cos(at), 60 * std::sin(at), 8}, {0, 0, 1}, 18, 30));  // blind pockets
+    body = cut(body, bar({76 * std::cos(bolt), 76 * std::sin(bolt), -1}, {0, 0, 1}, 4.5, 30));
+  }
+  body = cut(body, BRepPrimAPI_MakeTorus(axis({0, 0, 28}, {0, 0, 1}), 40, 4).Shape());
+  return {{"hub", body}};
+}
+
+/// An arm cast with a pocket on either side, and the shaft that carries it.
+Parts arm() {
+  TopoDS_Shape body = prism({{16, 0, 12}, {120, 0, 20}, {120, 0, 40}, {16, 0, 48}}, {0, 20, 0});
+  body = fuse(body, bar({16, 0, 30}, {0, 1, 0}, 18, 20));
+  body = cut(body, bar({16, -1, 30}, {0, 1, 0}, 8, 22));
+  for (const double side : {-1.0, 13.0}) body = cut(body, block({44, side, 25}, {104, side + 8, 35}));
+  return {{"arm", body}, {"shaft", bar({16, -15, 30}, {0, 1, 0}, 8, 50)}};
+}
+
+bool write(const Parts& parts, const std::string& file) {
+  Handle(TDocStd_Document) document = new TDocStd_Document("BinXCAF");
+  const Handle(XCAFDoc_ShapeTool) tool = XCAFDoc_DocumentTool::ShapeTool(document->Main());
+  for (const auto& [name, shape] : parts) {
+    TopExp_Explorer solid(shape, TopAbs_SOLID);
+    TDataStd_Name::Set(tool->AddShape(solid.Current(), false), name.c_str());
+  }
+  Interface_Static::SetCVal("write.step.schema", "AP214IS");
+  STEPCAFControl_Writer writer;
+  writer.Transfer(document, STEPControl_AsIs);
+  return writer.Write(file.c_str()) == IFSelect_RetDone;
+}
+
+}  // namespace
+
+int main(int argc, char** argv) {
+  if (argc != 2) {
+    std::fputs("usage: make_parts FOLDER\n", stderr);
+    return 2;
+  }
+  Message::DefaultMessenger()->ChangePrinters().Clear();
+  const std::string folder = argv[1];
+  const bool done = write(rigger(), folder + "/rigger.step") && write(hub(), folder + "/hub.step") &&
+                    write(arm(), folder + "/arm.step");
+  return done ? 0 : 1;
+}

@@ -1,0 +1,374 @@
+// barelattice-cad: reads a STEP file with the CAD kernel and writes what it holds as JSON to standard output.
+//
+// A program of its own, because the kernel is not ours: a damaged file can cost it memory, time or its life,
+// and the library that calls it (geometry/cad.cpp) sets limits to all three. Lengths in m, areas in m2,
+// volumes in m3; angles in radians.
+
+#include <BRepAdaptor_Surface.hxx>
+#include <BRepBndLib.hxx>
+#include <BRepCheck_Analyzer.hxx>
+#include <BRepGProp.hxx>
+#include <BRepMesh_IncrementalMesh.hxx>
+#include <BRepTools.hxx>
+#include <BRep_Tool.hxx>
+#include <GProp_GProps.hxx>
+#include <Interface_Static.hxx>
+#include <Message.hxx>
+#include <Message_Messenger.hxx>
+#include <Poly_PolygonOnTriangulation.hxx>
+#include <Poly_Triangulation.hxx>
+#include <STEPCAFControl_Reader.hxx>
+#include <STEPControl_Reader.hxx>
+#include <Standard_Failure.hxx>
+#include <TCollection_AsciiString.hxx>
+#include <TColStd_SequenceOfAsciiString.hxx>
+#include <TDF_Label.hxx>
+#include <TDF_LabelSequence.hxx>
+#include <TDataStd_Name.hxx>
+#include <TDocStd_Document.hxx>
+#include <TopExp.hxx>
+#include <TopExp_Explorer.hxx>
+#include <TopTools_IndexedDataMapOfShapeListOfShape.hxx>
+#include <TopTools_IndexedMapOfShape.hxx>
+#include <TopoDS.hxx>
+#include <TopoDS_Edge.hxx>
+#include <TopoDS_Face.hxx>
+#include <TopoDS_Vertex.hxx>
+#include <XCAFDoc_DocumentTool.hxx>
+#include <XCAFDoc_ShapeTool.hxx>
+#include <array>
+#include <cmath>
+#include <cstdio>
+#include <iostream>
+#include <map>
+#include <nlohmann/json.hpp>
+#include <set>
+#include <string>
+#include <vector>
+
+namespace {
+
+using nlohmann::json;
+
+constexpr double kMetresPerUnit = 1e-3;  // the kernel is told to hand out millimetres
+
+json listOf(const gp_XYZ& v, double scale) {
+  return {v.X() * scale, v.Y() * scale, v.Z() * scale};
+}
+json place(const gp_Pnt& p) {
+  return listOf(p.XYZ(), kMetresPerUnit);
+}
+json unit(const gp_Dir& d) {
+  return listOf(d.XYZ(), 1);
+}
+
+/// The surface a face is cut from, with the part of it the face covers.
+json surfaceOf(const TopoDS_Face& face) {
+  const BRepAdaptor_Surface surface(face);
+  const bool reversed = face.Orientation() == TopAbs_REVERSED;
+  double u0 = 0, u1 = 0, v0 = 0, v1 = 0;
+  BRepTools::UVBounds(face, u0, u1, v0, v1);
+  // About an axis: where the covered part begins, the direction in which its angle is counted from.
+  const auto turned = [&](const gp_Ax3& axes, const char* kind) {
+    const gp_Dir across(axes.XDirection().XYZ() * std::cos(u0) + axes.YDirection().XYZ() * std::sin(u0));
+    // Angles are counted against a left-handed system: begin at the other end then.
+    const gp_Dir last(axes.XDirection().XYZ() * std::cos(u1) + axes.YDirection().XYZ() * std::sin(u1));
+    return json{{"kind", kind},
+                {"axis", unit(axes.Direction())},
+                {"from", unit(axes.Direct() ? across : last)},
+                {"sweep", std::min(u1 - u0, 2 * M_PI)},
+                {"inward", axes.Direct() == reversed}};
+  };
+  switch (surface.GetType()) {
+    case GeomAbs_Plane: {
+      const gp_Pln plane = surface.Plane();
+      gp_Dir normal = plane.Axis().Direction();
+      if (plane.Direct() == reversed) normal.Reverse();
+      return {{"kind", "plane"}, {"origin", place(plane.Location())}, {"axis", unit(normal)}};
+    }
+    case GeomAbs_Cylinder: {
+      const gp_Cylinder c = surface.Cylinder();
+      json result = turned(c.Position(), "cylinder");
+      const gp_XYZ axis = c.Axis().Direction().XYZ();
+      result["origin"] = place(gp_Pnt(c.Location().XYZ() + v0 * axis));
+      result["length"] = (v1 - v0) * kMetresPerUnit;
+      result["radius"] = c.Radius() * kMetresPerUnit;
+      return result;
+    }
+    case GeomAbs_Cone: {
+      const gp_Cone c = surface.Cone();
+      json result = turned(c.Position(), "cone");
+      const gp_XYZ axis = c.Axis().Direction().XYZ();
+      const double slope = std::sin(c.SemiAngle());
+      double start = c.RefRadius() + v0 * slope;
+      double end = c.RefRadius() + v1 * slope;
+      result["origin"] = place(gp_Pnt(c.Location().XYZ() + v0 * std::cos(c.SemiAngle()) * axis));
+      result["length"] = (v1 - v0) * std::cos(c.SemiAngle()) * kMetresPerUnit;
+      // Beyond the apex the surface goes on with negative radii.
+      result["radius"] = std::max(0.0, start) * kMetresPerUnit;
+      result["end_radius"] = std::max(0.0, end) * kMetresPerUnit;
+      return result;
+    }
+    case GeomAbs_Sphere: {
+      const gp_Sphere s = surface.Sphere();
+      json result = turned(s.Position(), "sphere");
+      result["origin"] = place(s.Location());
+      result["radius"] = s.Radius() * kMetresPerUnit;
+      return result;
+    }
+    case GeomAbs_Torus: {
+      const gp_Torus t = surface.Torus();
+      json result = turned(t.Position(), "torus");
+      result["origin"] = place(t.Location());
+      result["radius"] = t.MajorRadius() * kMetresPerUnit;
+      result["end_radius"] = t.MinorRadius() * kMetresPerUnit;
+      return result;
+    }
+    default:
+      return {{"kind", "freeform"}};
+  }
+}
+
+/// Triangles of the faces of a solid whose nodes on common edges are the same.
+class Surface {
+ public:
+  explicit Surface(const TopTools_IndexedMapOfShape& faces) {
+    for (int f = 1; f <= faces.Extent(); ++f) add(TopoDS::Face(faces(f)), f - 1);
+  }
+
+  void write(json& solid) const {
+    std::vector<int> number(points_.size(), -1);
+    json vertices = json::array();
+    json triangles = json::array();
+    int count = 0;
+    for (std::size_t t = 0; t < corners_.size(); ++t) {
+      std::array<int, 3> roots{};
+      for (std::size_t i = 0; i < 3; ++i) roots[i] = find(corners_[t][i]);
+      if (roots[0] == roots[1] || roots[1] == roots[2] || roots[2] == roots[0]) continue;
+      for (const int root : roots) {
+        int& n = number[static_cast<std::size_t>(root)];
+        if (n < 0) {
+          n = count++;
+          for (int k = 1; k <= 3; ++k)
+            vertices.push_back(points_[static_cast<std::size_t>(root)].Coord(k) * kMetresPerUnit);
+        }
+        triangles.push_back(n);
+      }
+      triangles.push_back(faceOf_[t]);
+    }
+    solid["vertices"] = vertices;
+    solid["triangles"] = triangles;  // three vertices and the face, again and again
+  }
+
+ private:
+  int find(int i) const {
+    while (parent_[static_cast<std::size_t>(i)] != i) i = parent_[static_cast<std::size_t>(i)];
+    return i;
+  }
+  void join(int a, int b) { parent_[static_cast<std::size_t>(find(b))] = find(a); }
+
+  void add(const TopoDS_Face& face, int number) {
+    TopLoc_Location location;
+    const Handle(Poly_Triangulation) net = BRep_Tool::Triangulation(face, location);
+    if (net.IsNull()) return;
+    const int base = static_cast<int>(points_.size());
+    for (int n = 1; n <= net->NbNodes(); ++n) {
+      points_.push_back(net->Node(n).Transformed(location.Transformation()));
+      parent_.push_back(base + n - 1);
+    }
+    const bool turned = (face.Orientation() == TopAbs_REVERSED) != location.Transformation().IsNegative();
+    for (int t = 1; t <= net->NbTriangles(); ++t) {
+      int a = 0, b = 0, c = 0;
+      net->Triangle(t).Get(a, b, c);
+      if (turned) std::swap(b, c);
+      corners_.push_back({base + a - 1, base + b - 1, base + c - 1});
+      faceOf_.push_back(number);
+    }
+    for (TopExp_Explorer it(face, TopAbs_EDGE); it.More(); it.Next()) {
+      const TopoDS_Edge edge = TopoDS::Edge(it.Current());
+      const Handle(Poly_PolygonOnTriangulation) line =
+          BRep_Tool::PolygonOnTriangulation(edge, net, location);
+      if (line.IsNull()) continue;
+      std::vector<int> nodes;
+      for (int n = 1; n <= line->NbNodes(); ++n) nodes.push_back(base + line->Node(n) - 1);
+      stitch(edge, nodes);
+    }
+  }
+
+  void stitch(const TopoDS_Edge& edge, const std::vector<int>& nodes) {
+    if (BRep_Tool::Degenerated(edge)) {
+      for (const int node : nodes) join(nodes.front(), node);
+      joinEnd(TopExp::FirstVertex(edge), nodes.front());
+      return;
+    }
+    const int key = edges_.Add(edge);  // the same edge in either direction
+    if (static_cast<std::size_t>(key) > nodesOf_.size()) {
+      nodesOf_.push_back(nodes);
+    } else {
+      const std::vector<int>& known = nodesOf_[static_cast<std::size_t>(key - 1)];
+      if (known.size() == nodes.size())
+        for (std::size_t i = 0; i < nodes.size(); ++i) join(known[i], nodes[i]);
+    }
+    joinEnd(TopExp::FirstVertex(edge), nodes.front());
+    joinEnd(TopExp::LastVertex(edge), nodes.back());
+  }
+
+  void joinEnd(const TopoDS_Vertex& vertex, int node) {
+    if (vertex.IsNull()) return;
+    const int key = ends_.Add(vertex);
+    if (static_cast<std::size_t>(key) > nodeOf_.size())
+      nodeOf_.push_back(node);
+    else
+      join(nodeOf_[static_cast<std::size_t>(key - 1)], node);
+  }
+
+  std::vector<gp_Pnt> points_;
+  std::vector<int> parent_;
+  std::vector<std::array<int, 3>> corners_;
+  std::vector<int> faceOf_;
+  // Edges and vertices that are the same whatever their direction.
+  struct SameMap {
+    TopTools_IndexedMapOfShape map;
+    int Add(const TopoDS_Shape& shape) { return map.Add(shape.Oriented(TopAbs_FORWARD)); }
+  };
+  SameMap edges_;
+  SameMap ends_;
+  std::vector<std::vector<int>> nodesOf_;
+  std::vector<int> nodeOf_;
+};
+
+/// @param deviation of the triangles from the faces, m.
+json solidJson(const TopoDS_Shape& solid, double deviation) {
+  BRepMesh_IncrementalMesh(solid, deviation / kMetresPerUnit, false, 0.35, false);
+  TopTools_IndexedMapOfShape faces;
+  TopExp::MapShapes(solid, TopAbs_FACE, faces);
+  TopTools_IndexedDataMapOfShapeListOfShape neighbours;
+  TopExp::MapShapesAndAncestors(solid, TopAbs_EDGE, TopAbs_FACE, neighbours);
+  std::vector<std::set<int>> adjacent(static_cast<std::size_t>(faces.Extent()));
+  for (int e = 1; e <= neighbours.Extent(); ++e)
+    for (const TopoDS_Shape& a : neighbours(e))
+      for (const TopoDS_Shape& b : neighbours(e)) {
+        const int ia = faces.FindIndex(a);
+        const int ib = faces.FindIndex(b);
+        if (ia > 0 && ib > 0 && ia != ib) adjacent[static_cast<std::size_t>(ia - 1)].insert(ib - 1);
+      }
+  json result;
+  result["faces"] = json::array();
+  for (int f = 1; f <= faces.Extent(); ++f) {
+    const TopoDS_Face face = TopoDS::Face(faces(f));
+    json entry = surfaceOf(face);
+    GProp_GProps properties;
+    BRepGProp::SurfaceProperties(face, properties);
+    entry["area"] = properties.Mass() * kMetresPerUnit * kMetresPerUnit;
+    entry["centre"] = place(properties.CentreOfMass());
+    entry["adjacent"] = adjacent[static_cast<std::size_t>(f - 1)];
+    result["faces"].push_back(entry);
+  }
+  GProp_GProps properties;
+  BRepGProp::VolumeProperties(solid, properties);
+  result["volume"] = properties.Mass() * std::pow(kMetresPerUnit, 3);
+  result["deviation"] = deviation;
+  result["valid"] = static_cast<bool>(BRepCheck_Analyzer(solid).IsValid());
+  Surface(faces).write(result);
+  return result;
+}
+
+/// The solids of a file, each once for every place it stands in, with the names of their products.
+class Solids {
+ public:
+  explicit Solids(const Handle(TDocStd_Document) & document)
+      : tool_(XCAFDoc_DocumentTool::ShapeTool(document->Main())) {
+    TDF_LabelSequence free;
+    tool_->GetFreeShapes(free);
+    for (const TDF_Label& label : free) visit(label, TopLoc_Location(), nameOf(label));
+  }
+
+  struct Entry {
+    TopoDS_Shape shape;
+    std::string name;
+  };
+  std::vector<Entry> entries;
+  int looseFaces = 0;
+
+ private:
+  static std::string nameOf(const TDF_Label& label) {
+    Handle(TDataStd_Name) name;
+    if (!label.FindAttribute(TDataStd_Name::GetID(), name)) return {};
+    return TCollection_AsciiString(name->Get(), '?').ToCString();
+  }
+
+  void visit(const TDF_Label& label, const TopLoc_Location& place, const std::string& name) {
+    if (XCAFDoc_ShapeTool::IsAssembly(label)) {
+      TDF_LabelSequence parts;
+      XCAFDoc_ShapeTool::GetComponents(label, parts);
+      for (const TDF_Label& part : parts) {
+        TDF_Label original;
+        if (XCAFDoc_ShapeTool::GetReferredShape(part, original))
+          visit(original, place * XCAFDoc_ShapeTool::GetLocation(part), nameOf(original));
+      }
+      return;
+    }
+    const TopoDS_Shape shape = XCAFDoc_ShapeTool::GetShape(label).Moved(place);
+    TopTools_IndexedMapOfShape solids;
+    TopExp::MapShapes(shape, TopAbs_SOLID, solids);
+    for (int i = 1; i <= solids.Extent(); ++i) entries.push_back({solids(i), name});
+    for (TopExp_Explorer face(shape, TopAbs_FACE, TopAbs_SOLID); face.More(); face.Next()) ++looseFaces;
+  }
+
+  Handle(XCAFDoc_ShapeTool) tool_;
+};
+
+int fail(const std::string& what) {
+  std::cout << json{{"error", what}}.dump(-1, ' ', true, json::error_handler_t::replace) << std::endl;
+  return 1;
+}
+
+int read(const char* file, double deviation) {
+  STEPCAFControl_Reader reader;
+  reader.SetNameMode(true);
+  reader.SetColorMode(false);
+  reader.SetLayerMode(false);
+  Interface_Static::SetCVal("xstep.cascade.unit", "MM");
+  if (reader.ReadFile(file) != IFSelect_RetDone) return fail("is not a STEP file the CAD kernel can read");
+  TColStd_SequenceOfAsciiString lengths, angles, solidAngles;
+  reader.ChangeReader().FileUnits(lengths, angles, solidAngles);
+  Handle(TDocStd_Document) document = new TDocStd_Document("BinXCAF");
+  if (!reader.Transfer(document)) return fail("holds nothing the CAD kernel understands");
+  const Solids solids(document);
+  json result;
+  if (!lengths.IsEmpty()) result["unit"] = lengths.First().ToCString();
+  result["solids"] = json::array();
+  for (const Solids::Entry& entry : solids.entries) {
+    Bnd_Box box;
+    BRepBndLib::AddOptimal(entry.shape, box, false, false);
+    double net = deviation;
+    if (!(net > 0) && !box.IsVoid()) net = 5e-4 * std::sqrt(box.SquareExtent()) * kMetresPerUnit;
+    json solid = solidJson(entry.shape, std::max(net, 1e-9));
+    solid["name"] = entry.name;
+    if (!box.IsVoid()) {
+      solid["low"] = place(box.CornerMin());
+      solid["high"] = place(box.CornerMax());
+    }
+    result["solids"].push_back(solid);
+  }
+  result["loose_faces"] = solids.looseFaces;  // the file may hold surfaces only
+  std::cout << result.dump(-1, ' ', true, json::error_handler_t::replace) << std::endl;
+  return 0;
+}
+
+}  // namespace
+
+int main(int argc, char** argv) {
+  if (argc != 3) {
+    std::fputs("usage: barelattice-cad FILE DEVIATION_IN_METRES (0 for a choice of its own)\n", stderr);
+    return 2;
+  }
+  Message::DefaultMessenger()->ChangePrinters().Clear();  // it would write between our lines
+  try {
+    return read(argv[1], std::atof(argv[2]));
+  } catch (const Standard_Failure& failure) {
+    return fail(std::string("the CAD kernel gave up: ") + failure.GetMessageString());
+  } catch (const std::exception& failure) {
+    return fail(std::string("the CAD kernel gave up: ") + failure.what());
+  }
+}

@@ -1,0 +1,157 @@
+#include "barelattice/geometry/cad.hpp"
+
+#include <gmock/gmock.h>
+#include <gtest/gtest.h>
+
+#include <cmath>
+#include <cstdlib>
+#include <numbers>
+
+#include "barelattice/base/error.hpp"
+#include "barelattice/base/file.hpp"
+#include "barelattice/geometry/face.hpp"
+#include "barelattice/grid/domain.hpp"
+
+namespace barelattice {
+namespace {
+
+using ::testing::HasSubstr;
+constexpr double kPi = std::numbers::pi;
+
+const std::filesystem::path kStep = BARELATTICE_EXAMPLES "/step";
+
+class Cad : public ::testing::Test {
+ protected:
+  void SetUp() override {
+    if (!cadAvailable()) GTEST_SKIP() << "built without barelattice-cad";
+  }
+};
+
+TEST_F(Cad, readsSolidsWithTheirNamesAndUnits) {
+  const CadModel model = readStep(kStep / "rigger.step");
+  ASSERT_EQ(model.solids.size(), 2U);
+  EXPECT_EQ(model.solids[0].name, "package space");
+  EXPECT_EQ(model.solids[1].name, "oar sweep");
+  EXPECT_THAT(model.unit, HasSubstr("milli"));
+  // A disc of radius 140 and height 44: metres, whatever the file's unit.
+  EXPECT_NEAR(model.solids[1].volume, kPi * 0.14 * 0.14 * 0.044, 1e-9);
+  for (const CadSolid& solid : model.solids) {
+    EXPECT_TRUE(solid.valid);
+    EXPECT_EQ(inspectMesh(solid.surface).text(), "sound");
+    EXPECT_NEAR(solid.surface.volume() / solid.volume, 1, 2e-3) << "triangles";
+  }
+}
+
+TEST_F(Cad, tellsHolesFromBosses) {
+  const CadSolid hub = readStep(kStep / "hub.step").solids.front();
+  int bolts = 0, pockets = 0, bores = 0, rims = 0, cones = 0, tori = 0;
+  for (const CadFace& face : hub.faces) {
+    const Patch& p = face.patch;
+    const auto is = [&](double mm) { return std::abs(p.radius - 1e-3 * mm) < 1e-9; };
+    if (p.kind == Patch::Kind::cylinder) {
+      bolts += p.isHole() && is(4.5);
+      pockets += p.isHole() && is(18);
+      bores += p.isHole() && is(20);
+      rims += !p.isHole() && is(90);
+      EXPECT_NEAR(std::abs(p.direction().z()), 1, 1e-9);
+    }
+    cones += p.kind == Patch::Kind::cone && p.isHole();
+    tori += p.kind == Patch::Kind::torus;
+    EXPECT_FALSE(face.adjacent.empty());
+  }
+  EXPECT_EQ(bolts, 6);
+  EXPECT_EQ(pockets, 6);
+  EXPECT_EQ(bores, 1);
+  EXPECT_GE(rims, 1);
+  EXPECT_EQ(cones, 1);
+  EXPECT_EQ(tori, 1);
+}
+
+// The bore of the conventional arm: radius 8 mm about (16, y, 30), 20 mm long.
+TEST_F(Cad, distancesAreThoseToTheExactFaces) {
+  const CadSolid solid = readStep(kStep / "arm.step").solids.front();
+  const ShapePtr arm = makeCadShape(solid);
+  EXPECT_GT(solid.deviation, 3e-5) << "the triangles alone are this coarse";
+  for (int i = 0; i < 360; ++i) {
+    const double turn = i * kPi / 180;
+    const Vec3 radial(std::cos(turn), 0, std::sin(turn));
+    const Vec3 axis(0.016, 0.010, 0.030);
+    for (const double r : {0.0078, 0.008, 0.0082})
+      EXPECT_NEAR(arm->distance(axis + r * radial), 0.008 - r, 3e-6) << "at " << i << " degrees, radius " << r;
+  }
+}
+
+TEST_F(Cad, facesHaveTheAreaOfTheKernelAndTheirOwnExtent) {
+  const CadSolid solid = readStep(kStep / "rigger.step").solids.front();
+  const ShapePtr space = makeCadShape(solid);
+  FaceSelector bolts;
+  bolts.kind = Patch::Kind::cylinder;
+  bolts.radius = 0.005;
+  bolts.count = 3;
+  const Face face = selectFace(*space, bolts, 6e-4);
+  EXPECT_NEAR(face.area(), 3 * 2 * kPi * 0.005 * 0.010, 0.01 * face.area());
+  for (const SurfacePoint& p : face.points) EXPECT_LT(std::abs(space->distance(p.position)), 1e-6);
+  FaceSelector end;
+  end.direction = Vec3::UnitX();
+  end.radius.reset();
+  end.within = Box(Vec3(0.29, -0.1, 0), Vec3(0.31, 0.1, 0.2));
+  EXPECT_NEAR(selectFace(*space, end, 1e-3).area(), 0.120 * 0.056, 1e-2 * 0.120 * 0.056);
+}
+
+TEST_F(Cad, volumesOfVoxelsMatchTheKernel) {
+  for (const char* file : {"rigger.step", "hub.step", "arm.step"}) {
+    const CadSolid solid = readStep(kStep / file).solids.front();
+    Regions regions;
+    regions.space = makeCadShape(solid);
+    const double voxel = regions.bounds().sizes().maxCoeff() / 100;
+    EXPECT_NEAR(sampleRegions<3>(regions, voxel).volume() / solid.volume, 1, 1e-3) << file;
+  }
+}
+
+TEST_F(Cad, namesWhatIsWrong) {
+  const std::filesystem::path folder = ::testing::TempDir();
+  const std::string good = readFile(kStep / "rigger.step");
+  const auto says = [&](const std::string& bytes, const char* words) {
+    writeFile(folder / "bad.step", bytes);
+    try {
+      readStep(folder / "bad.step");
+      ADD_FAILURE() << words << ": was read";
+    } catch (const InputError& error) {
+      EXPECT_THAT(error.what(), HasSubstr(words));
+    }
+  };
+  says("solid x\n", "is not a STEP file");
+  says(good.substr(0, good.find("ENDSEC")) , "");
+  says(good.substr(0, good.size() / 2), "");
+  says("ISO-10303-21;\nHEADER;\nENDSEC;\nDATA;\nENDSEC;\nEND-ISO-10303-21;\n", "can read");
+  EXPECT_THROW(readStep(folder / "missing.step"), InputError);
+}
+
+TEST_F(Cad, limitsWhatReadingMayCost) {
+  CadLimits little;
+  little.seconds = 1e-3;
+  EXPECT_THROW(readStep(kStep / "hub.step", 0, little), InputError);
+  // A deviation of a tenth of a nanometre asks for more triangles than memory holds.
+  little.seconds = 60;
+  little.bytes = 3e8;
+  EXPECT_THROW(readStep(kStep / "hub.step", 1e-12, little), InputError);
+}
+
+TEST_F(Cad, saysWhenTheReaderIsMissing) {
+  ::setenv("BARELATTICE_CAD", "/nowhere", 1);
+  EXPECT_FALSE(cadAvailable());
+  EXPECT_THROW(readStep(kStep / "hub.step"), RunError);
+  ::unsetenv("BARELATTICE_CAD");
+  EXPECT_TRUE(cadAvailable());
+}
+
+TEST(CadModel, refusesOddAnswersOfTheReader) {
+  for (const char* answer : {"", "{", "[]", "{}", R"({"solids": [{}]})", R"({"solids": []})",
+                             R"({"solids": [{"volume": 1, "deviation": 1, "faces": [], "vertices": [0, 0, 0],
+                                 "triangles": [0, 1, 2, 0]}]})",
+                             R"({"error": "is broken"})"})
+    EXPECT_THROW(parseCadModel(answer, "a.step"), InputError) << answer;
+}
+
+}  // namespace
+}  // namespace barelattice

@@ -1,0 +1,237 @@
+// Triangle files from outside: reading every format, finding and mending what is wrong.
+
+#include <gmock/gmock.h>
+#include <gtest/gtest.h>
+
+#include <algorithm>
+
+#include "barelattice/base/error.hpp"
+#include "barelattice/base/file.hpp"
+#include "barelattice/geometry/mesh_files.hpp"
+#include "barelattice/geometry/mesh_repair.hpp"
+#include "barelattice/geometry/mesh_shape.hpp"
+#include "barelattice/geometry/stl.hpp"
+#include "barelattice/geometry/tet_mesh.hpp"
+
+namespace barelattice {
+namespace {
+
+using ::testing::ElementsAre;
+using ::testing::HasSubstr;
+using ::testing::IsEmpty;
+using Kind = MeshDefect::Kind;
+
+TriangleMesh ball() {
+  const ShapePtr shape = makeSphere({0.01, 0.02, 0.03}, 0.005);
+  return roundedToStl(
+      stuff([&](const Vec3& p) { return shape->distance(p); }, shape->bounds(), 0.002).boundary());
+}
+
+/// A box of 2 x 3 x 4, twelve triangles.
+TriangleMesh box() {
+  TriangleMesh mesh;
+  for (int v = 0; v < 8; ++v) mesh.vertices.emplace_back(2.0 * (v & 1), 3.0 * (v >> 1 & 1), 4.0 * (v >> 2));
+  mesh.triangles = {{0, 2, 3}, {0, 3, 1}, {4, 5, 7}, {4, 7, 6}, {0, 1, 5}, {0, 5, 4},
+                    {2, 6, 7}, {2, 7, 3}, {0, 4, 6}, {0, 6, 2}, {1, 3, 7}, {1, 7, 5}};
+  return mesh;
+}
+
+std::size_t count(const std::vector<MeshDefect>& defects, Kind kind) {
+  return static_cast<std::size_t>(
+      std::count_if(defects.begin(), defects.end(), [&](const MeshDefect& d) { return d.kind == kind; }));
+}
+
+TEST(ReadMesh, givesBackWhatEveryFormatWrote) {
+  const std::filesystem::path first = ::testing::TempDir() + "first.stl";
+  writeStl(first, ball());
+  const TriangleMesh mesh = readStl(first);  // without the lattice's unused vertices
+  for (std::size_t f = 0; f < meshFormatNames().size(); ++f) {
+    const std::filesystem::path path = ::testing::TempDir() + "read." + meshFormatNames()[f];
+    writeMesh(path, mesh, static_cast<MeshFormat>(f));
+    const TriangleMesh read = readMesh(path);
+    EXPECT_EQ(read.triangles.size(), mesh.triangles.size()) << path;
+    EXPECT_EQ(read.vertices.size(), mesh.vertices.size()) << path;
+    EXPECT_NEAR(read.volume() / mesh.volume(), 1, 1e-5) << path;
+    EXPECT_LT((read.bounds().center() - mesh.bounds().center()).norm(), 1e-7) << path;
+    EXPECT_EQ(inspectMesh(read).text(), "sound") << path;
+  }
+}
+
+TEST(ReadMesh, takesTheUnitItIsTold) {
+  const std::filesystem::path path = ::testing::TempDir() + "unit.ply";
+  writeMesh(path, ball(), MeshFormat::ply);
+  EXPECT_NEAR(readMesh(path, 0.0254).volume() / readMesh(path).volume(), std::pow(25.4, 3), 1);
+  const std::filesystem::path own = ::testing::TempDir() + "unit.3mf";
+  writeMesh(own, ball(), MeshFormat::threeMf);
+  EXPECT_NEAR(readMesh(own, 0.0254).volume() / ball().volume(), 1, 1e-5) << "3MF names its unit";
+}
+
+constexpr const char* kObj = R"(# a box of polygons
+o box
+v 0 0 0
+v 2 0 0
+v 2 3 0
+v 0 3 0
+v 0 0 4
+v 2 0 4
+v 2 3 4
+v 0 3 4
+vn 0 0 1
+f 1 4 3 2
+f 5//1 6//1 7//1 8//1
+f 1/1 2/2 6/3 5/4
+f -6 -5 -1 -2
+f 1 5 8 4
+f 2 3 7 6
+)";
+
+TEST(Obj, cutsPolygonsAndCountsFromTheEnd) {
+  // "-6 -5 -1 -2" is 3 4 8 7.
+  const TriangleMesh mesh = parseMesh(kObj, MeshFormat::obj, "b.obj", 1);
+  EXPECT_EQ(mesh.triangles.size(), 12U);
+  EXPECT_EQ(inspectMesh(mesh).text(), "sound");
+  EXPECT_NEAR(mesh.volume(), 24, 1e-12);
+}
+
+constexpr const char* kPly = R"(ply
+format ascii 1.0
+comment a tetrahedron with colours
+element vertex 4
+property double x
+property double y
+property double z
+property uchar red
+element face 4
+property list uchar uint vertex_index
+property int flag
+element edge 1
+property int a
+property int b
+end_header
+0 0 0 255
+1 0 0 255
+0 1 0 255
+0 0 1 255
+3 0 2 1 7
+3 0 1 3 7
+3 0 3 2 7
+3 1 2 3 7
+0 1
+)";
+
+TEST(Ply, readsTextAndBothByteOrders) {
+  const TriangleMesh text = parseMesh(kPly, MeshFormat::ply, "t.ply", 1);
+  EXPECT_NEAR(text.volume(), 1.0 / 6, 1e-12);
+  // The same tetrahedron in big-endian floats.
+  std::string big = "ply\nformat binary_big_endian 1.0\nelement vertex 4\nproperty float x\nproperty float y\n"
+                    "property float z\nelement face 4\nproperty list uchar int vertex_indices\nend_header\n";
+  const std::string one = {'\x3f', '\x80', '\0', '\0'};
+  const std::string zero(4, '\0');
+  big += zero + zero + zero + one + zero + zero + zero + one + zero + zero + zero + one;
+  for (const auto& [a, b, c] : {std::array{0, 2, 1}, {0, 1, 3}, {0, 3, 2}, {1, 2, 3}}) {
+    big += '\3';
+    for (const int v : {a, b, c}) big += std::string(3, '\0') + static_cast<char>(v);
+  }
+  EXPECT_NEAR(parseMesh(big, MeshFormat::ply, "b.ply", 1).volume(), 1.0 / 6, 1e-12);
+}
+
+struct BadFile {
+  const char* name;
+  MeshFormat format;
+  std::string bytes;
+  const char* says;
+};
+
+std::string changed(std::string text, const std::string& from, const std::string& to) {
+  return text.replace(text.find(from), from.size(), to);
+}
+
+TEST(ReadMesh, saysWhatIsWrongWithAFile) {
+  const std::string ply = kPly;
+  const std::vector<BadFile> files{
+      {"empty obj", MeshFormat::obj, "", "holds no triangle"},
+      {"binary obj", MeshFormat::obj, std::string("v 0 0\0 0\n", 9), "not an OBJ text file"},
+      {"short vertex", MeshFormat::obj, changed(kObj, "v 2 0 0", "v 2 0"), ":4: a vertex should hold three numbers"},
+      {"no number", MeshFormat::obj, changed(kObj, "f 1 4 3 2", "f 1 x 3"), ":12: \"x\" is not the number"},
+      {"vertex zero", MeshFormat::obj, changed(kObj, "f 1 4 3 2", "f 0 4 3"), "is not the number of a vertex"},
+      {"two corners", MeshFormat::obj, changed(kObj, "f 1 4 3 2", "f 1 4"), "at least three corners"},
+      {"missing vertex", MeshFormat::obj, changed(kObj, "f 1 4 3 2", "f 1 4 99"), "names vertex 99 of 8"},
+      {"not ply", MeshFormat::ply, "solid x", "is not a PLY file"},
+      {"no format", MeshFormat::ply, changed(ply, "format ascii 1.0\n", ""), "names no format"},
+      {"odd format", MeshFormat::ply, changed(ply, "ascii", "utf8"), "odd line"},
+      {"odd type", MeshFormat::ply, changed(ply, "property uchar red", "property colour red"), "unknown type"},
+      {"cut ply", MeshFormat::ply, ply.substr(0, ply.size() - 30), "cut off"},
+      {"no place", MeshFormat::ply, changed(ply, "property double z", "property double w"), "has no place"},
+      {"word", MeshFormat::ply, changed(ply, "1 0 0 255", "1 0 a 255"), "\"a\" is not a number"},
+      {"long list", MeshFormat::ply, changed(ply, "3 0 2 1 7", "3000000 0 2 1 7"), "a list of 3000000 entries"},
+      {"far vertex", MeshFormat::ply, changed(ply, "3 0 2 1 7", "3 0 2 44 7"), "names vertex 45 of 4"},
+      {"not a zip", MeshFormat::threeMf, "PK nothing", "is not a whole 3MF file"}};
+  for (const BadFile& file : files) {
+    try {
+      parseMesh(file.bytes, file.format, "bad", 1);
+      ADD_FAILURE() << file.name << " was read";
+    } catch (const InputError& error) {
+      EXPECT_THAT(error.what(), HasSubstr(file.says)) << file.name;
+    }
+  }
+  EXPECT_THROW(meshFormatOf("part.iges"), InputError);
+}
+
+TEST(MeshRepair, leavesASoundSurfaceAlone) {
+  EXPECT_THAT(findDefects(box()), IsEmpty());
+  const MendedMesh result = mended(box());
+  EXPECT_THAT(result.done, IsEmpty());
+  EXPECT_EQ(result.mesh.triangles, box().triangles);
+}
+
+TEST(MeshRepair, mendsWhatHasOneAnswer) {
+  TriangleMesh mesh = box();
+  std::swap(mesh.triangles[3][1], mesh.triangles[3][2]);          // faces inward
+  mesh.triangles.push_back(mesh.triangles[5]);                    // twice
+  mesh.triangles.push_back({4, 4, 6});                            // no area
+  mesh.triangles.erase(mesh.triangles.begin());                   // a hole of one triangle
+  mesh.vertices.push_back(mesh.vertices[7] + Vec3(1e-7, 0, 0));   // a crack
+  mesh.triangles.back() = mesh.triangles.back();
+  for (int& corner : mesh.triangles[9]) corner = corner == 7 ? 8 : corner;
+  const std::vector<MeshDefect> defects = findDefects(mesh);
+  EXPECT_EQ(count(defects, Kind::duplicateTriangle), 1U);
+  EXPECT_EQ(count(defects, Kind::degenerateTriangle), 1U);
+  EXPECT_GE(count(defects, Kind::openEdge), 3U);
+  EXPECT_GE(count(defects, Kind::misorientedEdge), 1U);
+  const MendedMesh result = mended(mesh);
+  EXPECT_EQ(inspectMesh(result.mesh).text(), "sound");
+  EXPECT_NEAR(result.mesh.volume(), 24, 1e-5);
+  EXPECT_EQ(result.done.size(), 5U) << ::testing::PrintToString(result.done);
+}
+
+TEST(MeshRepair, turnsASurfaceRoundThatFacesInward) {
+  TriangleMesh mesh = box();
+  for (auto& t : mesh.triangles) std::swap(t[0], t[1]);
+  const MendedMesh result = mended(mesh);
+  EXPECT_NEAR(result.mesh.volume(), 24, 1e-12);
+  EXPECT_THAT(result.done, ElementsAre(HasSubstr("faced inward")));
+}
+
+TEST(MeshRepair, leavesWhatHasMoreThanOneAnswer) {
+  TriangleMesh open = box();
+  open.triangles.erase(open.triangles.begin(), open.triangles.begin() + 2);  // a whole side is gone
+  EXPECT_EQ(inspectTopology(mended(open).mesh).openEdges, 4U);
+  EXPECT_THROW(makeMeshShape(mended(open).mesh), InputError);
+}
+
+TEST(MeshRepair, namesCrossingsAndSliversWithTheirPlaces) {
+  TriangleMesh two = box();
+  const TriangleMesh other = box();
+  for (const Vec3& v : other.vertices) two.vertices.push_back(v + Vec3(1, 1, 1));
+  for (const auto& t : other.triangles) two.triangles.push_back({t[0] + 8, t[1] + 8, t[2] + 8});
+  const std::vector<MeshDefect> defects = findDefects(two);
+  EXPECT_GE(count(defects, Kind::intersection), 6U);
+  for (const MeshDefect& d : defects) EXPECT_TRUE(two.bounds().contains(placeOf(two, d)));
+  TriangleMesh slim;
+  slim.vertices = {{0, 0, 0}, {1, 0, 0}, {0.5, 5e-4, 0}};
+  slim.triangles = {{0, 1, 2}};
+  EXPECT_EQ(count(findDefects(slim), Kind::sliver), 1U);
+}
+
+}  // namespace
+}  // namespace barelattice
