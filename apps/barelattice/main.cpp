@@ -199,7 +199,8 @@ struct Verb {
 
 constexpr std::array kVerbs{
     Verb{"new", "write a commented first brief", true},
-    Verb{"inspect", "list the solids and faces of a geometry file, its defects, and how a brief names them", true},
+    Verb{"inspect", "list the solids and faces of a geometry file, its defects, and how a brief names them",
+         true},
     Verb{"check", "read the brief, refuse what cannot work, draw what was understood", true},
     Verb{"analyse", "solve the full block, and the baseline if there is one, under every case", true},
     Verb{"optimise", "find the layout", true},
@@ -258,8 +259,9 @@ int main(int argc, char** argv) {
       continue;
     }
     if (name == "proof")
-      sub->add_option("--solid", arguments.solid,
-                      "a STEP, STL, 3MF, OBJ or PLY file to prove under this brief instead of the run's own solid");
+      sub->add_option(
+          "--solid", arguments.solid,
+          "a STEP, STL, 3MF, OBJ or PLY file to prove under this brief instead of the run's own solid");
     sub->add_option("--folder", arguments.folder, "the run folder (default: NAME.run beside the brief)");
     sub->add_option("--threads", arguments.threads,
                     "most threads to use (default: all cores; results are the same)")

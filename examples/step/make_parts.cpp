@@ -60,7 +60,8 @@ TopoDS_Shape fuse(const TopoDS_Shape& a, const TopoDS_Shape& b) {
 
 /// What the rigger may occupy, drilled for its bolts and its pin, and the disc the oar sweeps.
 Parts rigger() {
-  TopoDS_Shape space = prism({{0, -60, 0}, {55, -60, 0}, {300, -60, 64}, {300, -60, 120}, {0, -60, 140}}, {0, 120, 0});
+  TopoDS_Shape space =
+      prism({{0, -60, 0}, {55, -60, 0}, {300, -60, 64}, {300, -60, 120}, {0, -60, 140}}, {0, 120, 0});
   for (const auto& [y, z] : {std::pair{0.0, 20.0}, {42.0, 118.0}, {-42.0, 118.0}}) {
     space = cut(space, bar({-1, y, z}, {1, 0, 0}, 5, 12));
     space = cut(space, bar({10, y, z}, {1, 0, 0}, 11, 60));  // the bolt's head and a wrench

@@ -37,16 +37,19 @@ std::string millimetres(double metres) {
 }
 
 std::string placeText(const Vec3& at) {
-  return fmt::format("[\"{}\", \"{}\", \"{}\"]", millimetres(at.x()), millimetres(at.y()), millimetres(at.z()));
+  return fmt::format("[\"{}\", \"{}\", \"{}\"]", millimetres(at.x()), millimetres(at.y()),
+                     millimetres(at.z()));
 }
 
 std::string directionText(const Vec3& direction, bool eitherSense) {
   for (int axis = 0; axis < 3; ++axis) {
     const char letter = static_cast<char>('x' + axis);
     if (std::abs(direction[axis]) > 1 - 1e-6)
-      return eitherSense ? fmt::format("\"{}\"", letter) : fmt::format("\"{}{}\"", direction[axis] > 0 ? '+' : '-', letter);
+      return eitherSense ? fmt::format("\"{}\"", letter)
+                         : fmt::format("\"{}{}\"", direction[axis] > 0 ? '+' : '-', letter);
   }
-  return fmt::format("[{:.6g}, {:.6g}, {:.6g}]", direction.x() + 0.0, direction.y() + 0.0, direction.z() + 0.0);
+  return fmt::format("[{:.6g}, {:.6g}, {:.6g}]", direction.x() + 0.0, direction.y() + 0.0,
+                     direction.z() + 0.0);
 }
 
 /// What "near" is best given: the centre of a round face, else a point on the face close to its centre.
@@ -67,7 +70,8 @@ Vec3 pointOn(const InspectedFace& face) {
   return best;
 }
 
-/// Writes the shortest selector that catches this face only: by kind and size, then by direction, then by place.
+/// Writes the shortest selector that catches this face only: by kind and size, then by direction, then by
+/// place.
 void proposeSelectors(std::vector<InspectedFace>& faces) {
   for (InspectedFace& face : faces) {
     const Patch& own = face.patch;
@@ -84,23 +88,24 @@ void proposeSelectors(std::vector<InspectedFace>& faces) {
              }) == 1;
     };
     if (isRound(own))
-      text += fmt::format(", side = \"{}\", radius = \"{}\"", own.isHole() ? "hole" : "boss", millimetres(own.radius));
+      text += fmt::format(", side = \"{}\", radius = \"{}\"", own.isHole() ? "hole" : "boss",
+                          millimetres(own.radius));
     const bool directed = own.kind != Patch::Kind::sphere && own.kind != Patch::Kind::freeform;
     if (directed && (!isRound(own) || !alone(false)))
-      text += fmt::format(", {} = {}", isRound(own) ? "axis" : "facing", directionText(own.direction(), isRound(own)));
+      text += fmt::format(", {} = {}", isRound(own) ? "axis" : "facing",
+                          directionText(own.direction(), isRound(own)));
     if (!alone(true)) text += ", near = " + placeText(pointOn(face));
     face.selector = "{ of = \"part\", " + text + " }";
   }
 }
 
-InspectedBody bodyOf(const CadSolid& solid, const std::filesystem::path& file, std::size_t number, bool onlyOne,
-                     bool nameUnique) {
+InspectedBody bodyOf(const CadSolid& solid, const std::filesystem::path& file, std::size_t number,
+                     bool onlyOne, bool nameUnique) {
   InspectedBody body;
   body.name = solid.name;
-  const std::string which = onlyOne ? ""
-                            : nameUnique && !solid.name.empty()
-                                ? fmt::format(", solid = \"{}\"", solid.name)
-                                : fmt::format(", solid = {}", number);
+  const std::string which = onlyOne                             ? ""
+                            : nameUnique && !solid.name.empty() ? fmt::format(", solid = \"{}\"", solid.name)
+                                                                : fmt::format(", solid = {}", number);
   body.shapeText = fmt::format("part = {{ cad = {{ file = \"{}\"{} }} }}", file.filename().string(), which);
   body.volume = solid.volume;
   body.valid = solid.valid && inspectTopology(solid.surface).sound();
@@ -128,7 +133,8 @@ void inspectTriangles(Inspection& inspection, double unit) {
   inspection.mended = after.done;
   inspection.remaining = findDefects(after.mesh);
   InspectedBody body;
-  body.shapeText = fmt::format("part = {{ mesh = {{ file = \"{}\" }} }}", inspection.file.filename().string());
+  body.shapeText =
+      fmt::format("part = {{ mesh = {{ file = \"{}\" }} }}", inspection.file.filename().string());
   body.area = after.mesh.area();
   body.bounds = after.mesh.bounds();
   body.valid = inspectTopology(after.mesh).sound();
@@ -164,8 +170,9 @@ void inspectTriangles(Inspection& inspection, double unit) {
       const Vec3 offset = middle - patch.origin;
       const double u = offset.dot(patch.u) / patch.u.squaredNorm();
       const double v = offset.dot(patch.v) / patch.v.squaredNorm();
-      if (normal.dot(patch.direction()) > 1 - 1e-6 && patch.distance(middle) < 1e-6 * body.bounds.diagonal().norm() &&
-          u > -1e-6 && u < 1 + 1e-6 && v > -1e-6 && v < 1 + 1e-6)
+      if (normal.dot(patch.direction()) > 1 - 1e-6 &&
+          patch.distance(middle) < 1e-6 * body.bounds.diagonal().norm() && u > -1e-6 && u < 1 + 1e-6 &&
+          v > -1e-6 && v < 1 + 1e-6)
         body.faceOf[t] = static_cast<int>(f);
     }
   }
@@ -192,8 +199,8 @@ namespace {
 
 std::string faceLine(std::size_t number, const InspectedFace& face) {
   return fmt::format("  {:>3}  {:<46} {:>10.4g} mm2 round ({:.4g}, {:.4g}, {:.4g})\n       {}\n", number,
-                     describe(face), face.area * kMm * kMm, rounded(face.centre.x()), rounded(face.centre.y()),
-                     rounded(face.centre.z()), face.selector);
+                     describe(face), face.area * kMm * kMm, rounded(face.centre.x()),
+                     rounded(face.centre.y()), rounded(face.centre.z()), face.selector);
 }
 
 std::string defectLines(const std::vector<MeshDefect>& defects, const TriangleMesh& mesh) {
@@ -204,7 +211,8 @@ std::string defectLines(const std::vector<MeshDefect>& defects, const TriangleMe
   for (const auto& [kind, places] : byKind) {
     text += fmt::format("  {} x {}, at", places.size(), nameOf(kind));
     for (std::size_t i = 0; i < std::min(kPlaces, places.size()); ++i)
-      text += fmt::format(" ({:.4g}, {:.4g}, {:.4g})", places[i].x() + 0.0, places[i].y() + 0.0, places[i].z() + 0.0);
+      text += fmt::format(" ({:.4g}, {:.4g}, {:.4g})", places[i].x() + 0.0, places[i].y() + 0.0,
+                          places[i].z() + 0.0);
     text += places.size() > kPlaces ? fmt::format(" and {} more\n", places.size() - kPlaces) : "\n";
   }
   return text;
@@ -216,7 +224,8 @@ json listOf(const Vec3& v, double scale) {
 
 json defectsJson(const std::vector<MeshDefect>& defects, const TriangleMesh& mesh) {
   json list = json::array();
-  for (const MeshDefect& d : defects) list.push_back({{"what", nameOf(d.kind)}, {"at_mm", listOf(placeOf(mesh, d), kMm)}});
+  for (const MeshDefect& d : defects)
+    list.push_back({{"what", nameOf(d.kind)}, {"at_mm", listOf(placeOf(mesh, d), kMm)}});
   return list;
 }
 
@@ -231,7 +240,8 @@ json faceJson(std::size_t number, const InspectedFace& face) {
   if (isRound(p)) {
     entry["side"] = p.isHole() ? "hole" : "boss";
     entry["radius_mm"] = p.radius * kMm;
-    if (p.kind == Patch::Kind::cone || p.kind == Patch::Kind::torus) entry["second_radius_mm"] = p.secondRadius * kMm;
+    if (p.kind == Patch::Kind::cone || p.kind == Patch::Kind::torus)
+      entry["second_radius_mm"] = p.secondRadius * kMm;
     if (p.kind != Patch::Kind::sphere) entry["axis"] = listOf(p.direction(), 1);
   }
   json adjacent = json::array();
@@ -246,7 +256,8 @@ Inspection inspectFile(const std::filesystem::path& file, double unit) {
   Inspection inspection;
   inspection.file = file;
   std::string ending = file.extension().string();
-  std::transform(ending.begin(), ending.end(), ending.begin(), [](unsigned char c) { return std::tolower(c); });
+  std::transform(ending.begin(), ending.end(), ending.begin(),
+                 [](unsigned char c) { return std::tolower(c); });
   if (ending != ".step" && ending != ".stp") {
     inspectTriangles(inspection, unit);
     return inspection;
@@ -267,9 +278,11 @@ Inspection inspectFile(const std::filesystem::path& file, double unit) {
 std::string describe(const Inspection& inspection) {
   std::string text;
   if (inspection.triangles) {
-    text += fmt::format("{}: {} triangles, {} vertices, read in {}\n", inspection.file.string(),
-                        inspection.surface.triangles.size(), inspection.surface.vertices.size(), inspection.unit);
-    text += inspection.defects.empty() ? "no defects\n" : "defects\n" + defectLines(inspection.defects, inspection.surface);
+    text +=
+        fmt::format("{}: {} triangles, {} vertices, read in {}\n", inspection.file.string(),
+                    inspection.surface.triangles.size(), inspection.surface.vertices.size(), inspection.unit);
+    text += inspection.defects.empty() ? "no defects\n"
+                                       : "defects\n" + defectLines(inspection.defects, inspection.surface);
     if (!inspection.mended.empty()) {
       text += "a brief that uses it mends\n";
       for (const std::string& done : inspection.mended) text += "  " + done + "\n";
@@ -280,20 +293,25 @@ std::string describe(const Inspection& inspection) {
     if (!inspection.usable) text += "it encloses no body as it is: mend it where it was made\n";
   } else {
     text += fmt::format("{}: {} solid{}, written in {}\n", inspection.file.string(), inspection.bodies.size(),
-                        inspection.bodies.size() == 1 ? "" : "s", inspection.unit.empty() ? "no unit" : inspection.unit);
-    if (inspection.looseFaces) text += fmt::format("{} faces belong to no solid and are left out\n", inspection.looseFaces);
+                        inspection.bodies.size() == 1 ? "" : "s",
+                        inspection.unit.empty() ? "no unit" : inspection.unit);
+    if (inspection.looseFaces)
+      text += fmt::format("{} faces belong to no solid and are left out\n", inspection.looseFaces);
   }
   for (std::size_t b = 0; b < inspection.bodies.size(); ++b) {
     const InspectedBody& body = inspection.bodies[b];
     const Vec3 low = body.bounds.min() * kMm;
     const Vec3 high = body.bounds.max() * kMm;
-    text += fmt::format("\nsolid {}{}: {:.6g} mm3, {:.6g} mm2, from ({:.4g}, {:.4g}, {:.4g}) to ({:.4g}, {:.4g}, {:.4g}) mm{}\n",
-                        b + 1, body.name.empty() ? "" : fmt::format(" \"{}\"", body.name), body.volume * std::pow(kMm, 3),
-                        body.area * kMm * kMm, low.x() + 0.0, low.y() + 0.0, low.z() + 0.0, high.x() + 0.0,
-                        high.y() + 0.0, high.z() + 0.0, body.valid ? "" : ", topology doubtful");
+    text += fmt::format(
+        "\nsolid {}{}: {:.6g} mm3, {:.6g} mm2, from ({:.4g}, {:.4g}, {:.4g}) to ({:.4g}, {:.4g}, {:.4g}) "
+        "mm{}\n",
+        b + 1, body.name.empty() ? "" : fmt::format(" \"{}\"", body.name), body.volume * std::pow(kMm, 3),
+        body.area * kMm * kMm, low.x() + 0.0, low.y() + 0.0, low.z() + 0.0, high.x() + 0.0, high.y() + 0.0,
+        high.z() + 0.0, body.valid ? "" : ", topology doubtful");
     text += "  in [shapes]:  " + body.shapeText + "\n";
     if (!body.faces.empty())
-      text += fmt::format("  {} {}; for [faces]:\n", body.faces.size(), inspection.triangles ? "flat faces" : "faces");
+      text += fmt::format("  {} {}; for [faces]:\n", body.faces.size(),
+                          inspection.triangles ? "flat faces" : "faces");
     for (std::size_t f = 0; f < body.faces.size(); ++f) text += faceLine(f + 1, body.faces[f]);
   }
   if (!text.empty() && text.back() == '\n') text.pop_back();
@@ -301,7 +319,8 @@ std::string describe(const Inspection& inspection) {
 }
 
 json toJson(const Inspection& inspection) {
-  json result = {{"file", inspection.file.string()}, {"unit", inspection.unit}, {"usable", inspection.usable}};
+  json result = {
+      {"file", inspection.file.string()}, {"unit", inspection.unit}, {"usable", inspection.usable}};
   if (inspection.triangles) {
     result["triangles"] = inspection.surface.triangles.size();
     result["vertices"] = inspection.surface.vertices.size();

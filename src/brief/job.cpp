@@ -111,7 +111,10 @@ void checkKeeps(Job& job) {
           Vec3 point = box.min() + step * Vec3(x, y, z);
           if (job.flat()) point.z() = middle;
           const double distance = keep.distance(point);
-          if (distance >= 0) continue;
+          if (distance >= 0) {
+            x += std::floor(distance / step);  // nothing is inside before that
+            continue;
+          }
           ++inside;
           if (-distance > depth) {
             depth = -distance;

@@ -7,6 +7,7 @@
 #include <sstream>
 
 #include "barelattice/base/file.hpp"
+#include "barelattice/base/hash.hpp"
 #include "barelattice/brief/brief.hpp"
 #include "shapes.hpp"
 #include "table_reader.hpp"
@@ -180,8 +181,7 @@ BriefFace parseFace(TableReader& reader, const std::string& name, const Brief& b
     Vec3 to = box.position(box.need("to", "the highest corner"), "to", dimensionsOf(brief));
     box.finish();
     if (brief.sheet) to.z() = brief.sheet->thickness;
-    if (!(from.array() < to.array()).all())
-      reader.fail(*node, "'within' needs its lowest corner first");
+    if (!(from.array() < to.array()).all()) reader.fail(*node, "'within' needs its lowest corner first");
     face.selector.within = Box(from, to);
   }
   if (const toml::node* node = reader.find("beside")) {
@@ -405,6 +405,28 @@ void parseSettings(TableReader& top, Brief& brief) {
   }
 }
 
+void parseLayout(TableReader& top, Brief& brief) {
+  const toml::node* node = top.find("layout");
+  if (!node) return;
+  TableReader reader = top.table(*node, "layout");
+  BriefLayout layout;
+  const toml::node& file =
+      reader.need("from", "a .vti, .vtu or .csv file with a density field, relative to the brief");
+  layout.file = brief.path.parent_path() / reader.text(file, "from");
+  layout.field = reader.text(reader.need("field", "the name of the density field in the file"), "field");
+  const std::vector<std::string> units{"mm", "cm", "m", "in"};
+  const std::vector<double> lengths{1e-3, 1e-2, 1, 0.0254};
+  layout.unit = lengths[reader.choice(
+      reader.need("unit", "the unit of the file's coordinates: mm, cm, m or in"), "unit", units)];
+  reader.finish();
+  try {
+    layout.hash = hashOf(readFile(layout.file));
+  } catch (const InputError& error) {
+    reader.fail(file, error.what(), error.cure());
+  }
+  brief.layout = layout;
+}
+
 toml::table parseToml(std::string_view text, const std::filesystem::path& path) {
   try {
     return toml::parse(text, path.string());
@@ -476,11 +498,10 @@ Brief parseBrief(std::string_view text, const std::filesystem::path& path) {
   std::vector<std::string> faceNames;
   if (const toml::table* faces = document["faces"].as_table())
     for (const auto& [key, node] : *faces) faceNames.emplace_back(key.str());
-  forEachNamed(
-      top, "faces", "name the faces that are held and loaded",
-      [&](TableReader& r, const std::string& name) {
-        brief.faces.push_back(parseFace(r, name, brief, faceNames));
-      });
+  forEachNamed(top, "faces", "name the faces that are held and loaded",
+               [&](TableReader& r, const std::string& name) {
+                 brief.faces.push_back(parseFace(r, name, brief, faceNames));
+               });
   parseKeeps(design, brief);
   design.finish();
   forEachNamed(top, "supports", "hold at least one face", [&](TableReader& r, const std::string& name) {
@@ -501,6 +522,7 @@ Brief parseBrief(std::string_view text, const std::filesystem::path& path) {
   parseRequirements(top, brief);
   parseSettings(top, brief);
   parseSolid(top, brief);
+  parseLayout(top, brief);
   top.finish();
   return brief;
 }

@@ -29,9 +29,10 @@ class ShapeBuilder {
     if (sheet_)
       makers_ = {{"rectangle", &B::rectangle}, {"disc", &B::disc}, {"outline", &B::outline}};
     else
-      makers_ = {{"box", &B::box},     {"cylinder", &B::cylinder}, {"cone", &B::cone}, {"sphere", &B::sphere},
-                 {"torus", &B::torus}, {"extrude", &B::extrude},   {"mesh", &B::mesh}, {"cad", &B::cad},
-                 {"hull", &B::hull},   {"fill", &B::fill},         {"sweep", &B::sweep}};
+      makers_ = {{"box", &B::box},       {"cylinder", &B::cylinder}, {"cone", &B::cone},
+                 {"sphere", &B::sphere}, {"torus", &B::torus},       {"extrude", &B::extrude},
+                 {"mesh", &B::mesh},     {"cad", &B::cad},           {"hull", &B::hull},
+                 {"fill", &B::fill},     {"sweep", &B::sweep}};
     const std::vector<std::pair<std::string, Maker>> both{
         {"ring", &B::ring},         {"union", &B::unite},   {"intersection", &B::intersect},
         {"difference", &B::differ}, {"offset", &B::offset}, {"mirror", &B::mirror},
@@ -295,13 +296,14 @@ class ShapeBuilder {
       if (solid->is_integer()) {
         chosen = static_cast<std::size_t>(reader.wholeNumber(*solid, "solid", 1)) - 1;
         if (chosen >= solids.size())
-          reader.fail(*solid, fmt::format("'solid' is {}, but {} holds {}", chosen + 1, path.filename().string(),
-                                          solids.size()));
+          reader.fail(*solid, fmt::format("'solid' is {}, but {} holds {}", chosen + 1,
+                                          path.filename().string(), solids.size()));
       } else {
         const std::string name = reader.text(*solid, "solid");
         reader.resolve(*solid, "solid", name, names);
         if (std::count(names.begin(), names.end(), name) > 1)
-          reader.fail(*solid, fmt::format("several solids are called \"{}\"", name), "choose one by its number");
+          reader.fail(*solid, fmt::format("several solids are called \"{}\"", name),
+                      "choose one by its number");
         chosen = static_cast<std::size_t>(std::find(names.begin(), names.end(), name) - names.begin());
       }
     } else if (solids.size() > 1) {
@@ -310,9 +312,10 @@ class ShapeBuilder {
     }
     reader.finish();
     if (!solids[chosen].valid)
-      notes.push_back(fmt::format("[shapes.{}] the CAD kernel finds the solid's topology doubtful: look at it in "
-                                  "the page",
-                                  building_.back()));
+      notes.push_back(
+          fmt::format("[shapes.{}] the CAD kernel finds the solid's topology doubtful: look at it in "
+                      "the page",
+                      building_.back()));
     return makeCadShape(solids[chosen]);
   }
 
@@ -324,10 +327,12 @@ class ShapeBuilder {
   ShapePtr fill(const TableReader& outer, const toml::node& node) {
     TableReader reader = outer.table(node, "fill");
     const ShapePtr body = named(reader, "of");
-    const double largest = length(reader, "holes_up_to", "the largest diameter of a hole to fill, e.g. \"12 mm\"");
+    const double largest =
+        length(reader, "holes_up_to", "the largest diameter of a hole to fill, e.g. \"12 mm\"");
     std::vector<Vec3> near;
     if (const toml::node* places = reader.find("near"))
-      for (const toml::node& place : reader.array(*places, "near")) near.push_back(reader.point(place, "near"));
+      for (const toml::node& place : reader.array(*places, "near"))
+        near.push_back(reader.point(place, "near"));
     reader.finish();
     return makeFilled(body, largest, near);
   }
@@ -339,13 +344,15 @@ class ShapeBuilder {
     const toml::node* path = reader.find("along");
     const toml::node* angle = reader.find("angle");
     if ((path == nullptr) == (angle == nullptr))
-      reader.fail(node, "needs one of 'along' and 'angle'",
-                  "along: the places it is moved to, one after the other; angle: how far it turns round 'axis' "
-                  "through 'centre'");
+      reader.fail(
+          node, "needs one of 'along' and 'angle'",
+          "along: the places it is moved to, one after the other; angle: how far it turns round 'axis' "
+          "through 'centre'");
     ShapePtr swept;
     if (path) {
       std::vector<Vec3> places;
-      for (const toml::node& place : reader.array(*path, "along")) places.push_back(reader.point(place, "along"));
+      for (const toml::node& place : reader.array(*path, "along"))
+        places.push_back(reader.point(place, "along"));
       swept = makeSwept(body, places);
     } else {
       const Vec3 axis = reader.direction(reader.need("axis", "the axis to turn about, e.g. \"z\""), "axis");

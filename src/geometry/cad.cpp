@@ -5,8 +5,8 @@
 #include <algorithm>
 #include <array>
 #include <cstdlib>
-#include <numbers>
 #include <nlohmann/json.hpp>
+#include <numbers>
 
 #include "barelattice/base/error.hpp"
 #include "barelattice/base/file.hpp"
@@ -144,12 +144,12 @@ CadModel readStep(const std::filesystem::path& path, double deviation, const Cad
   if (program.empty())
     throw RunError("STEP files cannot be read: the program barelattice-cad is missing",
                    "build with BARELATTICE_CAD=ON, or name it in the environment as BARELATTICE_CAD");
-  const ChildOutcome outcome =
-      runChild({program.string(), path.string(), fmt::format("{:.17g}", deviation)},
-               {limits.seconds, limits.bytes});
+  const ChildOutcome outcome = runChild({program.string(), path.string(), fmt::format("{:.17g}", deviation)},
+                                        {limits.seconds, limits.bytes});
   if (outcome.outOfTime)
-    throw InputError(fmt::format("{} takes the CAD kernel longer than {:.0f} s", path.string(), limits.seconds),
-                     "simplify it where it was made");
+    throw InputError(
+        fmt::format("{} takes the CAD kernel longer than {:.0f} s", path.string(), limits.seconds),
+        "simplify it where it was made");
   if (outcome.output.empty())
     throw InputError(path.string() + " brings the CAD kernel down: it is damaged, or needs too much memory",
                      "export it again");

@@ -8,7 +8,7 @@ namespace barelattice {
 
 struct ChildLimits {
   double seconds = 60;
-  double bytes = 4e9;        ///< of address space
+  double bytes = 4e9;            ///< of address space
   std::size_t output = 1 << 30;  ///< bytes it may write
 };
 

@@ -49,6 +49,7 @@ class OffsetShape final : public Shape {
     const Box box = body_->bounds();
     return {box.min() - Vec3::Constant(by_), box.max() + Vec3::Constant(by_)};
   }
+  bool convex() const override { return body_->convex(); }
   bool flat() const override { return body_->flat(); }
   void appendPatches(std::vector<Patch>& patches) const override {
     std::vector<Patch> own;
@@ -101,6 +102,9 @@ class IntersectionShape final : public Shape {
     for (const ShapePtr& part : parts_) greatest = std::max(greatest, part->distance(point));
     return greatest;
   }
+  bool convex() const override {
+    return std::all_of(parts_.begin(), parts_.end(), [](const ShapePtr& part) { return part->convex(); });
+  }
   bool flat() const override { return anyFlat(parts_); }
   Box bounds() const override {
     Box box = parts_.front()->bounds();
@@ -151,6 +155,7 @@ class TransformedShape final : public Shape {
   TransformedShape(ShapePtr body, const Eigen::Isometry3d& map)
       : body_(std::move(body)), map_(map), back_(map.inverse()) {}
   double distance(const Vec3& point) const override { return body_->distance(back_ * point); }
+  bool convex() const override { return body_->convex(); }
   bool flat() const override { return body_->flat(); }
   Box bounds() const override {
     const Box own = body_->bounds();
@@ -180,7 +185,12 @@ class LayerShape final : public Shape {
   LayerShape(const Patch& piece, double depth) : piece_(piece), depth_(depth) {}
 
   double distance(const Vec3& point) const override {
-    if (piece_.net) return piece_.net->tree.nearest(point).distance - depth_;
+    if (piece_.net && !wholeTurn()) {
+      // The net is never nearer than the surface it lies on.
+      const double off =
+          piece_.kind == Patch::Kind::freeform ? 0 : piece_.distance(point) - piece_.net->deviation - depth_;
+      return off > depth_ ? off : piece_.net->tree.nearest(point).distance - depth_;
+    }
     const Vec3 offset = point - piece_.origin;
     const double side = piece_.flipped ? -1.0 : 1.0;
     if (piece_.kind == Patch::Kind::plane) {
@@ -226,6 +236,10 @@ class LayerShape final : public Shape {
   }
 
  private:
+  /// A round piece that goes all round needs no net: its ends are square, or at least known.
+  bool wholeTurn() const {
+    return piece_.kind != Patch::Kind::plane && piece_.kind != Patch::Kind::freeform && piece_.sweep == 0;
+  }
   /// Signed distance of a coordinate to the range from 0 to `length`.
   static double slab(double at, double length) { return std::max(-at, at - length); }
   double extent() const {

@@ -40,7 +40,7 @@ TriangleMesh convexHull(const std::vector<Vec3>& points) {
   for (const Vec3& p : points)
     for (int i = 0; i < 3; ++i) coordinates.push_back((p[i] - box.center()[i]) / scale);
   Qhull hull;
-  qhT* qh = &hull.state;  // the name the library's macros expect
+  qhT* qh = &hull.state;           // the name the library's macros expect
   char options[] = "qhull Qt Pp";  // triangles only, no words
   if (qh_new_qhull(qh, 3, static_cast<int>(points.size()), coordinates.data(), False, options, nullptr,
                    hull.words) != 0)

@@ -35,8 +35,7 @@ std::vector<Vec3> hullPoints(const Shape& body) {
     } else if (patch.kind == Patch::Kind::cylinder || patch.kind == Patch::Kind::cone) {
       const Vec3 across = patch.direction().cross(patch.u);
       for (const double end : {0.0, 1.0}) {
-        const double radius =
-            end > 0 && patch.kind == Patch::Kind::cone ? patch.secondRadius : patch.radius;
+        const double radius = end > 0 && patch.kind == Patch::Kind::cone ? patch.secondRadius : patch.radius;
         for (int i = 0; i < kRound; ++i) {
           const double turn = kTurn * i / kRound;
           points.emplace_back(patch.origin + end * patch.v +
@@ -65,7 +64,8 @@ struct Wall {
 std::optional<Wall> wallOf(const Patch& patch, const Shape& body, double largest) {
   const bool straight = patch.kind == Patch::Kind::cylinder || patch.kind == Patch::Kind::cone;
   if (!patch.isHole() || !(straight || patch.kind == Patch::Kind::sphere)) return std::nullopt;
-  if (2 * std::max(patch.radius, straight ? patch.secondRadius : 0.0) > largest * (1 + 1e-9)) return std::nullopt;
+  if (2 * std::max(patch.radius, straight ? patch.secondRadius : 0.0) > largest * (1 + 1e-9))
+    return std::nullopt;
   if (patch.kind == Patch::Kind::sphere) return Wall{patch, 0, 0};
   constexpr double kWhole = 0.97;  // a slot's end goes half round
   if (patch.sweep > 0 && patch.sweep < kWhole * kTurn) return std::nullopt;
@@ -117,9 +117,59 @@ bool sameAxis(const Patch& a, const Patch& b) {
          std::abs(a.direction().dot(b.direction())) > 1 - 1e-6;
 }
 
-/// A body moved along a curve: the least of its distances over all places, found by halving the way wherever it
-/// can hide something smaller (the speed bounds how fast the distance falls; Piyavskii 1972). Away from the
-/// surface a tenth of the distance is close enough.
+/// A convex body moved along a straight line: its distance from a point is a convex function of the way, so
+/// its least value is found by halving towards it.
+class DrawnShape final : public Shape {
+ public:
+  DrawnShape(ShapePtr body, const Vec3& from, const Vec3& leg)
+      : body_(std::move(body)), from_(from), leg_(leg) {}
+  double distance(const Vec3& point) const override {
+    const auto look = [&](double at) { return body_->distance(point - from_ - at * leg_); };
+    const double ratio = 0.5 * (std::sqrt(5.0) - 1);  // golden section
+    double low = 0;
+    double high = 1;
+    double a = high - ratio * (high - low);
+    double b = low + ratio * (high - low);
+    double atA = look(a);
+    double atB = look(b);
+    double least = std::min({look(0), look(1), atA, atB});
+    constexpr int kSteps = 26;  // to 4e-6 of the way, where a smooth minimum is flat
+    for (int i = 0; i < kSteps; ++i) {
+      if (atA <= atB) {
+        high = b;
+        b = a;
+        atB = atA;
+        a = high - ratio * (high - low);
+        atA = look(a);
+      } else {
+        low = a;
+        a = b;
+        atA = atB;
+        b = low + ratio * (high - low);
+        atB = look(b);
+      }
+      least = std::min({least, atA, atB});
+    }
+    return least;
+  }
+  Box bounds() const override {
+    const Box own = body_->bounds();
+    Box box(own.min() + from_, own.max() + from_);
+    box.extend(Box(own.min() + from_ + leg_, own.max() + from_ + leg_));
+    return box;
+  }
+  bool convex() const override { return true; }
+  void appendPatches(std::vector<Patch>&) const override {}
+
+ private:
+  ShapePtr body_;
+  Vec3 from_;
+  Vec3 leg_;
+};
+
+/// A body moved along a curve: the least of its distances over all places, found by halving the way wherever
+/// it can hide something smaller (the speed bounds how fast the distance falls; Piyavskii 1972). Away from
+/// the surface a tenth of the distance is close enough.
 class SweptShape final : public Shape {
  public:
   /// Maps a point back to the body's own place; `at` runs from 0 to `end`.
@@ -133,7 +183,7 @@ class SweptShape final : public Shape {
         bounds_(bounds),
         back_(std::move(back)),
         speed_(std::move(speed)),
-        slack_(1e-4 * body_->bounds().diagonal().norm()) {}
+        slack_(1e-3 * body_->bounds().diagonal().norm()) {}
 
   double distance(const Vec3& point) const override {
     const auto look = [&](double at) { return body_->distance(back_(point, at)); };
@@ -192,13 +242,15 @@ ShapePtr makeFilled(const ShapePtr& body, double largest, const std::vector<Vec3
     if (const std::optional<Wall> wall = wallOf(patch, *body, largest)) walls.push_back(*wall);
   // A round bottom alone is no hole: a wall on its axis must lead to it.
   std::erase_if(walls, [&](const Wall& w) {
-    return w.patch.kind == Patch::Kind::sphere && std::none_of(walls.begin(), walls.end(), [&](const Wall& o) {
+    return w.patch.kind == Patch::Kind::sphere &&
+           std::none_of(walls.begin(), walls.end(), [&](const Wall& o) {
              return o.patch.kind != Patch::Kind::sphere && sameAxis(o.patch, w.patch);
            });
   });
   if (walls.empty())
-    throw InputError(fmt::format("there is no round hole of up to {:.4g} mm to fill", largest * kMillimetresPerMetre),
-                     "inspect lists the holes of a file; pockets and slots are filled by a hull");
+    throw InputError(
+        fmt::format("there is no round hole of up to {:.4g} mm to fill", largest * kMillimetresPerMetre),
+        "inspect lists the holes of a file; pockets and slots are filled by a hull");
   if (!near.empty()) {
     std::vector<const Wall*> chosen;
     for (const Vec3& point : near) {
@@ -213,7 +265,8 @@ ShapePtr makeFilled(const ShapePtr& body, double largest, const std::vector<Vec3
     }
     std::vector<Wall> kept;
     for (const Wall& wall : walls)
-      if (std::any_of(chosen.begin(), chosen.end(), [&](const Wall* c) { return sameAxis(c->patch, wall.patch); }))
+      if (std::any_of(chosen.begin(), chosen.end(),
+                      [&](const Wall* c) { return sameAxis(c->patch, wall.patch); }))
         kept.push_back(wall);
     walls = std::move(kept);
   }
@@ -230,12 +283,17 @@ ShapePtr makeSwept(const ShapePtr& body, const std::vector<Vec3>& path) {
     const Vec3 from = corners[i];
     const Vec3 leg = corners[i + 1] - from;
     if (leg.norm() == 0) continue;
+    if (body->convex()) {
+      legs.push_back(std::make_shared<DrawnShape>(body, from, leg));
+      continue;
+    }
     const Box own = body->bounds();
     Box box(own.min() + from, own.max() + from);
     box.extend(Box(own.min() + from + leg, own.max() + from + leg));
     const Vec3 along = leg.normalized();
     legs.push_back(std::make_shared<SweptShape>(
-        body, leg.norm(), box, [from, along](const Vec3& p, double at) { return Vec3(p - from - at * along); },
+        body, leg.norm(), box,
+        [from, along](const Vec3& p, double at) { return Vec3(p - from - at * along); },
         [](const Vec3&) { return 1.0; }));
   }
   if (legs.empty()) throw InputError("the path leads nowhere", "give at least one point away from the start");
@@ -259,9 +317,7 @@ ShapePtr makeTurned(const ShapePtr& body, const Vec3& centre, const Vec3& axis, 
   box = {box.min() - sagitta, box.max() + sagitta};
   return std::make_shared<SweptShape>(
       body, angle, box,
-      [centre, along](const Vec3& p, double at) {
-        return Vec3(centre + turnBy(along, -at) * (p - centre));
-      },
+      [centre, along](const Vec3& p, double at) { return Vec3(centre + turnBy(along, -at) * (p - centre)); },
       [centre, along](const Vec3& p) {
         const Vec3 arm = p - centre;
         return (arm - arm.dot(along) * along).norm();

@@ -75,11 +75,11 @@ void appendPolygon(TriangleMesh& mesh, const std::vector<long long>& corners,
                    const std::filesystem::path& path) {
   for (const long long corner : corners)
     if (corner < 0 || corner >= static_cast<long long>(mesh.vertices.size()))
-      throw InputError(fmt::format("{}: a face names vertex {} of {}", path.string(), corner + 1,
-                                   mesh.vertices.size()));
+      throw InputError(
+          fmt::format("{}: a face names vertex {} of {}", path.string(), corner + 1, mesh.vertices.size()));
   for (std::size_t i = 1; i + 1 < corners.size(); ++i)
-    mesh.triangles.push_back({static_cast<int>(corners[0]), static_cast<int>(corners[i]),
-                              static_cast<int>(corners[i + 1])});
+    mesh.triangles.push_back(
+        {static_cast<int>(corners[0]), static_cast<int>(corners[i]), static_cast<int>(corners[i + 1])});
 }
 
 }  // namespace barelattice

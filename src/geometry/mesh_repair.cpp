@@ -114,8 +114,8 @@ class Mending {
 
   void dropDuplicates() {
     std::set<Triangle> seen;
-    const std::size_t dropped = std::erase_if(
-        mesh().triangles, [&](const Triangle& t) { return !seen.insert(sorted(t)).second; });
+    const std::size_t dropped =
+        std::erase_if(mesh().triangles, [&](const Triangle& t) { return !seen.insert(sorted(t)).second; });
     if (dropped) say(counted(dropped, "duplicate triangle dropped", "duplicate triangles dropped"));
   }
 
@@ -174,18 +174,23 @@ class Mending {
   }
 
   double areaOf(std::size_t t) {
-    return 0.5 *
-           (mesh().corner(t, 1) - mesh().corner(t, 0)).cross(mesh().corner(t, 2) - mesh().corner(t, 0)).norm();
+    return 0.5 * (mesh().corner(t, 1) - mesh().corner(t, 0))
+                     .cross(mesh().corner(t, 2) - mesh().corner(t, 0))
+                     .norm();
   }
 
   void closeTriangles() {
     // Open edges in the sense a filling triangle would run through them.
     std::map<int, std::vector<int>> next;
+    std::map<int, std::size_t> owner;  // the triangle of the open edge that ends in a vertex
     for (const auto& [edge, triangles] : trianglesByEdge(mesh())) {
       if (triangles.size() != 1) continue;
       const Triangle& t = mesh().triangles[triangles[0]];
       for (std::size_t i = 0; i < 3; ++i)
-        if (edgeOf(t, i) == edge) next[t[(i + 1) % 3]].push_back(t[i]);
+        if (edgeOf(t, i) == edge) {
+          next[t[(i + 1) % 3]].push_back(t[i]);
+          owner[t[i]] = triangles[0];
+        }
     }
     const auto only = [&](int v) { return next.contains(v) && next[v].size() == 1 ? next[v][0] : -1; };
     std::size_t closed = 0;
@@ -195,6 +200,7 @@ class Mending {
       const int b = only(a);
       const int c = b < 0 ? -1 : only(b);
       if (c < 0 || only(c) != a) continue;
+      if (owner[a] == owner[b]) continue;  // a triangle by itself is no hole
       mesh().triangles.push_back({a, b, c});
       for (const int v : {a, b, c}) next.erase(v);
       ++closed;
@@ -227,13 +233,15 @@ std::vector<MeshDefect> findDefects(const TriangleMesh& mesh) {
     const double twiceArea =
         (mesh.corner(t, 1) - mesh.corner(t, 0)).cross(mesh.corner(t, 2) - mesh.corner(t, 0)).norm();
     constexpr double kSliver = 1e-3;
-    const bool degenerate = sorted(corners)[0] == sorted(corners)[1] || sorted(corners)[1] == sorted(corners)[2];
+    const bool degenerate =
+        sorted(corners)[0] == sorted(corners)[1] || sorted(corners)[1] == sorted(corners)[2];
     if (!degenerate && twiceArea < kSliver * longest)
       defects.push_back({Kind::sliver, {corners[0], corners[1]}});
   }
   for (const auto& [a, b] : findIntersections(mesh)) {
     const Triangle& corners = mesh.triangles[static_cast<std::size_t>(a)];
-    if (sorted(corners) != sorted(mesh.triangles[static_cast<std::size_t>(b)]))  // a duplicate is listed already
+    if (sorted(corners) !=
+        sorted(mesh.triangles[static_cast<std::size_t>(b)]))  // a duplicate is listed already
       defects.push_back({Kind::intersection, {corners[0], corners[1]}});
   }
   return defects;

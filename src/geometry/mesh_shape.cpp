@@ -162,7 +162,10 @@ TriangleMesh checked(TriangleMesh mesh) {
   if (!defects.sound())
     throw InputError("the triangle surface does not enclose a body: " + defects.text(),
                      "mend it where it was made: closed, every edge shared by two triangles");
-  if (mesh.volume() < 0)
+  const double volume = mesh.volume();
+  if (!(std::abs(volume) > 1e-12 * std::pow(mesh.bounds().diagonal().norm(), 3)))
+    throw InputError("the triangle surface encloses no volume");
+  if (volume < 0)
     for (auto& t : mesh.triangles) std::swap(t[1], t[2]);
   return mesh;
 }

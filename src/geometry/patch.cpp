@@ -146,8 +146,7 @@ double Patch::height(const Vec3& point) const {
     const NearestPoint near = net->tree.nearest(point);
     const TriangleMesh& mesh = net->mesh;
     const auto t = static_cast<std::size_t>(near.triangle);
-    const Vec3 normal =
-        (mesh.corner(t, 1) - mesh.corner(t, 0)).cross(mesh.corner(t, 2) - mesh.corner(t, 0));
+    const Vec3 normal = (mesh.corner(t, 1) - mesh.corner(t, 0)).cross(mesh.corner(t, 2) - mesh.corner(t, 0));
     return std::copysign(near.distance, side * (point - near.position).dot(normal));
   }
   const Vec3 offset = point - origin;

@@ -108,10 +108,12 @@ class Numbers {
 
 Type typeNamed(const std::string& name, const std::filesystem::path& path) {
   static const std::vector<std::pair<std::string, Type>> names{
-      {"char", Type::int8},     {"int8", Type::int8},       {"uchar", Type::uint8},    {"uint8", Type::uint8},
-      {"short", Type::int16},   {"int16", Type::int16},     {"ushort", Type::uint16},  {"uint16", Type::uint16},
-      {"int", Type::int32},     {"int32", Type::int32},     {"uint", Type::uint32},    {"uint32", Type::uint32},
-      {"float", Type::float32}, {"float32", Type::float32}, {"double", Type::float64}, {"float64", Type::float64}};
+      {"char", Type::int8},      {"int8", Type::int8},       {"uchar", Type::uint8},
+      {"uint8", Type::uint8},    {"short", Type::int16},     {"int16", Type::int16},
+      {"ushort", Type::uint16},  {"uint16", Type::uint16},   {"int", Type::int32},
+      {"int32", Type::int32},    {"uint", Type::uint32},     {"uint32", Type::uint32},
+      {"float", Type::float32},  {"float32", Type::float32}, {"double", Type::float64},
+      {"float64", Type::float64}};
   for (const auto& [known, type] : names)
     if (known == name) return type;
   throw InputError(fmt::format("{}: the PLY header names the unknown type \"{}\"", path.string(), name));
@@ -216,8 +218,7 @@ TriangleMesh parsePly(const std::string& bytes, const std::filesystem::path& pat
           polygons.push_back(std::move(corners));
       }
       if (element.name != "vertex") continue;
-      if (!vertex.allFinite())
-        throw InputError(fmt::format("{}: vertex {} has no place", path.string(), e));
+      if (!vertex.allFinite()) throw InputError(fmt::format("{}: vertex {} has no place", path.string(), e));
       mesh.vertices.push_back(vertex);
     }
   }

@@ -21,6 +21,7 @@ class BoxShape final : public Shape {
     const Vec3 beyond = (point - box_.center()).cwiseAbs() - 0.5 * box_.sizes();
     return beyond.cwiseMax(0.0).norm() + std::min(beyond.maxCoeff(), 0.0);
   }
+  bool convex() const override { return true; }
   Box bounds() const override { return box_; }
   void appendPatches(std::vector<Patch>& patches) const override {
     for (int axis = 0; axis < 3; ++axis) {
@@ -47,6 +48,7 @@ class CylinderShape final : public Shape {
     const double across = (point - from_ - along * axis_).norm();
     return prismDistance(across - radius_, std::max(-along, along - length_));
   }
+  bool convex() const override { return true; }
   Box bounds() const override {
     const Vec3 reach = radius_ * (Vec3::Ones() - axis_.cwiseAbs2()).cwiseMax(0.0).cwiseSqrt();
     Box box(from_ - reach, from_ + reach);
@@ -94,6 +96,7 @@ class ConeShape final : public Shape {
     const bool inside = along > 0 && along < length_ && across < start_ + along / length_ * rise;
     return inside ? -nearest : nearest;
   }
+  bool convex() const override { return true; }
   Box bounds() const override {
     const Vec3 reach = (Vec3::Ones() - axis_.cwiseAbs2()).cwiseMax(0.0).cwiseSqrt();
     Box box(from_ - start_ * reach, from_ + start_ * reach);
@@ -123,6 +126,7 @@ class SphereShape final : public Shape {
  public:
   SphereShape(const Vec3& centre, double radius) : centre_(centre), radius_(radius) {}
   double distance(const Vec3& point) const override { return (point - centre_).norm() - radius_; }
+  bool convex() const override { return true; }
   Box bounds() const override {
     return {centre_ - Vec3::Constant(radius_), centre_ + Vec3::Constant(radius_)};
   }

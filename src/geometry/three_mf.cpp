@@ -32,14 +32,17 @@ void appendObject(TriangleMesh& mesh, NMR::PLib3MFModelMeshObject* object, doubl
   const auto base = static_cast<long long>(mesh.vertices.size());
   for (DWORD v = 0; v < vertices; ++v) {
     NMR::MODELMESHVERTEX vertex;
-    if (NMR::lib3mf_meshobject_getvertex(object, v, &vertex) != 0) throw InputError(path.string() + " is damaged");
+    if (NMR::lib3mf_meshobject_getvertex(object, v, &vertex) != 0)
+      throw InputError(path.string() + " is damaged");
     const auto& p = vertex.m_fPosition;
-    mesh.vertices.push_back(unit * Vec3(static_cast<double>(p[0]), static_cast<double>(p[1]), static_cast<double>(p[2])));
+    mesh.vertices.push_back(
+        unit * Vec3(static_cast<double>(p[0]), static_cast<double>(p[1]), static_cast<double>(p[2])));
     if (!mesh.vertices.back().allFinite()) throw InputError(path.string() + ": a vertex has no place");
   }
   for (DWORD t = 0; t < triangles; ++t) {
     NMR::MODELMESHTRIANGLE triangle;
-    if (NMR::lib3mf_meshobject_gettriangle(object, t, &triangle) != 0) throw InputError(path.string() + " is damaged");
+    if (NMR::lib3mf_meshobject_gettriangle(object, t, &triangle) != 0)
+      throw InputError(path.string() + " is damaged");
     std::vector<long long> corners;
     for (const DWORD corner : triangle.m_nIndices) corners.push_back(base + static_cast<long long>(corner));
     appendPolygon(mesh, corners, path);

@@ -185,8 +185,10 @@ MeshDefects inspectTopology(const TriangleMesh& mesh, std::vector<MeshDefect>* p
     defects.crowdedEdges += crowded;
     defects.misorientedEdges += misoriented;
     if (open || crowded || misoriented)
-      found(open ? Kind::openEdge : crowded ? Kind::crowdedEdge : Kind::misorientedEdge, edges[i].low,
-            edges[i].high);
+      found(open      ? Kind::openEdge
+            : crowded ? Kind::crowdedEdge
+                      : Kind::misorientedEdge,
+            edges[i].low, edges[i].high);
     i = end;
   }
   const std::vector<int> pinched = pinchedVertices(mesh);
@@ -210,7 +212,6 @@ std::vector<std::array<int, 2>> findIntersections(const TriangleMesh& mesh) {
           for (int k = 0; k < 3; ++k) box.extend(mesh.corner(s, k));
           near.clear();
           tree.appendOverlaps(box, near);
-          std::sort(near.begin(), near.end());
           for (const int t : near)
             if (static_cast<std::size_t>(t) > s && test.crosses(s, static_cast<std::size_t>(t)))
               found[begin / kTriangles].push_back({static_cast<int>(s), t});

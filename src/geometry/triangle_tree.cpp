@@ -2,13 +2,13 @@
 
 #include <algorithm>
 #include <array>
+#include <cmath>
 #include <limits>
-#include <numeric>
 
 namespace barelattice {
 namespace {
 
-constexpr int kLeafSize = 6;  // triangles per leaf; 4 to 8 were equally fast
+constexpr int kLeafSize = 4;  // triangles per leaf; 3 to 8 were about equally fast
 
 /// Barycentric weights of the point of triangle abc nearest to p, region by region
 /// (Ericson 2005, Real-Time Collision Detection, section 5.1.5).
@@ -37,44 +37,85 @@ Vec3 nearestWeights(const Vec3& p, const Vec3& a, const Vec3& b, const Vec3& c) 
   return {va / sum, vb / sum, vc / sum};
 }
 
-}  // namespace
-
-TriangleTree::TriangleTree(const TriangleMesh& mesh) : mesh_(mesh), order_(mesh.triangles.size()) {
-  std::iota(order_.begin(), order_.end(), 0);
-  std::vector<Vec3> centres(mesh.triangles.size());
-  for (std::size_t t = 0; t < centres.size(); ++t)
-    centres[t] = (mesh.corner(t, 0) + mesh.corner(t, 1) + mesh.corner(t, 2)) / 3;
-  nodes_.reserve(2 * order_.size() / kLeafSize + 2);
-  if (!order_.empty()) build(0, static_cast<int>(order_.size()), centres);
+/// A triangle cut at the middle of its longest side until no piece is longer than `most`: a long slanting
+/// triangle has a large box that says little about where it is.
+void appendPieces(const std::array<Vec3, 3>& corners, double most, int depth, std::vector<Box>& boxes) {
+  std::size_t longest = 0;
+  double length = 0;
+  for (std::size_t i = 0; i < 3; ++i) {
+    const double side = (corners[(i + 1) % 3] - corners[i]).squaredNorm();
+    if (side <= length) continue;
+    length = side;
+    longest = i;
+  }
+  if (length <= most * most || depth == 0) {
+    Box box;
+    for (const Vec3& corner : corners) box.extend(corner);
+    boxes.push_back(box);
+    return;
+  }
+  const Vec3& from = corners[longest];
+  const Vec3& to = corners[(longest + 1) % 3];
+  const Vec3& apex = corners[(longest + 2) % 3];
+  const Vec3 middle = 0.5 * (from + to);
+  appendPieces({from, middle, apex}, most, depth - 1, boxes);
+  appendPieces({middle, to, apex}, most, depth - 1, boxes);
 }
 
-int TriangleTree::build(int begin, int end, std::vector<Vec3>& centres) {
+}  // namespace
+
+TriangleTree::TriangleTree(const TriangleMesh& mesh) : mesh_(mesh) {
+  constexpr double kPieces = 24;  // along the diagonal; more made queries no faster
+  constexpr int kDepth = 8;       // at most 2^8 pieces of a triangle
+  const double most = mesh.vertices.empty() ? 0 : mesh.bounds().diagonal().norm() / kPieces;
+  std::vector<Piece> pieces;
+  std::vector<Box> boxes;
+  for (std::size_t t = 0; t < mesh.triangles.size(); ++t) {
+    boxes.clear();
+    appendPieces({mesh.corner(t, 0), mesh.corner(t, 1), mesh.corner(t, 2)}, most, kDepth, boxes);
+    for (const Box& box : boxes) pieces.push_back({static_cast<int>(t), box});
+  }
+  normals_.resize(mesh.triangles.size());
+  for (std::size_t t = 0; t < normals_.size(); ++t)
+    normals_[t] = (mesh.corner(t, 1) - mesh.corner(t, 0))
+                      .cross(mesh.corner(t, 2) - mesh.corner(t, 0))
+                      .stableNormalized();
+  nodes_.reserve(2 * pieces.size() / kLeafSize + 2);
+  if (!pieces.empty()) build(0, static_cast<int>(pieces.size()), pieces);
+  order_.reserve(pieces.size());
+  for (const Piece& piece : pieces) order_.push_back(piece.triangle);
+}
+
+int TriangleTree::build(int begin, int end, std::vector<Piece>& pieces) {
   const int id = static_cast<int>(nodes_.size());
   nodes_.emplace_back();
   Box box;
   Box spread;
   for (int i = begin; i < end; ++i) {
-    const auto t = static_cast<std::size_t>(order_[static_cast<std::size_t>(i)]);
-    for (int k = 0; k < 3; ++k) box.extend(mesh_.corner(t, k));
-    spread.extend(centres[t]);
+    box.extend(pieces[static_cast<std::size_t>(i)].box);
+    spread.extend(pieces[static_cast<std::size_t>(i)].box.center());
   }
   Node node{box, begin, 0, end - begin};
   if (end - begin > kLeafSize) {
     Eigen::Index axis = 0;
     spread.sizes().maxCoeff(&axis);
     const int middle = begin + (end - begin) / 2;
-    std::nth_element(order_.begin() + begin, order_.begin() + middle, order_.begin() + end,
-                     [&](int a, int b) {
-                       const double ca = centres[static_cast<std::size_t>(a)][axis];
-                       const double cb = centres[static_cast<std::size_t>(b)][axis];
-                       return ca != cb ? ca < cb : a < b;
+    std::nth_element(pieces.begin() + begin, pieces.begin() + middle, pieces.begin() + end,
+                     [&](const Piece& a, const Piece& b) {
+                       const double ca = a.box.min()[axis] + a.box.max()[axis];
+                       const double cb = b.box.min()[axis] + b.box.max()[axis];
+                       return ca != cb ? ca < cb : a.triangle < b.triangle;
                      });
-    node.first = build(begin, middle, centres);
-    node.second = build(middle, end, centres);
+    node.first = build(begin, middle, pieces);
+    node.second = build(middle, end, pieces);
     node.count = 0;
   }
   nodes_[static_cast<std::size_t>(id)] = node;
   return id;
+}
+
+inline double TriangleTree::squaredGap(const Node& node, const Vec3& point) {
+  return (node.box.min() - point).cwiseMax(point - node.box.max()).cwiseMax(0.0).squaredNorm();
 }
 
 NearestPoint TriangleTree::nearest(const Vec3& point) const {
@@ -87,15 +128,13 @@ NearestPoint TriangleTree::nearest(const Vec3& point) const {
   };
   std::array<Open, 64> stack;
   std::size_t open = 0;
-  stack[open++] = {0, nodes_.front().box.squaredExteriorDistance(point)};
+  stack[open++] = {0, 0};
   while (open > 0) {
     const Open entry = stack[--open];
     if (entry.squared >= bestSquared) continue;
     const Node& node = nodes_[static_cast<std::size_t>(entry.node)];
     if (node.count == 0) {
-      const auto gap = [&](int child) {
-        return nodes_[static_cast<std::size_t>(child)].box.squaredExteriorDistance(point);
-      };
+      const auto gap = [&](int child) { return squaredGap(nodes_[static_cast<std::size_t>(child)], point); };
       Open near{node.first, gap(node.first)};
       Open far{node.second, gap(node.second)};
       if (far.squared < near.squared) std::swap(near, far);
@@ -106,6 +145,8 @@ NearestPoint TriangleTree::nearest(const Vec3& point) const {
     for (int i = node.first; i < node.first + node.count; ++i) {
       const int id = order_[static_cast<std::size_t>(i)];
       const auto t = static_cast<std::size_t>(id);
+      const double height = normals_[t].dot(point - mesh_.corner(t, 0));
+      if (height * height >= bestSquared) continue;  // even its plane is farther away
       const Vec3 w = nearestWeights(point, mesh_.corner(t, 0), mesh_.corner(t, 1), mesh_.corner(t, 2));
       const Vec3 position = w[0] * mesh_.corner(t, 0) + w[1] * mesh_.corner(t, 1) + w[2] * mesh_.corner(t, 2);
       const double squared = (position - point).squaredNorm();
@@ -121,6 +162,7 @@ NearestPoint TriangleTree::nearest(const Vec3& point) const {
 
 void TriangleTree::appendOverlaps(const Box& box, std::vector<int>& triangles) const {
   if (nodes_.empty()) return;
+  const auto before = static_cast<std::ptrdiff_t>(triangles.size());
   std::vector<int> stack{0};
   while (!stack.empty()) {
     const Node& node = nodes_[static_cast<std::size_t>(stack.back())];
@@ -138,6 +180,8 @@ void TriangleTree::appendOverlaps(const Box& box, std::vector<int>& triangles) c
       if (own.intersects(box)) triangles.push_back(id);
     }
   }
+  std::sort(triangles.begin() + before, triangles.end());
+  triangles.erase(std::unique(triangles.begin() + before, triangles.end()), triangles.end());
 }
 
 }  // namespace barelattice

@@ -236,7 +236,8 @@ std::string requiredText(const json& r) {
   const std::string unit = r["unit"].get<std::string>();
   return fmt::format("<span class=\"{}\">{}{}, {} {}: {}</span>", verdictClass(verdict),
                      r["error"].get<double>() > 0 ? withError(r["value"], r["error"]) : text(r["value"]),
-                     unit.empty() ? "" : " " + unit, r["sense"].get<std::string>(), text(r["bound"]), verdict);
+                     unit.empty() ? "" : " " + unit, r["sense"].get<std::string>(), text(r["bound"]),
+                     verdict);
 }
 
 std::string stressPanel(const Job& job, const json& results) {
@@ -295,7 +296,8 @@ std::string viewPanel(const Job& job) {
 std::string bodyTables(const Job& job, const json& results) {
   const auto bodies = bodiesOf(results);
   if (bodies.empty()) return {};
-  const json* predicted = results.contains("optimise") ? &results["optimise"]["cases"] : nullptr;
+  const bool designed = results.contains("optimise") && results["optimise"].contains("cases");
+  const json* predicted = designed ? &results["optimise"]["cases"] : nullptr;
   std::vector<std::vector<std::string>> rows, moved, reactions, meshes, percentiles;
   for (std::size_t k = 0; k < job.cases.size(); ++k)
     for (const auto& [name, body] : bodies) {
@@ -373,11 +375,11 @@ std::string bodyTables(const Job& job, const json& results) {
   html += "<h2>Reactions</h2>" + table({"case", "body", "support", "force on the part, N (x, y, z)",
                                         "moment about the origin, N m", "loads and reactions add up to, N"},
                                        reactions);
-  html += "<h2>Meshes</h2>" +
-          table({"body", "mass, kg", "tetrahedra", "in the coarse mesh", "dihedral angles, degrees",
-                 "tetrahedra by their least angle, degrees",
-                 "worst elements at, mm", "distance to the surface, mm", "volume against it"},
-                meshes);
+  html +=
+      "<h2>Meshes</h2>" + table({"body", "mass, kg", "tetrahedra", "in the coarse mesh",
+                                 "dihedral angles, degrees", "tetrahedra by their least angle, degrees",
+                                 "worst elements at, mm", "distance to the surface, mm", "volume against it"},
+                                meshes);
   return html;
 }
 
@@ -418,13 +420,25 @@ void writePage(const JobRun& run, const json& results, const std::filesystem::pa
   std::string rest = bodyTables(run.job(), results);
   if (results.contains("optimise")) {
     const json& o = results["optimise"];
+    if (o.contains("imported")) {
+      const json& i = o["imported"];
+      rest += fmt::format(
+          "<h2>Layout</h2><p class=\"note\">{}: {} samples, about {:.3g} mm apart, {:.4g} kg given, {:.4g} "
+          "kg inside the "
+          "design space taken over. It was not optimised here, so there is no prediction to compare "
+          "with.</p>",
+          escaped(o["stop"].get<std::string>()), i["samples"].get<int>(), i["spacing_mm"].get<double>(),
+          i["mass_given_kg"].get<double>(), i["mass_taken_kg"].get<double>());
+    }
     if (!o["finished"].get<bool>()) warnings.emplace_back("the optimisation was stopped before it settled");
-    rest += fmt::format(
-        "<h2>History</h2><div id=\"history\"></div><p class=\"note\">{} iterations in {:.0f} s; {}. The goal "
-        "is the {} "
-        "of the cases. Steps in the compliance come from sharpening the layout.</p>",
-        o["iterations"].get<int>(), o["seconds"].get<double>(), escaped(o["stop"].get<std::string>()),
-        o["goal"].get<std::string>());
+    if (!o.contains("imported"))
+      rest += fmt::format(
+          "<h2>History</h2><div id=\"history\"></div><p class=\"note\">{} iterations in {:.0f} s; {}. The "
+          "goal "
+          "is the {} "
+          "of the cases. Steps in the compliance come from sharpening the layout.</p>",
+          o["iterations"].get<int>(), o["seconds"].get<double>(), escaped(o["stop"].get<std::string>()),
+          o["goal"].get<std::string>());
   }
   rest = warningList(warnings) + rest + "<h2>Load cases</h2>" + caseTable(run.job());
   const std::string modes = "<div class=\"modes\" role=\"radiogroup\" aria-label=\"what the view shows\">" +
@@ -446,7 +460,8 @@ std::string defectTable(const char* title, const std::vector<MeshDefect>& defect
   for (std::size_t d = 0; d < std::min(kMost, defects.size()); ++d)
     rows.push_back({nameOf(defects[d].kind), vectorText(Vec3(placeOf(mesh, defects[d]) * kMm))});
   html += table({"defect", "at, mm (x, y, z)"}, rows);
-  if (defects.size() > kMost) html += fmt::format("<p class=\"note\">and {} more</p>", defects.size() - kMost);
+  if (defects.size() > kMost)
+    html += fmt::format("<p class=\"note\">and {} more</p>", defects.size() - kMost);
   return html;
 }
 
@@ -455,12 +470,14 @@ std::string defectTable(const char* title, const std::vector<MeshDefect>& defect
 void writeInspectPage(const Inspection& inspection, const std::filesystem::path& path) {
   std::string aside =
       "<h2>Chosen face</h2><p id=\"chosen\" class=\"note\">click a face, or a line of the list</p>"
-      "<pre id=\"selector\" class=\"selector\"></pre><button id=\"copy\" type=\"button\" hidden>copy</button>";
+      "<pre id=\"selector\" class=\"selector\"></pre><button id=\"copy\" type=\"button\" "
+      "hidden>copy</button>";
   for (std::size_t b = 0; b < inspection.bodies.size(); ++b) {
     const InspectedBody& body = inspection.bodies[b];
     aside += fmt::format("<h2>Solid {}{}</h2><pre class=\"selector\">{}</pre><dl>", b + 1,
                          body.name.empty() ? "" : ", " + escaped(body.name), escaped(body.shapeText));
-    if (body.volume > 0) aside += row("volume", fmt::format("{:.5g} mm&sup3;", body.volume * kMm * kMm * kMm));
+    if (body.volume > 0)
+      aside += row("volume", fmt::format("{:.5g} mm&sup3;", body.volume * kMm * kMm * kMm));
     aside += row("area", fmt::format("{:.5g} mm&sup2;", body.area * kMm * kMm)) +
              row("size", fmt::format("{:.4g} x {:.4g} x {:.4g} mm", body.bounds.sizes().x() * kMm,
                                      body.bounds.sizes().y() * kMm, body.bounds.sizes().z() * kMm)) +
@@ -479,9 +496,9 @@ void writeInspectPage(const Inspection& inspection, const std::filesystem::path&
       rest += "</ul>" + defectTable("What is left", inspection.remaining, inspection.bodies.front().surface);
     }
   }
-  const std::string head =
-      inspection.usable ? "<span>what the file offers a brief</span>"
-                        : "<span class=\"verdict bad\">a brief cannot use it as it is</span>";
+  const std::string head = inspection.usable
+                               ? "<span>what the file offers a brief</span>"
+                               : "<span class=\"verdict bad\">a brief cannot use it as it is</span>";
   writeFile(path, page(inspectData(inspection), head, aside, rest, assets::inspectScript()));
 }
 

@@ -200,9 +200,9 @@ json bodyJson(const ProofSurface& surface, const std::string& name) {
 }
 
 json paletteJson() {
-  return {{"space", palette::kSpace}, {"keep", palette::kKeep},   {"clear", palette::kClear},
+  return {{"space", palette::kSpace},     {"keep", palette::kKeep}, {"clear", palette::kClear},
           {"support", palette::kSupport}, {"load", palette::kLoad}, {"solid", palette::kSolid},
-          {"loose", palette::kLoose}, {"ink", palette::kInk}};
+          {"loose", palette::kLoose},     {"ink", palette::kInk}};
 }
 
 }  // namespace
@@ -271,8 +271,10 @@ json setupData(const Job& job) {
 void addRunData(const std::filesystem::path& folder, const json& results, json& data) {
   if (results.contains("optimise")) {
     addLayout(folder, data);
-    addIterations(folder, data);
-    addHistory(folder, data);
+    if (!results["optimise"].contains("imported")) {
+      addIterations(folder, data);
+      addHistory(folder, data);
+    }
   }
   if (results.contains("solid")) {
     data["threshold"] = results["solid"]["threshold"];

@@ -14,6 +14,7 @@
 #include "barelattice/geometry/mesh_shape.hpp"
 #include "barelattice/geometry/stl.hpp"
 #include "barelattice/geometry/surface_gap.hpp"
+#include "barelattice/grid/density_samples.hpp"
 #include "barelattice/grid/vti.hpp"
 #include "barelattice/proof/vtu.hpp"
 #include "barelattice/run/checkpoint.hpp"
@@ -136,8 +137,8 @@ std::string JobRun::layoutFingerprint() const {
   shapes.insert(shapes.end(), brief.clears.begin(), brief.clears.end());
   for (const BriefFace& face : brief.faces) shapes.push_back(face.shape);
   return fingerprint({"sheet", "material", "design", "faces", "supports", "loads", "cases", "goal", "target",
-                      "making", "optimise"},
-                     brief.shapeTexts(shapes));
+                      "making", "optimise", "layout"},
+                     brief.shapeTexts(shapes) + (brief.layout ? brief.layout->hash : ""));
 }
 std::string JobRun::solidFingerprint() const {
   return fingerprint({"solid"}, layoutFingerprint());
@@ -182,8 +183,11 @@ SmoothLayout JobRun::readLayout() const {
         if (image.frame.cells != imageOf(domain.grid, domain.thickness).frame.cells)
           throw InputError("layout.vti does not fit the brief: its box has other sizes",
                            "run optimise again");
-        return SmoothLayout(domain, gathered(domain.grid, image.field("level")),
-                            filterRadiusFor(job_.brief.smallestMember));
+        // A density from elsewhere changes within a cell or two, not over a filter's radius.
+        constexpr double kStep = 2.5;  // cells
+        const double reach =
+            job_.brief.layout ? kStep * job_.cellSize() : filterRadiusFor(job_.brief.smallestMember);
+        return SmoothLayout(domain, gathered(domain.grid, image.field("level")), reach);
       },
       job_.domain);
 }
@@ -262,6 +266,46 @@ void JobRun::storeLayout(const OptimiseResult& result) {
                           {"seconds", result.history.empty() ? 0 : result.history.back().seconds}};
 }
 
+void JobRun::importLayout() {
+  const BriefLayout& from = *job_.brief.layout;
+  const DensitySamples samples = readDensity(from.file, from.field, from.unit);
+  std::visit(
+      [&](const auto& domain) {
+        ResampledDensity layout = resampled(samples, domain);
+        for (std::size_t c = 0; c < layout.density.size(); ++c)
+          if (domain.keep[c]) layout.density[c] = 1;
+        const std::vector<double> keep(domain.keep.begin(), domain.keep.end());
+        CellImage image = imageOf(domain.grid, domain.thickness);
+        const std::vector<float> density = spread(domain.grid, layout.density);
+        image.fields = {{"density", density},
+                        {"level", density},
+                        {"fill", spread(domain.grid, domain.fill)},
+                        {"keep", spread(domain.grid, keep)}};
+        writeVti(folder_ / "layout.vti", image);
+        double volume = 0;
+        for (std::size_t c = 0; c < layout.density.size(); ++c)
+          volume += layout.density[c] * domain.fill[c] * domain.cellVolume();
+        const double rho = job_.brief.material.density;
+        results_["optimise"] = {{"fingerprint", layoutFingerprint()},
+                                {"finished", true},
+                                {"stop", "taken over from " + from.file.filename().string()},
+                                {"imported",
+                                 {{"samples", samples.values.size()},
+                                  {"spacing_mm", samples.spacing * kMm},
+                                  {"mass_given_kg", layout.given * rho},
+                                  {"mass_taken_kg", layout.kept * rho},
+                                  {"share_outside", layout.outside}}},
+                                {"mass_kg", volume * rho}};
+        note(fmt::format(
+            "layout    {} samples of \"{}\" every {:.3g} mm: {:.4g} kg given, {:.4g} kg taken over, {:.2g} % "
+            "outside the space; with the keeps {:.4g} kg",
+            samples.values.size(), from.field, samples.spacing * kMm, layout.given * rho, layout.kept * rho,
+            100 * layout.outside, volume * rho));
+      },
+      job_.domain);
+  save();
+}
+
 void JobRun::optimise(bool fresh) {
   if (layoutReady_ && !fresh) return;
   if (!fresh && fits("optimise", layoutFingerprint(), "layout.vti") &&
@@ -271,6 +315,11 @@ void JobRun::optimise(bool fresh) {
     return;
   }
   forget({"optimise", "solid", "proof"});
+  if (job_.brief.layout) {
+    importLayout();
+    layoutReady_ = true;
+    return;
+  }
   if (fresh) std::filesystem::remove(folder_ / "checkpoint.bin");
   const OptimiseResult result = job_.flat() ? runOptimiser<2>() : runOptimiser<3>();
   if (job_.flat())
@@ -436,18 +485,19 @@ void JobRun::proof(bool fresh) {
   figures["fingerprint"] = fingerprint;
   results_["proof"] = figures;
   save();
-  note(fmt::format(
-      "proof     {} and {} tetrahedra: compliance {:.4g} +- {:.2g} J (predicted {:.4g} J), verdict: {}",
-      figures["coarse_tetrahedra"].get<int>(), figures["tetrahedra"].get<int>(),
-      figures["compliance_J"].get<double>(), figures["compliance_error_J"].get<double>(),
-      predictedCompliance(), figures["verdict"].get<std::string>()));
+  note(fmt::format("proof     {} and {} tetrahedra: compliance {:.4g} +- {:.2g} J{}, verdict: {}",
+                   figures["coarse_tetrahedra"].get<int>(), figures["tetrahedra"].get<int>(),
+                   figures["compliance_J"].get<double>(), figures["compliance_error_J"].get<double>(),
+                   prediction(), figures["verdict"].get<std::string>()));
 }
 
-double JobRun::predictedCompliance() const {
+/// " (predicted 1.2 J)"; a layout from elsewhere comes without.
+std::string JobRun::prediction() const {
+  if (!results_["optimise"].contains("cases")) return {};
   double sum = 0;
   for (std::size_t k = 0; k < job_.cases.size(); ++k)
     sum += job_.cases[k].weight * results_["optimise"]["cases"][k]["compliance_J"].get<double>();
-  return sum;
+  return fmt::format(" (predicted {:.4g} J)", sum);
 }
 
 void JobRun::analyse(bool fresh) {

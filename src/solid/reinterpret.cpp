@@ -244,7 +244,7 @@ Dropped dropLoosePieces(TetMesh& mesh, const Regions& regions, std::size_t& piec
   Groups groups(mesh.vertices.size());
   for (const auto& t : mesh.tets)
     for (std::size_t i = 1; i < 4; ++i) groups.join(t[0], t[i]);
-  std::vector<double> volume(mesh.vertices.size(), 0.0);        // by group
+  std::vector<double> volume(mesh.vertices.size(), 0.0);         // by group
   std::vector<Vec3> moment(mesh.vertices.size(), Vec3::Zero());  // volume times centre
   for (const auto& t : mesh.tets) {
     const auto g = static_cast<std::size_t>(groups.find(t[0]));

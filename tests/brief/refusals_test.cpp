@@ -95,9 +95,9 @@ TEST(ShapeRefusals, nameTheFault) {
       {"{ mesh = { file = 'short.stl' } }", "too short for a binary STL file"},
       {"{ mesh = { file = 'cut.stl' } }", "cut off"},
       {"{ mesh = { file = 'open.stl' } }", "does not enclose a body"},
-      {"{ mesh = { file = 'empty.stl' } }", "the triangle surface is empty"},
+      {"{ mesh = { file = 'empty.stl' } }", "holds no triangle"},
       {"{ mesh = { file = 'words.stl' } }", "neither text nor binary STL"},
-      {"{ mesh = { file = 'other.obj' } }", "only STL files are read"},
+      {"{ mesh = { file = 'other.dxf' } }", "is not a triangle file by its name"},
       {"{ box = { from = ['0 mm','0 mm','0 mm'], to = ['1 mm','1 mm','1 mm'] }, union = ['pad'] }",
        "is given twice"},
       {"{ }", "is empty"},
@@ -117,7 +117,7 @@ TEST(ShapeRefusals, nameTheFault) {
   writeFile(folder / "cut.stl", "solid a\nfacet\n");
   writeFile(folder / "empty.stl", "solid a\nendsolid a\n");
   writeFile(folder / "words.stl", "solid a\nhello\nendsolid a\n");
-  writeFile(folder / "other.obj", "v 0 0 0\n");
+  writeFile(folder / "other.dxf", "v 0 0 0\n");
   writeFile(folder / "open.stl",
             "solid a\nouter loop\nvertex 0 0 0\nvertex 1 0 0\nvertex 0 1 0\nendloop\nendsolid a\n");
   const std::string slab =
@@ -191,7 +191,8 @@ TEST(BriefRefusals, nameTheFault) {
       {"[require]", "[proof]\nset_apart = 3\n[require]", "bare number"},
       {"[require]", "[proof]\ntetrahedra = 90000000\n[require]", "this machine has"},
       {"[require]", "[solid]\nfill_voids = \"-1 mm\"\n[require]", "'fill_voids' should not be negative"},
-      {"[require]", "[solid]\nlargest_crumb = \"-1 mm\"\n[require]", "'largest_crumb' should not be negative"},
+      {"[require]", "[solid]\nlargest_crumb = \"-1 mm\"\n[require]",
+       "'largest_crumb' should not be negative"},
       {"[require]", "[solid]\nthreshold = 1.5\n[require]", "'threshold' should lie between 0 and 1"},
       {"[require]", "[solid]\nthreshold = 0.5\nmass_tolerance = 0.01\n[require]", "contradicts 'threshold'"},
       {"[require]", "[solid]\nmass_tolerance = 0.9\n[require]", "between 0.0005 and 0.1"},

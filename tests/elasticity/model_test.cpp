@@ -164,7 +164,8 @@ TEST(Multigrid, staysPositiveDefiniteWithPiecesInLightMaterial) {
       for (const std::size_t dof : held) r[dof] = 0;
       if (trial % 3 == 0)  // a push on the island alone
         for (std::size_t n = 0; n < grid.nodeCount(); ++n)
-          for (int i = 0; i < 3; ++i) r[gridDof(grid, n, i)] = inside(grid.nodeIndex(n), 1) && i == trial / 3 % 3;
+          for (int i = 0; i < 3; ++i)
+            r[gridDof(grid, n, i)] = inside(grid.nodeIndex(n), 1) && i == trial / 3 % 3;
       cycle->apply(r, z);
       double product = 0;
       for (std::size_t i = 0; i < r.size(); ++i) product += r[i] * z[i];

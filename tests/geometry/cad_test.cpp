@@ -77,7 +77,8 @@ TEST_F(Cad, distancesAreThoseToTheExactFaces) {
     const Vec3 radial(std::cos(turn), 0, std::sin(turn));
     const Vec3 axis(0.016, 0.010, 0.030);
     for (const double r : {0.0078, 0.008, 0.0082})
-      EXPECT_NEAR(arm->distance(axis + r * radial), 0.008 - r, 3e-6) << "at " << i << " degrees, radius " << r;
+      EXPECT_NEAR(arm->distance(axis + r * radial), 0.008 - r, 3e-6)
+          << "at " << i << " degrees, radius " << r;
   }
 }
 
@@ -121,7 +122,7 @@ TEST_F(Cad, namesWhatIsWrong) {
     }
   };
   says("solid x\n", "is not a STEP file");
-  says(good.substr(0, good.find("ENDSEC")) , "");
+  says(good.substr(0, good.find("ENDSEC")), "");
   says(good.substr(0, good.size() / 2), "");
   says("ISO-10303-21;\nHEADER;\nENDSEC;\nDATA;\nENDSEC;\nEND-ISO-10303-21;\n", "can read");
   EXPECT_THROW(readStep(folder / "missing.step"), InputError);

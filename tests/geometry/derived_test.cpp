@@ -1,5 +1,3 @@
-#include "barelattice/geometry/derived_shapes.hpp"
-
 #include <gtest/gtest.h>
 
 #include <cmath>
@@ -7,6 +5,7 @@
 #include <random>
 
 #include "barelattice/base/error.hpp"
+#include "barelattice/geometry/derived_shapes.hpp"
 
 namespace barelattice {
 namespace {
@@ -94,8 +93,8 @@ TEST(Filled, leavesTheEndsOfASlotAlone) {
 
 TEST(Swept, alongALineIsTheStretchedBody) {
   const ShapePtr swept = makeSwept(makeSphere({0, 0, 0}, 1), {{4, 0, 0}});
-  const ShapePtr exact = makeUnion(
-      {makeCylinder({0, 0, 0}, {4, 0, 0}, 1), makeSphere({0, 0, 0}, 1), makeSphere({4, 0, 0}, 1)});
+  const ShapePtr exact =
+      makeUnion({makeCylinder({0, 0, 0}, {4, 0, 0}, 1), makeSphere({0, 0, 0}, 1), makeSphere({4, 0, 0}, 1)});
   std::mt19937 random(3);
   std::uniform_real_distribution<double> unit(-1, 1);
   for (int i = 0; i < 400; ++i) {

@@ -123,8 +123,9 @@ TEST(Ply, readsTextAndBothByteOrders) {
   const TriangleMesh text = parseMesh(kPly, MeshFormat::ply, "t.ply", 1);
   EXPECT_NEAR(text.volume(), 1.0 / 6, 1e-12);
   // The same tetrahedron in big-endian floats.
-  std::string big = "ply\nformat binary_big_endian 1.0\nelement vertex 4\nproperty float x\nproperty float y\n"
-                    "property float z\nelement face 4\nproperty list uchar int vertex_indices\nend_header\n";
+  std::string big =
+      "ply\nformat binary_big_endian 1.0\nelement vertex 4\nproperty float x\nproperty float y\n"
+      "property float z\nelement face 4\nproperty list uchar int vertex_indices\nend_header\n";
   const std::string one = {'\x3f', '\x80', '\0', '\0'};
   const std::string zero(4, '\0');
   big += zero + zero + zero + one + zero + zero + zero + one + zero + zero + zero + one;
@@ -151,19 +152,23 @@ TEST(ReadMesh, saysWhatIsWrongWithAFile) {
   const std::vector<BadFile> files{
       {"empty obj", MeshFormat::obj, "", "holds no triangle"},
       {"binary obj", MeshFormat::obj, std::string("v 0 0\0 0\n", 9), "not an OBJ text file"},
-      {"short vertex", MeshFormat::obj, changed(kObj, "v 2 0 0", "v 2 0"), ":4: a vertex should hold three numbers"},
+      {"short vertex", MeshFormat::obj, changed(kObj, "v 2 0 0", "v 2 0"),
+       ":4: a vertex should hold three numbers"},
       {"no number", MeshFormat::obj, changed(kObj, "f 1 4 3 2", "f 1 x 3"), ":12: \"x\" is not the number"},
-      {"vertex zero", MeshFormat::obj, changed(kObj, "f 1 4 3 2", "f 0 4 3"), "is not the number of a vertex"},
+      {"vertex zero", MeshFormat::obj, changed(kObj, "f 1 4 3 2", "f 0 4 3"),
+       "is not the number of a vertex"},
       {"two corners", MeshFormat::obj, changed(kObj, "f 1 4 3 2", "f 1 4"), "at least three corners"},
       {"missing vertex", MeshFormat::obj, changed(kObj, "f 1 4 3 2", "f 1 4 99"), "names vertex 99 of 8"},
       {"not ply", MeshFormat::ply, "solid x", "is not a PLY file"},
       {"no format", MeshFormat::ply, changed(ply, "format ascii 1.0\n", ""), "names no format"},
       {"odd format", MeshFormat::ply, changed(ply, "ascii", "utf8"), "odd line"},
-      {"odd type", MeshFormat::ply, changed(ply, "property uchar red", "property colour red"), "unknown type"},
+      {"odd type", MeshFormat::ply, changed(ply, "property uchar red", "property colour red"),
+       "unknown type"},
       {"cut ply", MeshFormat::ply, ply.substr(0, ply.size() - 30), "cut off"},
       {"no place", MeshFormat::ply, changed(ply, "property double z", "property double w"), "has no place"},
       {"word", MeshFormat::ply, changed(ply, "1 0 0 255", "1 0 a 255"), "\"a\" is not a number"},
-      {"long list", MeshFormat::ply, changed(ply, "3 0 2 1 7", "3000000 0 2 1 7"), "a list of 3000000 entries"},
+      {"long list", MeshFormat::ply, changed(ply, "3 0 2 1 7", "3000000 0 2 1 7"),
+       "a list of 3000000 entries"},
       {"far vertex", MeshFormat::ply, changed(ply, "3 0 2 1 7", "3 0 2 44 7"), "names vertex 45 of 4"},
       {"not a zip", MeshFormat::threeMf, "PK nothing", "is not a whole 3MF file"}};
   for (const BadFile& file : files) {
@@ -186,11 +191,11 @@ TEST(MeshRepair, leavesASoundSurfaceAlone) {
 
 TEST(MeshRepair, mendsWhatHasOneAnswer) {
   TriangleMesh mesh = box();
-  std::swap(mesh.triangles[3][1], mesh.triangles[3][2]);          // faces inward
-  mesh.triangles.push_back(mesh.triangles[5]);                    // twice
-  mesh.triangles.push_back({4, 4, 6});                            // no area
-  mesh.triangles.erase(mesh.triangles.begin());                   // a hole of one triangle
-  mesh.vertices.push_back(mesh.vertices[7] + Vec3(1e-7, 0, 0));   // a crack
+  std::swap(mesh.triangles[3][1], mesh.triangles[3][2]);         // faces inward
+  mesh.triangles.push_back(mesh.triangles[5]);                   // twice
+  mesh.triangles.push_back({4, 4, 6});                           // no area
+  mesh.triangles.erase(mesh.triangles.begin());                  // a hole of one triangle
+  mesh.vertices.push_back(mesh.vertices[7] + Vec3(1e-7, 0, 0));  // a crack
   mesh.triangles.back() = mesh.triangles.back();
   for (int& corner : mesh.triangles[9]) corner = corner == 7 ? 8 : corner;
   const std::vector<MeshDefect> defects = findDefects(mesh);

@@ -1,5 +1,6 @@
 // The tool as its users meet it: a process, its output, its exit code, its files.
 
+#include <fmt/format.h>
 #include <gmock/gmock.h>
 #include <gtest/gtest.h>
 #include <sys/wait.h>
@@ -307,6 +308,63 @@ TEST_F(Tool, startsOverFromADamagedResultFile) {
   const Outcome outcome = tool("optimise " + path());
   EXPECT_EQ(outcome.code, 0) << outcome.text;
   EXPECT_THAT(outcome.text, HasSubstr("results.json is damaged"));
+}
+
+TEST_F(Tool, takesOverALayoutFromElsewhere) {
+  std::string csv = "x,y,z,rho\n";
+  for (double z = 1.25; z < 30; z += 2.5)
+    for (double y = 1.25; y < 20; y += 2.5)
+      for (double x = 1.25; x < 60; x += 2.5)
+        csv += fmt::format("{},{},{},{}\n", x, y, z, std::abs(z - 15) < 7 ? 1.0 : 0.05);
+  writeFile(folder_ / "given.csv", csv);
+  brief("[proof]", "[layout]\nfrom = \"given.csv\"\nfield = \"rho\"\nunit = \"mm\"\n[proof]");
+  const Outcome outcome = tool("run " + path());
+  EXPECT_EQ(outcome.code, 0) << outcome.text;
+  EXPECT_THAT(outcome.text, HasSubstr("samples of \"rho\" every 2.5 mm"));
+  const nlohmann::json r = results();
+  const nlohmann::json& taken = r["optimise"]["imported"];
+  EXPECT_NEAR(taken["mass_taken_kg"].get<double>() / taken["mass_given_kg"].get<double>(), 1, 1e-6);
+  EXPECT_NEAR(r["solid"]["mass_kg"].get<double>() / r["solid"]["wanted_mass_kg"].get<double>(), 1, 3e-3);
+  EXPECT_TRUE(fs::exists(run() / "report.html"));
+  EXPECT_THAT(tool("solid " + path()).text, HasSubstr("reused"));
+  writeFile(folder_ / "given.csv", csv + "1,1,1,0.5\n");
+  EXPECT_THAT(tool("optimise " + path()).text, HasSubstr("samples of")) << "another file is another layout";
+  fs::remove(folder_ / "given.csv");
+  EXPECT_EQ(tool("optimise " + path()).code, 2);
+}
+
+TEST_F(Tool, inspectsFilesForPeopleAndForScripts) {
+  const std::string step = BARELATTICE_EXAMPLES "/step/hub.step";
+  Outcome outcome = tool("inspect " + step);
+  if (outcome.text.find("barelattice-cad is missing") != std::string::npos) GTEST_SKIP();
+  EXPECT_EQ(outcome.code, 0);
+  EXPECT_THAT(outcome.text, HasSubstr("part = { cad = { file = \"hub.step\" } }"));
+  EXPECT_THAT(outcome.text, HasSubstr("cylinder hole, radius 20 mm"));
+  outcome = tool("inspect --json " + step);
+  const nlohmann::json json = nlohmann::json::parse(outcome.text);
+  EXPECT_EQ(json["solids"][0]["faces"].size(), 28U);
+  EXPECT_NEAR(json["solids"][0]["high_mm"][0].get<double>(), 90, 1e-3);
+  EXPECT_EQ(tool("inspect missing.step").code, 2);
+  EXPECT_EQ(tool("inspect " + path()).code, 2) << "a brief is no geometry";
+  writeFile(folder_ / "open.stl",
+            "solid a\nouter loop\nvertex 0 0 0\nvertex 1 0 0\nvertex 0 1 0\nendloop\nendsolid a\n");
+  outcome = tool("inspect " + (folder_ / "open.stl").string());
+  EXPECT_EQ(outcome.code, 2);
+  EXPECT_THAT(outcome.text, HasSubstr("3 x open edge"));
+}
+
+TEST_F(Tool, provesAPartRebuiltInCad) {
+  const std::string brief = BARELATTICE_EXAMPLES "/step/arm.toml";
+  const Outcome alone =
+      tool("proof " + brief + " --solid " + BARELATTICE_EXAMPLES "/step/arm.step --folder " + run().string());
+  if (alone.text.find("barelattice-cad is missing") != std::string::npos) GTEST_SKIP();
+  EXPECT_EQ(alone.code, 2) << "two solids";
+  EXPECT_THAT(alone.text, HasSubstr("holds 2 solids; one is proved"));
+  const Outcome hub = tool("proof " BARELATTICE_EXAMPLES "/step/hub.toml --solid " BARELATTICE_EXAMPLES
+                           "/step/hub.step --folder " +
+                           run().string());
+  EXPECT_EQ(hub.code, 0) << hub.text;
+  EXPECT_NEAR(results()["outside"]["mass_kg"].get<double>(), 594356e-9 * 2700, 0.01 * 1.605);
 }
 
 }  // namespace

@@ -98,6 +98,14 @@ struct BriefSheet {
   SheetState state = SheetState::planeStress;
 };
 
+/// A density field made elsewhere, used instead of an optimisation.
+struct BriefLayout {
+  std::filesystem::path file;
+  std::string field;
+  double unit = 0;   ///< metres per unit of the file's coordinates
+  std::string hash;  ///< of the file's content
+};
+
 /// A brief whose words are all known and whose names all resolve. Whether the job can be done is for
 /// `prepare`.
 struct Brief {
@@ -123,6 +131,7 @@ struct Brief {
   CaseGoal goal = CaseGoal::weightedSum;
   double smallestMember = 0;  ///< m
   TextPlace memberPlace;
+  std::optional<BriefLayout> layout;  ///< instead of an optimisation
   std::optional<MirrorPlane> mirror;
   TextPlace mirrorPlace;
   FilterBoundary walls = FilterBoundary::empty;  ///< what the filter sees beyond the design space

@@ -38,13 +38,13 @@ struct Inspection {
   std::filesystem::path file;
   std::string unit;  ///< CAD: the unit the file was written in; triangles: the unit they were read in
   std::vector<InspectedBody> bodies;
-  std::size_t looseFaces = 0;        ///< CAD faces of no solid
-  bool triangles = false;            ///< the file holds triangles
-  std::vector<MeshDefect> defects;   ///< of the triangles as they are in the file; places refer to `surface`
-  TriangleMesh surface;              ///< as it is in the file
-  std::vector<std::string> mended;   ///< what reading it in a brief would mend
+  std::size_t looseFaces = 0;         ///< CAD faces of no solid
+  bool triangles = false;             ///< the file holds triangles
+  std::vector<MeshDefect> defects;    ///< of the triangles as they are in the file; places refer to `surface`
+  TriangleMesh surface;               ///< as it is in the file
+  std::vector<std::string> mended;    ///< what reading it in a brief would mend
   std::vector<MeshDefect> remaining;  ///< what is left then, in the first body's surface
-  bool usable = true;                ///< a brief can use it
+  bool usable = true;                 ///< a brief can use it
 };
 
 /// Reads a STEP, STL, 3MF, OBJ or PLY file. Defective triangle files do not fail: the inspection says what is

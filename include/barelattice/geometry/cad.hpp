@@ -12,9 +12,9 @@
 namespace barelattice {
 
 struct CadFace {
-  Patch patch;                ///< with a net; freeform unless the kernel knows the kind
+  Patch patch;                 ///< with a net; freeform unless the kernel knows the kind
   Vec3 centre = Vec3::Zero();  ///< of its area, m
-  std::vector<int> adjacent;  ///< faces that share an edge with it, ascending
+  std::vector<int> adjacent;   ///< faces that share an edge with it, ascending
 
   double area() const { return patch.net->area; }  ///< m2, by the CAD kernel
 };
@@ -45,9 +45,9 @@ struct CadLimits {
 /// True if this build reads CAD files.
 bool cadAvailable();
 
-/// Reads the solids of a STEP file (AP203, AP214, AP242). The kernel that does it runs as a process of its own
-/// (barelattice-cad, searched beside the running program, then where it was built and installed, or wherever
-/// BARELATTICE_CAD says), so that a damaged file cannot harm the caller.
+/// Reads the solids of a STEP file (AP203, AP214, AP242). The kernel that does it runs as a process of its
+/// own (barelattice-cad, searched beside the running program, then where it was built and installed, or
+/// wherever BARELATTICE_CAD says), so that a damaged file cannot harm the caller.
 /// @param deviation largest distance of the triangles from the faces, m; zero takes 1/2000 of each solid's
 ///   diagonal.
 /// @throws InputError if the file cannot be read, holds no solid or costs more than the limits; RunError if

@@ -18,22 +18,24 @@ TriangleMesh convexHull(const std::vector<Vec3>& points);
 /// edges are followed to a thousandth of their radius, all else to about 1/300 of the body's size.
 ShapePtr makeHull(const ShapePtr& body);
 
-/// The body with its round holes filled: cylindrical and conical walls and round bottoms of holes, the wall all
-/// round, up to a diameter. Each is filled over its whole length, so on a slanting or round face the plug ends
-/// square at the far edge.
+/// The body with its round holes filled: cylindrical and conical walls and round bottoms of holes, the wall
+/// all round, up to a diameter. Each is filled over its whole length, so on a slanting or round face the plug
+/// ends square at the far edge.
 /// @param largest diameter that is filled, m.
 /// @param near when given, only the holes whose walls come nearest to these points (m), one hole a point; all
 ///   walls on the same axis belong to one hole.
 /// @throws InputError if there is no such hole.
 ShapePtr makeFilled(const ShapePtr& body, double largest, const std::vector<Vec3>& near = {});
 
-/// What the body covers on its way along a path of straight lines, without turning. Distances are lower bounds,
-/// exact to a ten-thousandth of the body's size at the surface. It has no patches.
+/// What the body covers on its way along a path of straight lines, without turning. Distances are lower
+/// bounds, at the surface exact for convex bodies and to a thousandth of the body's size for others, which
+/// cost hundreds of looks at the body. It has no patches.
 /// @param path where the body's own place is the origin, m; at least one more point.
 ShapePtr makeSwept(const ShapePtr& body, const std::vector<Vec3>& path);
 
 /// What the body covers when it turns about an axis. As makeSwept.
-/// @param centre a point of the axis, m. @param axis its direction. @param angle radians, above zero, at most a
+/// @param centre a point of the axis, m. @param axis its direction. @param angle radians, above zero, at most
+/// a
 ///   full turn; counter-clockwise seen against the axis.
 ShapePtr makeTurned(const ShapePtr& body, const Vec3& centre, const Vec3& axis, double angle);
 

@@ -28,13 +28,13 @@ struct Face;
 /// Which pieces of a boundary are meant. Every entry that is given must fit.
 struct FaceSelector {
   Patch::Kind kind = Patch::Kind::plane;
-  std::optional<Range> radius;  ///< round pieces: Patch::radius, m
-  std::optional<Range> area;    ///< of the part that lies on the boundary, m2
-  std::optional<Box> within;    ///< the piece lies in this box, m
+  std::optional<Range> radius;      ///< round pieces: Patch::radius, m
+  std::optional<Range> area;        ///< of the part that lies on the boundary, m2
+  std::optional<Box> within;        ///< the piece lies in this box, m
   std::vector<const Face*> beside;  ///< the piece meets each of these along an edge or in a corner
-  std::optional<bool> hole;      ///< round pieces: the wall of a hole, or the outside of a boss
+  std::optional<bool> hole;         ///< round pieces: the wall of a hole, or the outside of a boss
   std::optional<Vec3>
-      direction;             ///< plane: out of the material; round ones: along the axis, either sense; to 1 deg
+      direction;  ///< plane: out of the material; round ones: along the axis, either sense; to 1 deg
   std::optional<Vec3> near;  ///< of the pieces that fit, the `count` nearest to this point (m)
   int count = 1;             ///< how many pieces are meant, 1 or more
 };

@@ -23,8 +23,8 @@ void writeMesh(const std::filesystem::path& path, const TriangleMesh& mesh, Mesh
 /// The format a file has by its ending. @throws InputError for any other ending.
 MeshFormat meshFormatOf(const std::filesystem::path& path);
 
-/// Reads a surface and joins equal vertices; polygons become fans of triangles. Of a 3MF file all objects that
-/// are to be built are read, in their places.
+/// Reads a surface and joins equal vertices; polygons become fans of triangles. Of a 3MF file all objects
+/// that are to be built are read, in their places.
 /// @param unit metres per unit of the file; 3MF files name their own, which counts.
 /// @throws InputError naming the file and what is wrong with it.
 TriangleMesh readMesh(const std::filesystem::path& path, double unit = 1e-3);

@@ -24,10 +24,10 @@ struct MendedMesh {
   std::vector<std::string> done;  ///< what was changed, for people; empty if nothing
 };
 
-/// Mends what can be mended in one way only: joins vertices closer than a millionth of the size of the surface
-/// where edges are open, drops triangles without area or given twice, turns triangles round that face against
-/// their neighbours, turns a surface round that faces inward throughout, and closes holes of one missing
-/// triangle. Larger holes, crossings and edges of three and more sheets stay as they are.
+/// Mends what can be mended in one way only: joins vertices closer than a millionth of the size of the
+/// surface where edges are open, drops triangles without area or given twice, turns triangles round that face
+/// against their neighbours, turns a surface round that faces inward throughout, and closes holes of one
+/// missing triangle. Larger holes, crossings and edges of three and more sheets stay as they are.
 MendedMesh mended(const TriangleMesh& mesh);
 
 }  // namespace barelattice

@@ -49,8 +49,8 @@ struct Patch {
   double secondRadius = 0;  ///< cone: at the end; torus: of the tube (m)
   double sweep = 0;         ///< cylinder: the angle it covers, from u towards v x u; 0 for the whole turn
   bool flipped = false;     ///< the material lies on the other side: a hole, the wall of a cut
-  /// When given, the piece ends where the net ends; of a freeform piece the net is all there is, its triangles
-  /// counter-clockwise seen from outside the material when not flipped.
+  /// When given, the piece ends where the net ends; of a freeform piece the net is all there is, its
+  /// triangles counter-clockwise seen from outside the material when not flipped.
   std::shared_ptr<const PatchNet> net = nullptr;
 
   /// Plane: unit normal out of the material. Sphere, freeform: zero. Else: unit vector along the axis.
@@ -84,6 +84,8 @@ class Shape : public std::enable_shared_from_this<Shape> {
   virtual Box bounds() const = 0;
   /// True for a region of the plane, whose distance ignores z: its bounds do not limit it along z.
   virtual bool flat() const { return false; }
+  /// True if the body is known to be convex and its distance to be a convex function.
+  virtual bool convex() const { return false; }
   /// Appends the pieces the boundary is made of.
   virtual void appendPatches(std::vector<Patch>& patches) const = 0;
   /// The body grown by `by` (m), or shrunk by a negative one. Primitives round their edges when they grow;

@@ -24,7 +24,7 @@ class TriangleTree {
   /// The nearest point on the surface. The mesh must have a triangle. O(log n) typically.
   NearestPoint nearest(const Vec3& point) const;
 
-  /// Appends every triangle whose bounding box meets `box`.
+  /// Appends every triangle whose bounding box meets `box`, once each, ascending.
   void appendOverlaps(const Box& box, std::vector<int>& triangles) const;
 
  private:
@@ -34,11 +34,17 @@ class TriangleTree {
     int second = 0;
     int count = 0;  // above zero for a leaf
   };
-  int build(int begin, int end, std::vector<Vec3>& centres);
+  struct Piece {  // of a triangle
+    int triangle;
+    Box box;
+  };
+  static double squaredGap(const Node& node, const Vec3& point);
+  int build(int begin, int end, std::vector<Piece>& pieces);
 
   const TriangleMesh& mesh_;
-  std::vector<int> order_;
+  std::vector<int> order_;  // the triangles of the leaves' pieces
   std::vector<Node> nodes_;
+  std::vector<Vec3> normals_;  // of the triangles; zero where there is none
 };
 
 }  // namespace barelattice

@@ -36,7 +36,7 @@ struct LayoutProblem {
   FilterBoundary filterBoundary = FilterBoundary::reflecting;
   std::vector<std::uint8_t> attached;  ///< cells next to held or loaded faces, which see a reflecting
                                        ///< boundary; empty for none
-  std::vector<int> mirror;  ///< partner of each cell (see mirrorPartners); empty for none
+  std::vector<int> mirror;             ///< partner of each cell (see mirrorPartners); empty for none
 };
 
 struct OptimiseOptions {
@@ -109,7 +109,7 @@ struct OptimiseResult {
   OptimiseStop stop = OptimiseStop::settled;
   std::vector<double> density;  ///< the final layout, one entry per cell
   std::vector<double> level;    ///< the same before projection: it crosses 0.5 where the density does, but
-                              ///< gently, so its contours show no cells; keeps are one
+                                ///< gently, so its contours show no cells; keeps are one
   std::vector<IterationRecord> history;
   double compliance = 0;  ///< the goal at the final layout, solved tightly, J
   double massFraction = 0;

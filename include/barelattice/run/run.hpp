@@ -37,6 +37,7 @@ class JobRun {
   /// @throws RunError if it cannot be made or written to, or another run is at work in it.
   JobRun(Job job, std::filesystem::path folder, RunListener listener = {});
 
+  /// Finds the layout, or takes over the one the brief names.
   /// @param fresh do the step again even if its result fits.
   void optimise(bool fresh = false);
   void solid(bool fresh = false);
@@ -72,10 +73,11 @@ class JobRun {
 
   template <int D>
   OptimiseResult runOptimiser();
+  void importLayout();
   template <int D>
   void storeLayout(const OptimiseResult& result);
   SmoothLayout readLayout() const;
-  double predictedCompliance() const;
+  std::string prediction() const;
   nlohmann::json analysed(const Implicit& f, const TriangleMesh* exported, const std::string& file,
                           bool ownSolid);
   void addVerdict(nlohmann::json& figures, const BodyProof& body) const;

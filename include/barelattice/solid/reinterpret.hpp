@@ -29,8 +29,8 @@ struct SolidOptions {
 /// What was left out because it does not hang on to a keep.
 struct Dropped {
   std::size_t pieces = 0;
-  double volume = 0;   ///< m3
-  double largest = 0;  ///< volume of the largest one, m3
+  double volume = 0;              ///< m3
+  double largest = 0;             ///< volume of the largest one, m3
   Vec3 largestAt = Vec3::Zero();  ///< its centre, m
 
   void add(double piece, const Vec3& centre);  ///< counts one more piece, of a volume in m3

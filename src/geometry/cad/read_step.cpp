@@ -20,8 +20,8 @@
 #include <STEPCAFControl_Reader.hxx>
 #include <STEPControl_Reader.hxx>
 #include <Standard_Failure.hxx>
-#include <TCollection_AsciiString.hxx>
 #include <TColStd_SequenceOfAsciiString.hxx>
+#include <TCollection_AsciiString.hxx>
 #include <TDF_Label.hxx>
 #include <TDF_LabelSequence.hxx>
 #include <TDataStd_Name.hxx>
@@ -186,8 +186,7 @@ class Surface {
     }
     for (TopExp_Explorer it(face, TopAbs_EDGE); it.More(); it.Next()) {
       const TopoDS_Edge edge = TopoDS::Edge(it.Current());
-      const Handle(Poly_PolygonOnTriangulation) line =
-          BRep_Tool::PolygonOnTriangulation(edge, net, location);
+      const Handle(Poly_PolygonOnTriangulation) line = BRep_Tool::PolygonOnTriangulation(edge, net, location);
       if (line.IsNull()) continue;
       std::vector<int> nodes;
       for (int n = 1; n <= line->NbNodes(); ++n) nodes.push_back(base + line->Node(n) - 1);

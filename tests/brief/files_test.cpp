@@ -1,0 +1,177 @@
+// Shapes and faces from files, as a brief names them.
+
+#include <gmock/gmock.h>
+#include <gtest/gtest.h>
+
+#include "barelattice/base/file.hpp"
+#include "barelattice/brief/inspect.hpp"
+#include "barelattice/brief/job.hpp"
+#include "barelattice/geometry/mesh_files.hpp"
+
+namespace barelattice {
+namespace {
+
+using ::testing::Contains;
+using ::testing::HasSubstr;
+namespace fs = std::filesystem;
+
+const fs::path kStep = BARELATTICE_EXAMPLES "/step";
+
+class FromFiles : public ::testing::Test {
+ protected:
+  void SetUp() override {
+    if (!cadAvailable()) GTEST_SKIP() << "built without barelattice-cad";
+  }
+  /// The brief of an example with one passage changed.
+  static Brief changed(const char* file, const std::string& from, const std::string& to) {
+    std::string text = readFile(kStep / file);
+    const std::size_t at = text.find(from);
+    EXPECT_NE(at, std::string::npos) << from;
+    return parseBrief(text.replace(at, from.size(), to), kStep / file);
+  }
+  static void refuses(const char* file, const std::string& from, const std::string& to, const char* what) {
+    try {
+      prepare(changed(file, from, to));
+      ADD_FAILURE() << to << " was taken";
+    } catch (const BriefError& error) {
+      EXPECT_THAT(error.what() + (" | " + error.cure()), HasSubstr(what));
+      EXPECT_GT(error.place().line, 0) << error.what();
+    }
+  }
+};
+
+TEST_F(FromFiles, theExampleBriefsCanBeRun) {
+  const Job rigger = prepare(readBrief(kStep / "rigger.toml"));
+  EXPECT_EQ(rigger.face("bolts").patches.size(), 3U);
+  EXPECT_NEAR(rigger.spaceMass, 8.706, 0.02);
+  const Job arm = prepare(readBrief(kStep / "arm.toml"));
+  EXPECT_NEAR(arm.face("beat").area(), 20e-3 * 20e-3, 0.01 * 4e-4);
+}
+
+TEST_F(FromFiles, facesAreChosenByTheirNeighboursAreaAndPlace) {
+  const auto area = [](const Job& job) { return job.face("beat").area(); };
+  const std::string within =
+      R"(within = { from = ["119 mm", "-1 mm", "0 mm"], to = ["121 mm", "21 mm", "60 mm"] })";
+  EXPECT_NEAR(area(prepare(changed("arm.toml", within, R"(area = ["350 mm2", "450 mm2"])"))), 4e-4, 4e-6);
+  // The end of the arm meets its upper flank, which faces up and outward.
+  const std::string face = R"(beat = { of = "arm", kind = "plane", facing = "+x", )" + within + " }";
+  const Job job = prepare(changed("arm.toml", face,
+                                  R"(flank = { of = "arm", kind = "plane", facing = [0.0767, 0, 0.997] }
+beat = { of = "arm", kind = "plane", facing = "+x", beside = "flank" })"));
+  EXPECT_NEAR(area(job), 4e-4, 4e-6);
+}
+
+TEST_F(FromFiles, wrongChoicesFailLoudly) {
+  refuses("rigger.toml", "count = 3", "count = 2", "3 pieces of surface fit, but count is 2");
+  refuses("rigger.toml", R"(radius = "5 mm")", R"(radius = "6 mm")", "catches no surface");
+  refuses("rigger.toml", R"(radius = "5 mm")", R"(radius = ["6 mm", "5 mm"])",
+          "smaller end of its range first");
+  refuses("arm.toml", R"(from = ["119 mm")", R"(from = ["129 mm")", "needs its lowest corner first");
+  refuses("arm.toml", R"(kind = "plane", facing = "+x")", R"(kind = "plane", beside = "tip", facing = "+x")",
+          "unknown face \"tip\"");
+  refuses("arm.toml", R"(kind = "plane", facing = "+x")", R"(kind = "plane", beside = "beat", facing = "+x")",
+          "is chosen by faces that are chosen by it");
+}
+
+TEST_F(FromFiles, wrongFilesAndSolidsAreNamed) {
+  refuses("rigger.toml", R"(solid = "package space")", R"(solid = "package spade")",
+          "did you mean \"package space\"?");
+  refuses("rigger.toml", R"(solid = "package space")", "solid = 3", "'solid' is 3, but rigger.step holds 2");
+  refuses("rigger.toml", R"(, solid = "package space")", "", "say which: solid = a number from 1");
+  refuses("rigger.toml", "rigger.step", "rigger.toml", "is not a STEP file");
+  refuses("rigger.toml", "rigger.step", "none.step", "none.step");
+  refuses("hub.toml", "36 mm", "3 mm", "no round hole of up to 3 mm");
+  refuses("arm.toml", R"(along = [["0 mm", "36 mm", "0 mm"]])", "along = []", "leads nowhere");
+  refuses("arm.toml", R"(along = [["0 mm", "36 mm", "0 mm"]])", R"(axis = "x")",
+          "needs one of 'along' and 'angle'");
+}
+
+TEST_F(FromFiles, whatIsMendedIsSaid) {
+  const fs::path folder = ::testing::TempDir();
+  TriangleMesh mesh;
+  for (int v = 0; v < 8; ++v)
+    mesh.vertices.emplace_back(0.06 * (v & 1), 0.02 * (v >> 1 & 1), 0.02 * (v >> 2));
+  mesh.triangles = {{0, 2, 3}, {0, 3, 1}, {4, 5, 7}, {4, 7, 6}, {0, 1, 5}, {0, 5, 4}, {2, 6, 7},
+                    {2, 7, 3}, {0, 4, 6}, {0, 6, 2}, {1, 3, 7}, {1, 7, 5}, {1, 7, 5}};
+  for (const MeshFormat format : {MeshFormat::obj, MeshFormat::ply}) {
+    const std::string name = "bar." + meshFormatNames()[static_cast<std::size_t>(format)];
+    writeMesh(folder / name, mesh, format);
+    const Brief brief = parseBrief(R"(voxel = "2 mm"
+[material]
+use = "steel"
+[shapes]
+bar = { mesh = { file = ")" + name + R"(" } }
+[design]
+space = "bar"
+[faces]
+root = { of = "bar", kind = "plane", facing = "-x" }
+tip = { of = "bar", kind = "plane", facing = "+x" }
+[supports]
+root = { face = "root" }
+[loads]
+push = { face = "tip", force = ["0 N", "0 N", "-1 kN"] }
+[cases]
+down = { loads = { push = 1.0 } }
+[target]
+mass_fraction = 0.5
+[making]
+smallest_member = "6 mm"
+)",
+                                   folder / "bar.toml");
+    EXPECT_THAT(brief.notes, Contains(HasSubstr("[shapes.bar] " + name + ": 1 duplicate triangle dropped")));
+    EXPECT_NEAR(prepare(brief).spaceMass, 0.06 * 0.02 * 0.02 * 7850, 1e-6);
+  }
+}
+
+TEST_F(FromFiles, everySelectorThatInspectProposesCatchesItsFaceAlone) {
+  for (const char* file : {"rigger.step", "hub.step", "arm.step"}) {
+    const Inspection inspection = inspectFile(kStep / file);
+    const InspectedBody& body = inspection.bodies.front();
+    std::string text = R"(voxel = "3 mm"
+[material]
+use = "steel"
+[shapes]
+)" + body.shapeText + R"(
+[design]
+space = "part"
+[faces]
+)";
+    for (std::size_t f = 0; f < body.faces.size(); ++f)
+      text += "face" + std::to_string(f + 1) + " = " + body.faces[f].selector + "\n";
+    text += R"([supports]
+held = { face = "face1" }
+[loads]
+push = { face = "face2", force = ["0 N", "0 N", "-1 kN"] }
+[cases]
+down = { loads = { push = 1.0 } }
+[target]
+mass_fraction = 0.5
+[making]
+smallest_member = "9 mm"
+)";
+    const Job job = prepare(parseBrief(text, kStep / "pasted.toml"));
+    for (std::size_t f = 0; f < body.faces.size(); ++f) {
+      const Face& face = job.face("face" + std::to_string(f + 1));
+      EXPECT_NEAR(face.area() / body.faces[f].area, 1, 0.01) << file << ", face " << f + 1;
+      EXPECT_LT((face.centroid() - body.faces[f].centre).norm(), 1e-3) << file << ", face " << f + 1;
+    }
+  }
+}
+
+TEST(Inspect, saysWhatIsWrongWithTriangles) {
+  const fs::path path = ::testing::TempDir() + "open.obj";
+  writeFile(path, "v 0 0 0\nv 10 0 0\nv 0 10 0\nv 0 0 10\nf 1 3 2\nf 1 2 4\nf 2 1 3\n");
+  const Inspection inspection = inspectFile(path);
+  EXPECT_FALSE(inspection.usable);
+  const std::string text = describe(inspection);
+  EXPECT_THAT(text, HasSubstr("3 triangles"));
+  EXPECT_THAT(text, HasSubstr("duplicate triangle"));
+  EXPECT_THAT(text, HasSubstr("it encloses no body as it is"));
+  const nlohmann::json json = toJson(inspection);
+  EXPECT_EQ(json["triangles"], 3);
+  EXPECT_EQ(json["defects"][0]["at_mm"].size(), 3U);
+  EXPECT_THROW(inspectFile("part.dxf"), InputError);
+}
+
+}  // namespace
+}  // namespace barelattice

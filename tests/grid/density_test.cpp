@@ -1,0 +1,153 @@
+// Density fields made elsewhere.
+
+#include <fmt/format.h>
+#include <gmock/gmock.h>
+#include <gtest/gtest.h>
+
+#include <cmath>
+
+#include "barelattice/base/error.hpp"
+#include "barelattice/base/file.hpp"
+#include "barelattice/grid/density_samples.hpp"
+#include "barelattice/grid/vti.hpp"
+
+namespace barelattice {
+namespace {
+
+using ::testing::HasSubstr;
+
+/// A density that varies smoothly over a box of 60 x 20 x 30 mm.
+double wave(const Vec3& p) {
+  return 0.5 + 0.45 * std::sin(p.x() / 0.012) * std::cos(p.z() / 0.009);
+}
+
+std::string csv(double step, double scale) {
+  std::string text = "id;x;y;z;rho\n";
+  int id = 0;
+  for (double z = 0.5 * step; z < 0.030; z += step)
+    for (double y = 0.5 * step; y < 0.020; y += step)
+      for (double x = 0.5 * step; x < 0.060; x += step)
+        text += fmt::format("{};{};{};{};{:.6f}\n", ++id, x * scale, y * scale, z * scale, wave({x, y, z}));
+  return text;
+}
+
+Domain<3> bar(double voxel) {
+  Regions regions;
+  regions.space = makeBox({0, 0, 0}, {0.060, 0.020, 0.030});
+  return sampleRegions<3>(regions, voxel);
+}
+
+TEST(Density, ofACsvKeepsItsMaterialOnFinerAndCoarserVoxels) {
+  const DensitySamples samples = parseDensity(csv(0.0025, 1e3), "a.csv", "rho", 1e-3);
+  EXPECT_EQ(samples.values.size(), 24U * 8 * 12);
+  EXPECT_NEAR(samples.spacing, 0.0025, 1e-9);
+  for (const double voxel : {0.001, 0.0025, 0.004}) {
+    const Domain<3> domain = bar(voxel);
+    const ResampledDensity result = resampled<3>(samples, domain);
+    EXPECT_NEAR(result.kept / result.given, 1, 1e-6) << voxel;
+    EXPECT_LT(result.outside, 1e-9);
+    double worst = 0;
+    for (std::size_t c = 0; c < result.density.size(); ++c)
+      worst = std::max(worst, std::abs(result.density[c] - wave(domain.grid.cellCentre(c))));
+    EXPECT_LT(worst, 0.25) << "half a spacing away at the steepest place";
+  }
+}
+
+TEST(Density, ofAnImageWeWroteComesBackExactly) {
+  const Domain<3> domain = bar(0.0025);
+  std::vector<double> density;
+  for (std::size_t c = 0; c < domain.grid.cellCount(); ++c)
+    density.push_back(wave(domain.grid.cellCentre(c)));
+  CellImage image = imageOf(domain.grid, 0);
+  image.fields = {{"density", spread(domain.grid, density)}};
+  const std::filesystem::path path = ::testing::TempDir() + "density.vti";
+  writeVti(path, image);
+  const ResampledDensity result = resampled<3>(readDensity(path, "density", 1e-3), domain);
+  for (std::size_t c = 0; c < density.size(); ++c) EXPECT_NEAR(result.density[c], density[c], 1e-6);
+}
+
+/// Two hexahedra of 10 mm with their densities, in text.
+std::string hexahedra(const std::string& format = "ascii") {
+  return R"(<VTKFile type="UnstructuredGrid" version="1.0" byte_order="LittleEndian">
+<UnstructuredGrid><Piece NumberOfPoints="12" NumberOfCells="2">
+<CellData><DataArray type="Float64" Name="fraction" format=")" +
+         format + R"(">0.25 0.75</DataArray></CellData>
+<Points><DataArray type="Float32" NumberOfComponents="3" format="ascii">
+0 0 0 10 0 0 20 0 0  0 10 0 10 10 0 20 10 0  0 0 10 10 0 10 20 0 10  0 10 10 10 10 10 20 10 10</DataArray></Points>
+<Cells><DataArray type="Int32" Name="connectivity" format="ascii">0 1 4 3 6 7 10 9  1 2 5 4 7 8 11 10</DataArray>
+<DataArray type="Int32" Name="offsets" format="ascii">8 16</DataArray>
+<DataArray type="UInt8" Name="types" format="ascii">12 12</DataArray></Cells>
+</Piece></UnstructuredGrid></VTKFile>
+)";
+}
+
+TEST(Density, ofAnUnstructuredGridKnowsItsVolumes) {
+  const DensitySamples samples = parseDensity(hexahedra(), "h.vtu", "fraction", 1e-3);
+  ASSERT_EQ(samples.values.size(), 2U);
+  EXPECT_NEAR(samples.volumes[0], 1e-6, 1e-15);
+  EXPECT_LT((samples.places[1] - Vec3(0.015, 0.005, 0.005)).norm(), 1e-12);
+  Regions regions;
+  regions.space = makeBox({0, 0, 0}, {0.020, 0.010, 0.010});
+  const Domain<3> domain = sampleRegions<3>(regions, 0.002);
+  const ResampledDensity result = resampled<3>(samples, domain);
+  EXPECT_NEAR(result.kept, 1e-6, 1e-12);
+  for (std::size_t c = 0; c < result.density.size(); ++c)
+    EXPECT_NEAR(result.density[c], domain.grid.cellCentre(c).x() < 0.010 ? 0.25 : 0.75, 1e-9);
+}
+
+TEST(Density, readsAppendedRawArrays) {
+  const double values[2] = {0.25, 0.75};
+  std::string raw(4 + sizeof values, '\0');
+  const std::uint32_t bytes = sizeof values;
+  std::memcpy(raw.data(), &bytes, 4);
+  std::memcpy(raw.data() + 4, values, sizeof values);
+  std::string text = hexahedra();
+  const std::string from = "format=\"ascii\">0.25 0.75</DataArray>";
+  text.replace(text.find(from), from.size(), "format=\"appended\" offset=\"0\"/>");
+  text.replace(text.find("</VTKFile>"), 10,
+               "<AppendedData encoding=\"raw\">_" + raw + "</AppendedData></VTKFile>");
+  const DensitySamples samples = parseDensity(text, "h.vtu", "fraction", 1e-3);
+  EXPECT_EQ(samples.values, (std::vector<double>{0.25, 0.75}));
+}
+
+TEST(Density, saysWhatIsWrong) {
+  const auto says = [](const std::string& bytes, const char* path, const char* field, const char* words) {
+    try {
+      parseDensity(bytes, path, field, 1e-3);
+      ADD_FAILURE() << words << ": was read";
+    } catch (const InputError& error) {
+      EXPECT_THAT(error.what() + (" | " + error.cure()), HasSubstr(words));
+    }
+  };
+  const std::string table = csv(0.010, 1e3);
+  says(table, "a.csv", "density", "there is no column \"density\" | the heading names: id, x, y, z, rho");
+  says("x,y,z,rho\n1,2,3\n", "a.csv", "rho", "line 2: \"\" is not a number");
+  says("x,y,z,rho\n1,2,3,4\n1,2,4,0\n", "a.csv", "rho", "a density lies between 0 and 1");
+  says("x,y,z,rho\n", "a.csv", "rho", "holds no sample");
+  says("x,y,z,rho\n1,2,3,1\n1,2,3,1\n", "a.csv", "rho", "in one place");
+  says(table, "a.txt", "rho", "is not a density file by its name");
+  says(hexahedra(), "h.vtu", "rho", "there are: fraction");
+  says(hexahedra("binary"), "h.vtu", "fraction", "h.vtu: ");
+  says("<VTKFile type='X'/>", "h.vtu", "rho", "neither ImageData");
+  says("<VTKFile compressor='z'/>", "h.vtu", "rho", "compressed arrays are not read");
+  says("no xml", "h.vtu", "rho", "h.vtu: ");
+  std::string cut = hexahedra();
+  cut.replace(cut.find("0.25 0.75"), 9, "0.25");
+  says(cut, "h.vtu", "fraction", "holds 1 values where 2 are due");
+  cut = hexahedra();
+  cut.replace(cut.find("11 10<"), 5, "99 10");
+  says(cut, "h.vtu", "fraction", "names a point that is not there");
+}
+
+TEST(Density, refusesAFieldThatLiesElsewhere) {
+  const DensitySamples metres = parseDensity(csv(0.005, 1e3), "a.csv", "rho", 1);
+  try {
+    resampled<3>(metres, bar(0.0025));
+    FAIL() << "was taken";
+  } catch (const InputError& error) {
+    EXPECT_THAT(error.cure(), HasSubstr("check the unit"));
+  }
+}
+
+}  // namespace
+}  // namespace barelattice
