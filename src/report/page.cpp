@@ -477,8 +477,8 @@ void writeInspectPage(const Inspection& inspection, const std::filesystem::path&
     aside += fmt::format("<h2>Solid {}{}</h2><pre class=\"selector\">{}</pre><dl>", b + 1,
                          body.name.empty() ? "" : ", " + escaped(body.name), escaped(body.shapeText));
     if (body.volume > 0)
-      aside += row("volume", fmt::format("{:.5g} mm&sup3;", body.volume * kMm * kMm * kMm));
-    aside += row("area", fmt::format("{:.5g} mm&sup2;", body.area * kMm * kMm)) +
+      aside += row("volume", fmt::format("{:.0f} mm&sup3;", body.volume * kMm * kMm * kMm));
+    aside += row("area", fmt::format("{:.0f} mm&sup2;", body.area * kMm * kMm)) +
              row("size", fmt::format("{:.4g} x {:.4g} x {:.4g} mm", body.bounds.sizes().x() * kMm,
                                      body.bounds.sizes().y() * kMm, body.bounds.sizes().z() * kMm)) +
              "</dl><ol class=\"faces\" role=\"listbox\">";

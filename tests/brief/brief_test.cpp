@@ -29,7 +29,7 @@ TEST(Brief, isUnderstood) {
   EXPECT_EQ(job.cases[0].weight, 2);
   EXPECT_EQ(job.cases[0].held.size(), 3U * 11 * 11);
   EXPECT_TRUE(job.warnings.empty());
-  EXPECT_EQ(job.layoutProblem<3>().massFraction, 0.4);
+  EXPECT_DOUBLE_EQ(job.layoutProblem<3>().massFraction, 0.4);
   EXPECT_EQ(job.proofProblem().cases[0].loads[0].action.force, Vec3(0, 0, -1500));
 }
 

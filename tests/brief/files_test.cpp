@@ -78,8 +78,8 @@ TEST_F(FromFiles, wrongFilesAndSolidsAreNamed) {
           "did you mean \"package space\"?");
   refuses("rigger.toml", R"(solid = "package space")", "solid = 3", "'solid' is 3, but rigger.step holds 2");
   refuses("rigger.toml", R"(, solid = "package space")", "", "say which: solid = a number from 1");
-  refuses("rigger.toml", "rigger.step", "rigger.toml", "is not a STEP file");
-  refuses("rigger.toml", "rigger.step", "none.step", "none.step");
+  refuses("rigger.toml", R"("rigger.step", solid = "p)", R"("rigger.toml", solid = "p)", "is not a STEP file");
+  refuses("rigger.toml", R"("rigger.step", solid = "p)", R"("none.step", solid = "p)", "none.step");
   refuses("hub.toml", "36 mm", "3 mm", "no round hole of up to 3 mm");
   refuses("arm.toml", R"(along = [["0 mm", "36 mm", "0 mm"]])", "along = []", "leads nowhere");
   refuses("arm.toml", R"(along = [["0 mm", "36 mm", "0 mm"]])", R"(axis = "x")",
@@ -127,7 +127,7 @@ TEST_F(FromFiles, everySelectorThatInspectProposesCatchesItsFaceAlone) {
   for (const char* file : {"rigger.step", "hub.step", "arm.step"}) {
     const Inspection inspection = inspectFile(kStep / file);
     const InspectedBody& body = inspection.bodies.front();
-    std::string text = R"(voxel = "3 mm"
+    std::string text = R"(voxel = "6 mm"
 [material]
 use = "steel"
 [shapes]
@@ -147,7 +147,7 @@ down = { loads = { push = 1.0 } }
 [target]
 mass_fraction = 0.5
 [making]
-smallest_member = "9 mm"
+smallest_member = "18 mm"
 )";
     const Job job = prepare(parseBrief(text, kStep / "pasted.toml"));
     for (std::size_t f = 0; f < body.faces.size(); ++f) {

@@ -222,13 +222,13 @@ function buildStress(): void {
 // Sections.
 const axes = ["x", "y", "z"] as const;
 function cut(): void {
-  const planes = axes.flatMap((axis, i) => {
+  const sections = axes.flatMap((axis, i) => {
     if (!element<HTMLInputElement>(`cut-${axis}`).checked) return [];
     const share = Number(element<HTMLInputElement>(`cut-${axis}-at`).value);
     const at = bounds.min.getComponent(i) + share * (bounds.max.getComponent(i) - bounds.min.getComponent(i));
-    return [new THREE.Plane(new THREE.Vector3().setComponent(i, -1), at)];
+    return [{ axis: i, at }];
   });
-  view.cut(planes);
+  view.cut(sections);
 }
 
 function show(mode: Mode): void {

@@ -130,7 +130,7 @@ export class View {
   private readonly renderer: THREE.WebGLRenderer;
   private readonly controls: OrbitControls;
   private readonly caps: Caps[] = [];
-  private planes: THREE.Plane[] = [];
+  private sections: { axis: number; at: number }[] = [];
   private pending = false;
 
   /** @param flat look at a sheet from its front. */
@@ -161,9 +161,9 @@ export class View {
     this.resize();
   }
 
-  /** Cuts everything away on the far side of the planes; closed bodies get a cap where they are cut. */
-  cut(planes: THREE.Plane[]): void {
-    this.planes = planes;
+  /** Cuts away what lies on the viewer's side of places along the axes (0 x, 1 y, 2 z); closed bodies get a cap. */
+  cut(sections: { axis: number; at: number }[]): void {
+    this.sections = sections;
     this.draw();
   }
 
@@ -174,11 +174,15 @@ export class View {
   }
 
   private clip(): void {
+    const planes = this.sections.map(({ axis, at }) => {
+      const side = this.camera.position.getComponent(axis) > at ? -1 : 1; // what stays is beyond the plane
+      return new THREE.Plane(new THREE.Vector3().setComponent(axis, side), -side * at);
+    });
     this.scene.traverse((object) => {
       const material = (object as THREE.Mesh).material as THREE.Material | undefined;
-      if (material && !object.userData.cap) material.clippingPlanes = this.planes;
+      if (material && !object.userData.cap) material.clippingPlanes = planes;
     });
-    for (const cap of this.caps) cap.cut(this.planes);
+    for (const cap of this.caps) cap.cut(planes);
   }
 
   /** Turns the view by angles in radians, or moves nearer by a factor. */
