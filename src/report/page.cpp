@@ -335,7 +335,7 @@ std::string bodyTables(const Job& job, const json& results) {
     const json& b = *body;
     std::string places;
     for (const json& at : b["worst_elements_at_mm"])
-      places += (places.empty() ? "(" : "; (") + vectorText(at) + ")";
+      places += (places.empty() ? "" : "<br>") + vectorText(at);
     meshes.push_back({name, text(b["mass_kg"]), fmt::format("{}", b["tetrahedra"].get<int>()),
                       fmt::format("{}", b["coarse_tetrahedra"].get<int>()),
                       fmt::format("{:.1f} to {:.1f}", b["smallest_angle_deg"].get<double>(),
@@ -375,11 +375,11 @@ std::string bodyTables(const Job& job, const json& results) {
   html += "<h2>Reactions</h2>" + table({"case", "body", "support", "force on the part, N (x, y, z)",
                                         "moment about the origin, N m", "loads and reactions add up to, N"},
                                        reactions);
-  html +=
-      "<h2>Meshes</h2>" + table({"body", "mass, kg", "tetrahedra", "in the coarse mesh",
-                                 "dihedral angles, degrees", "tetrahedra by their least angle, degrees",
-                                 "worst elements at, mm", "distance to the surface, mm", "volume against it"},
-                                meshes);
+  html += "<h2>Meshes</h2>" +
+          table({"body", "mass, kg", "tetrahedra", "in the coarse mesh", "dihedral angles, degrees",
+                 "tetrahedra by their least angle, degrees", "worst elements at, mm (x, y, z)",
+                 "distance to the surface, mm", "volume against it"},
+                meshes);
   return html;
 }
 

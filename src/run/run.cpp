@@ -12,6 +12,7 @@
 #include "barelattice/geometry/mesh_files.hpp"
 #include "barelattice/geometry/mesh_repair.hpp"
 #include "barelattice/geometry/mesh_shape.hpp"
+#include "barelattice/geometry/sheet_mesh.hpp"
 #include "barelattice/geometry/stl.hpp"
 #include "barelattice/geometry/surface_gap.hpp"
 #include "barelattice/grid/density_samples.hpp"
@@ -41,7 +42,7 @@ constexpr double kOutlineSpacing = 0.5;
 constexpr double kMeshRatio = 1.3;
 
 /// Increase when a step computes something else from the same brief, so that old results are not reused.
-constexpr const char* kMethodVersion = "6";
+constexpr const char* kMethodVersion = "7";
 
 class Stopwatch {
  public:
@@ -436,11 +437,23 @@ json JobRun::analysed(const Implicit& f, const TriangleMesh* exported, const std
   const ProofProblem problem = job_.proofProblem();
   BodyProof body;
   body.ratio = kMeshRatio;
-  body.spacing = spacingFor(surface, job_.brief.tetrahedra);
+  // A sheet keeps its faces exact in a mesh of prisms; a solid from outside may be anything.
+  const bool sheet = job_.flat() && (ownSolid || !exported);
+  const double thickness = job_.regions.thickness;
+  body.spacing = sheet ? sheetSpacingFor(surface.volume() / thickness, thickness, job_.brief.tetrahedra)
+                       : spacingFor(surface, job_.brief.tetrahedra);
+  const auto meshed = [&](double spacing) {
+    if (!sheet) return stuff(f, bounds, spacing, FeatherEdges::trimmed);
+    return stuffSheet(
+        [&](const Eigen::Vector2d& p) {
+          return f({p.x(), p.y(), 0.5 * thickness});
+        },
+        {bounds.min().head<2>(), bounds.max().head<2>()}, spacing, thickness);
+  };
   std::optional<SurfaceGap> gap;
   for (const bool fine : {false, true}) {
     const double spacing = fine ? body.spacing : kMeshRatio * body.spacing;
-    TetMesh tets = stuff(f, bounds, spacing, FeatherEdges::trimmed);
+    TetMesh tets = meshed(spacing);
     dropLoosePieces(tets, ownSolid ? job_.regions : whole, body.pieces);
     const QuadraticTets mesh(tets);
     (fine ? body.fine : body.coarse) = prove(mesh, spacing, problem, progress());

@@ -78,7 +78,8 @@ TEST_F(FromFiles, wrongFilesAndSolidsAreNamed) {
           "did you mean \"package space\"?");
   refuses("rigger.toml", R"(solid = "package space")", "solid = 3", "'solid' is 3, but rigger.step holds 2");
   refuses("rigger.toml", R"(, solid = "package space")", "", "say which: solid = a number from 1");
-  refuses("rigger.toml", R"("rigger.step", solid = "p)", R"("rigger.toml", solid = "p)", "is not a STEP file");
+  refuses("rigger.toml", R"("rigger.step", solid = "p)", R"("rigger.toml", solid = "p)",
+          "is not a STEP file");
   refuses("rigger.toml", R"("rigger.step", solid = "p)", R"("none.step", solid = "p)", "none.step");
   refuses("hub.toml", "36 mm", "3 mm", "no round hole of up to 3 mm");
   refuses("arm.toml", R"(along = [["0 mm", "36 mm", "0 mm"]])", "along = []", "leads nowhere");
