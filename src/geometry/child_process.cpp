@@ -76,7 +76,6 @@ ChildOutcome runChild(const std::vector<std::string>& command, const ChildLimits
   int status = 0;
   while (::waitpid(child, &status, 0) < 0 && errno == EINTR) {
   }
-  if (WIFEXITED(status)) outcome.code = WEXITSTATUS(status);
   if (WIFSIGNALED(status) && WTERMSIG(status) == SIGXCPU) outcome.outOfTime = true;
   return outcome;
 }

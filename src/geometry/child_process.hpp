@@ -14,7 +14,6 @@ struct ChildLimits {
 
 struct ChildOutcome {
   std::string output;  ///< its standard output
-  int code = -1;       ///< exit code; -1 if it did not end by itself
   bool outOfTime = false;
 };
 

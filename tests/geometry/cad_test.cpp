@@ -94,7 +94,6 @@ TEST_F(Cad, facesHaveTheAreaOfTheKernelAndTheirOwnExtent) {
   for (const SurfacePoint& p : face.points) EXPECT_LT(std::abs(space->distance(p.position)), 1e-6);
   FaceSelector end;
   end.direction = Vec3::UnitX();
-  end.radius.reset();
   end.within = Box(Vec3(0.29, -0.1, 0), Vec3(0.31, 0.1, 0.2));
   EXPECT_NEAR(selectFace(*space, end, 1e-3).area(), 0.120 * 0.056, 1e-2 * 0.120 * 0.056);
 }

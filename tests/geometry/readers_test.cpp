@@ -196,7 +196,6 @@ TEST(MeshRepair, mendsWhatHasOneAnswer) {
   mesh.triangles.push_back({4, 4, 6});                           // no area
   mesh.triangles.erase(mesh.triangles.begin());                  // a hole of one triangle
   mesh.vertices.push_back(mesh.vertices[7] + Vec3(1e-7, 0, 0));  // a crack
-  mesh.triangles.back() = mesh.triangles.back();
   for (int& corner : mesh.triangles[9]) corner = corner == 7 ? 8 : corner;
   const std::vector<MeshDefect> defects = findDefects(mesh);
   EXPECT_EQ(count(defects, Kind::duplicateTriangle), 1U);

@@ -45,7 +45,7 @@ struct OptimiseOptions {
   std::vector<double> sharpness{1, 2, 4, 8, 16, 32};
   /// The stiffness is that of the layout read at the threshold 0.5 + erosion, a thinner one; the mass is that
   /// of the layout read at 0.5, which is the result. What the thin one cannot do without is thick enough in
-  /// the result: no member ends up slimmer than the smallest one (Wang, Lazarov & Sigmund 2011; for
+  /// the result: in theory no member ends up slimmer than the smallest one (Wang, Lazarov & Sigmund 2011; for
   /// compliance the thinnest layout is always the worst, so it alone is analysed). Without projection there
   /// is no erosion.
   double erosion = 0.25;
