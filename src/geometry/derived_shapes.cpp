@@ -177,7 +177,7 @@ class SweptShape final : public Shape {
   /// How far the body moves past a point per unit of `at`, at most.
   using Speed = std::function<double(const Vec3& point)>;
 
-  SweptShape(ShapePtr body, double end, Box bounds, Back back, Speed speed)
+  SweptShape(ShapePtr body, double end, const Box& bounds, Back back, Speed speed)
       : body_(std::move(body)),
         end_(end),
         bounds_(bounds),

@@ -195,6 +195,7 @@ class Mending {
     const auto only = [&](int v) { return next.contains(v) && next[v].size() == 1 ? next[v][0] : -1; };
     std::size_t closed = 0;
     std::vector<int> starts;
+    starts.reserve(next.size());
     for (const auto& [v, ends] : next) starts.push_back(v);
     for (const int a : starts) {
       const int b = only(a);

@@ -160,7 +160,7 @@ std::vector<double> fieldOf(const VtkArrays& arrays, const pugi::xml_node& piece
 }
 
 std::vector<double> three(const pugi::xml_node& node, const char* attribute) {
-  const std::vector<double> values = numbersIn(node.attribute(attribute).value());
+  std::vector<double> values = numbersIn(node.attribute(attribute).value());
   if (values.size() != 3) throw InputError(fmt::format("{} should hold three numbers", attribute));
   return values;
 }
