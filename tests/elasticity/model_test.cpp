@@ -139,37 +139,44 @@ TEST(ElasticModel, iterationsStayBoundedAsTheGridIsRefined) {
 }
 
 // Pieces that hang on material a billion times lighter can move with next to no energy. However the coarse
-// matrices round, the cycle must not come out indefinite for it.
+// matrices round, the cycle must not come out indefinite for it. These heaps of loose cubes are the ones of
+// sixty for which it did, before the bottom was shifted.
 TEST(Multigrid, staysPositiveDefiniteWithPiecesInLightMaterial) {
-  std::mt19937 random(11);
-  std::normal_distribution<double> normal;
-  for (const int side : {9, 14, 21}) {
-    const Grid<3> grid = testing::boxGrid<3>({40, 24, 24});
-    std::vector<double> shares(grid.cellCount());
-    std::vector<std::size_t> island;  // nodes
-    const auto inside = [&](const Index<3>& i, int more) {
-      return i[0] >= 8 && i[0] < 8 + side + more && i[1] >= 1 && i[1] < 1 + side + more && i[2] >= 2 &&
-             i[2] < 2 + side + more;
-    };
-    for (std::size_t c = 0; c < shares.size(); ++c)
-      shares[c] = grid.cellIndex(c)[0] < 4 || inside(grid.cellIndex(c), 0) ? 1 : 1e-9;
-    const auto held = testing::holdWhere<3>(grid, [](const Index<3>& i) { return i[0] == 0; });
+  for (const unsigned seed : {1U, 10U, 18U, 52U, 57U}) {
+    std::mt19937 random(seed);
+    std::normal_distribution<double> normal;
+    std::uniform_int_distribution<int> any(0, 1000);
+    const int s = static_cast<int>(seed);
+    const Index<3> cells{24 + 8 * (s % 3), 12 + 4 * (s % 4), 12 + 4 * (s % 2)};
+    const Grid<3> grid = testing::boxGrid<3>(cells);
+    std::vector<double> shares(grid.cellCount(), 1e-9);
+    for (int cube = 0; cube < 2 + s % 9; ++cube) {
+      Index<3> low{};
+      for (std::size_t a = 0; a < 3; ++a) low[a] = any(random) % cells[a];
+      const int edge = 3 + any(random) % 9;
+      for (std::size_t c = 0; c < shares.size(); ++c) {
+        bool inside = true;
+        for (std::size_t a = 0; a < 3; ++a)
+          inside = inside && grid.cellIndex(c)[a] >= low[a] && grid.cellIndex(c)[a] < low[a] + edge;
+        if (inside) shares[c] = 1;
+      }
+    }
+    const auto held = testing::holdWhere<3>(grid, [](const Index<3>& i) { return i[0] == 0 && i[1] < 3; });
     VoxelOperator<3, float> fine(grid, 0.3, held);
     fine.setScales(shares);
     const VoxelHierarchy<3> hierarchy(grid, 0.3, held);
     const std::unique_ptr<Multigrid> cycle = hierarchy.build(fine, shares);
     std::vector<double> r(3 * grid.nodeCount()), z(r.size());
-    for (int trial = 0; trial < 12; ++trial) {
+    for (int trial = 0; trial < 20; ++trial) {
       for (double& value : r) value = normal(random);
-      for (const std::size_t dof : held) r[dof] = 0;
-      if (trial % 3 == 0)  // a push on the island alone
+      if (trial % 2)  // everything pushed one way
         for (std::size_t n = 0; n < grid.nodeCount(); ++n)
-          for (int i = 0; i < 3; ++i)
-            r[gridDof(grid, n, i)] = inside(grid.nodeIndex(n), 1) && i == trial / 3 % 3;
+          for (int i = 0; i < 3; ++i) r[gridDof(grid, n, i)] = trial / 2 % 3 == i ? 1 : 0;
+      for (const std::size_t dof : held) r[dof] = 0;
       cycle->apply(r, z);
       double product = 0;
       for (std::size_t i = 0; i < r.size(); ++i) product += r[i] * z[i];
-      EXPECT_GT(product, 0) << "side " << side << ", trial " << trial;
+      EXPECT_GT(product, 0) << "seed " << seed << ", trial " << trial;
     }
   }
 }
