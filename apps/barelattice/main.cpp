@@ -6,7 +6,6 @@
 #include <atomic>
 #include <chrono>
 #include <csignal>
-#include <map>
 #include <memory>
 
 #include "barelattice/base/error.hpp"
@@ -139,8 +138,8 @@ std::string demoBrief() {
 
 /// Lists what a geometry file offers, and draws it when asked.
 int inspect(const Arguments& arguments, Terminal& terminal) {
-  const std::map<std::string, double> units{{"mm", 1e-3}, {"cm", 1e-2}, {"m", 1}, {"in", 0.0254}};
-  const Inspection inspection = inspectFile(arguments.file, units.at(arguments.unit));
+  const Inspection inspection =
+      inspectFile(arguments.file, parseQuantity("1 " + arguments.unit, Measure::length));
   if (arguments.json)
     fmt::print("{}\n", toJson(inspection).dump(2));
   else

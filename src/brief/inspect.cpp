@@ -4,7 +4,6 @@
 #include <fmt/ranges.h>
 
 #include <algorithm>
-#include <cctype>
 #include <cmath>
 #include <limits>
 #include <map>
@@ -255,10 +254,7 @@ json faceJson(std::size_t number, const InspectedFace& face) {
 Inspection inspectFile(const std::filesystem::path& file, double unit) {
   Inspection inspection;
   inspection.file = file;
-  std::string ending = file.extension().string();
-  std::transform(ending.begin(), ending.end(), ending.begin(),
-                 [](unsigned char c) { return std::tolower(c); });
-  if (ending != ".step" && ending != ".stp") {
+  if (!isStepFile(file)) {
     inspectTriangles(inspection, unit);
     return inspection;
   }

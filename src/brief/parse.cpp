@@ -414,10 +414,8 @@ void parseLayout(TableReader& top, Brief& brief) {
       reader.need("from", "a .vti, .vtu or .csv file with a density field, relative to the brief");
   layout.file = brief.path.parent_path() / reader.text(file, "from");
   layout.field = reader.text(reader.need("field", "the name of the density field in the file"), "field");
-  const std::vector<std::string> units{"mm", "cm", "m", "in"};
-  const std::vector<double> lengths{1e-3, 1e-2, 1, 0.0254};
-  layout.unit = lengths[reader.choice(
-      reader.need("unit", "the unit of the file's coordinates: mm, cm, m or in"), "unit", units)];
+  layout.unit =
+      reader.fileUnit(reader.need("unit", "the unit of the file's coordinates: mm, cm, m or in"), "unit");
   reader.finish();
   try {
     layout.hash = hashOf(readFile(layout.file));

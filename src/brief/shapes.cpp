@@ -273,9 +273,7 @@ class ShapeBuilder {
     const std::filesystem::path path =
         fileOf(reader, "the name of a closed STL, 3MF, OBJ or PLY file, relative to the brief");
     double unit = 1e-3;
-    const std::vector<std::string> units{"mm", "cm", "m", "in"};
-    const std::vector<double> lengths{1e-3, 1e-2, 1, 0.0254};
-    if (const toml::node* given = reader.find("unit")) unit = lengths[reader.choice(*given, "unit", units)];
+    if (const toml::node* given = reader.find("unit")) unit = reader.fileUnit(*given, "unit");
     reader.finish();
     MendedMesh surface = mended(readMesh(path, unit));
     for (const std::string& done : surface.done)

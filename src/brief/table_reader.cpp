@@ -105,6 +105,11 @@ double TableReader::quantity(const toml::node& node, const std::string& key, Mea
   }
 }
 
+double TableReader::fileUnit(const toml::node& node, const std::string& key) const {
+  static const std::vector<std::string> units{"mm", "cm", "m", "in"};
+  return parseQuantity("1 " + units[choice(node, key, units)], Measure::length);
+}
+
 Range TableReader::range(const toml::node& node, const std::string& key, Measure measure) const {
   if (!node.is_array()) return Range(quantity(node, key, measure));
   const std::vector<double> ends = quantities(node, key, measure, 2);

@@ -37,6 +37,8 @@ class TableReader {
   double number(const toml::node& node, const std::string& key) const;
   int wholeNumber(const toml::node& node, const std::string& key, int least) const;
   double quantity(const toml::node& node, const std::string& key, Measure measure) const;
+  /// The unit of a file's coordinates: mm, cm, m or in; metres per unit.
+  double fileUnit(const toml::node& node, const std::string& key) const;
   /// One quantity, or a list of the least and the largest one.
   Range range(const toml::node& node, const std::string& key, Measure measure) const;
   std::vector<double> quantities(const toml::node& node, const std::string& key, Measure measure,

@@ -10,6 +10,7 @@
 
 #include "barelattice/base/error.hpp"
 #include "barelattice/base/file.hpp"
+#include "barelattice/base/file_name.hpp"
 #include "barelattice/base/quantity.hpp"
 #include "barelattice/geometry/face.hpp"
 #include "child_process.hpp"
@@ -130,6 +131,11 @@ CadSolid solidFrom(const json& entry) {
 }
 
 }  // namespace
+
+bool isStepFile(const std::filesystem::path& path) {
+  const std::string ending = endingOf(path);
+  return ending == ".step" || ending == ".stp";
+}
 
 bool cadAvailable() {
   return !readerProgram().empty();

@@ -3,10 +3,10 @@
 #include <fmt/format.h>
 
 #include <algorithm>
-#include <cctype>
 
 #include "barelattice/base/error.hpp"
 #include "barelattice/base/file.hpp"
+#include "barelattice/base/file_name.hpp"
 #include "barelattice/geometry/stl.hpp"
 #include "mesh_formats.hpp"
 
@@ -31,9 +31,7 @@ void writeMesh(const std::filesystem::path& path, const TriangleMesh& mesh, Mesh
 }
 
 MeshFormat meshFormatOf(const std::filesystem::path& path) {
-  std::string ending = path.extension().string();
-  std::transform(ending.begin(), ending.end(), ending.begin(),
-                 [](unsigned char c) { return std::tolower(c); });
+  const std::string ending = endingOf(path);
   const std::vector<std::string>& names = meshFormatNames();
   for (std::size_t f = 0; f < names.size(); ++f)
     if (ending == "." + names[f]) return static_cast<MeshFormat>(f);

@@ -17,6 +17,7 @@
 
 #include "barelattice/base/error.hpp"
 #include "barelattice/base/file.hpp"
+#include "barelattice/base/file_name.hpp"
 #include "barelattice/base/quantity.hpp"
 
 namespace barelattice {
@@ -412,9 +413,7 @@ void settle(DensitySamples& samples, const std::string& field) {
 
 DensitySamples parseDensity(const std::string& bytes, const std::filesystem::path& path,
                             const std::string& field, double unit) {
-  std::string ending = path.extension().string();
-  std::transform(ending.begin(), ending.end(), ending.begin(),
-                 [](unsigned char c) { return std::tolower(c); });
+  const std::string ending = endingOf(path);
   try {
     DensitySamples samples;
     if (ending == ".csv") {

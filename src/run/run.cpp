@@ -76,8 +76,7 @@ struct OutsideBody {
 };
 
 OutsideBody outsideBody(const std::filesystem::path& file) {
-  const std::string ending = file.extension().string();
-  if (ending == ".step" || ending == ".stp" || ending == ".STEP" || ending == ".STP") {
+  if (isStepFile(file)) {
     const CadModel model = readStep(file);
     if (model.solids.size() != 1)
       throw InputError(fmt::format("{} holds {} solids; one is proved", file.string(), model.solids.size()),

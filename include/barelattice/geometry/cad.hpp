@@ -42,6 +42,9 @@ struct CadLimits {
   double bytes = 6e9;
 };
 
+/// True if the name ends like that of a STEP file.
+bool isStepFile(const std::filesystem::path& path);
+
 /// True if this build reads CAD files.
 bool cadAvailable();
 
