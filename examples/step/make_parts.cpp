@@ -1,6 +1,7 @@
 // Makes the STEP files of the examples, as a CAD system would leave them: the package space of the sculling
 // rigger, a conventional heliostat hub and a conventional beat-up arm. All values are made up; millimetres.
-// Usage: make_parts FOLDER
+// Usage: make_parts FOLDER [perforated]
+// The second form makes a plate of 500 faces instead, to measure with.
 
 #include <BRepAlgoAPI_Cut.hxx>
 #include <BRepAlgoAPI_Fuse.hxx>
@@ -12,6 +13,7 @@
 #include <BRepPrimAPI_MakeCylinder.hxx>
 #include <BRepPrimAPI_MakePrism.hxx>
 #include <BRepPrimAPI_MakeTorus.hxx>
+#include <BRep_Builder.hxx>
 #include <Interface_Static.hxx>
 #include <Message.hxx>
 #include <Message_Messenger.hxx>
@@ -20,6 +22,7 @@
 #include <TDocStd_Document.hxx>
 #include <TopExp_Explorer.hxx>
 #include <TopoDS.hxx>
+#include <TopoDS_Compound.hxx>
 #include <XCAFDoc_DocumentTool.hxx>
 #include <XCAFDoc_ShapeTool.hxx>
 #include <cmath>
@@ -95,6 +98,25 @@ Parts arm() {
   return {{"arm", body}, {"shaft", bar({16, -15, 30}, {0, 1, 0}, 8, 50)}};
 }
 
+/// A plate with 12 x 20 holes, every other one countersunk, and a slot: 500 faces with their rims.
+Parts perforated() {
+  BRep_Builder builder;
+  TopoDS_Compound tools;
+  builder.MakeCompound(tools);
+  for (int i = 0; i < 12; ++i)
+    for (int j = 0; j < 20; ++j) {
+      const gp_Pnt at(10.0 + 12 * i, 10.0 + 12 * j, -1);
+      builder.Add(tools, bar(at, {0, 0, 1}, 3, 12));
+      const bool countersunk = (i + j) % 2 == 0;
+      if (countersunk || i < 11)
+        builder.Add(tools,
+                    countersunk
+                        ? BRepPrimAPI_MakeCone(axis({at.X(), at.Y(), 8}, {0, 0, 1}), 3, 5, 2.001).Shape()
+                        : bar({at.X(), at.Y(), 7}, {0, 0, 1}, 4.5, 4));
+    }
+  return {{"perforated plate", cut(block({0, 0, 0}, {152, 248, 10}), tools)}};
+}
+
 bool write(const Parts& parts, const std::string& file) {
   Handle(TDocStd_Document) document = new TDocStd_Document("BinXCAF");
   const Handle(XCAFDoc_ShapeTool) tool = XCAFDoc_DocumentTool::ShapeTool(document->Main());
@@ -111,12 +133,14 @@ bool write(const Parts& parts, const std::string& file) {
 }  // namespace
 
 int main(int argc, char** argv) {
-  if (argc != 2) {
-    std::fputs("usage: make_parts FOLDER\n", stderr);
+  const bool toMeasure = argc == 3 && std::string(argv[2]) == "perforated";
+  if (argc != 2 && !toMeasure) {
+    std::fputs("usage: make_parts FOLDER [perforated]\n", stderr);
     return 2;
   }
   Message::DefaultMessenger()->ChangePrinters().Clear();
   const std::string folder = argv[1];
+  if (toMeasure) return write(perforated(), folder + "/perforated.step") ? 0 : 1;
   const bool done = write(rigger(), folder + "/rigger.step") && write(hub(), folder + "/hub.step") &&
                     write(arm(), folder + "/arm.step");
   return done ? 0 : 1;

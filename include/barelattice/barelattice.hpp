@@ -35,6 +35,7 @@
 #include "barelattice/geometry/mesh_files.hpp"
 #include "barelattice/geometry/mesh_repair.hpp"
 #include "barelattice/geometry/mesh_shape.hpp"
+#include "barelattice/geometry/outline_files.hpp"
 #include "barelattice/geometry/shape.hpp"
 #include "barelattice/geometry/sheet_mesh.hpp"
 #include "barelattice/geometry/stl.hpp"

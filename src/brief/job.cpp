@@ -7,10 +7,12 @@
 #include <cmath>
 #include <functional>
 #include <map>
+#include <queue>
 #include <set>
 #include <utility>
 
 #include "barelattice/base/machine.hpp"
+#include "barelattice/base/parallel.hpp"
 #include "barelattice/base/quantity.hpp"
 
 namespace barelattice {
@@ -64,6 +66,9 @@ Regions regionsOf(const Brief& brief, const std::vector<NamedFace>& faces) {
   regions.space = brief.shape(brief.space);
   for (const BriefKeep& keep : brief.keeps) regions.keeps.push_back(keepShape(brief, keep, faces));
   for (const std::string& name : brief.clears) regions.clears.push_back(brief.shape(name));
+  for (std::size_t r = 0; r < brief.regions.size(); ++r)
+    regions.materials.push_back(
+        {brief.shape(brief.regions[r].shape), static_cast<int>(r) + 1, brief.regions[r].bonded});
   if (brief.sheet) regions.thickness = brief.sheet->thickness;
   return regions;
 }
@@ -92,60 +97,94 @@ double voxelFor(const Regions& regions, double budget) {
   return size;
 }
 
-/// Warns of keeps too thin for the voxels and of keeps that clears cut into; refuses those that clears
-/// swallow.
-void checkKeeps(Job& job) {
-  const double step = 0.5 * job.brief.voxel;
-  for (std::size_t k = 0; k < job.brief.keeps.size(); ++k) {
-    const Shape& keep = *job.regions.keeps[k];
-    const Box box = keep.bounds();
-    const double middle = 0.5 * job.regions.thickness;
-    double inside = 0;
-    double cleared = 0;
+/// A place inside a shape, sampled, and what was found there.
+struct Sampled {
+  std::size_t inside = 0;  ///< points
+  double cleared = 0;      ///< share of them that lies in clears
+  double thickness = 0;    ///< twice the largest depth, m
+};
+
+/// Looks at points of a lattice inside a shape.
+/// @param sheet thickness of a sheet, zero for a body.
+Sampled sampledInside(const Shape& shape, double sheet, double step, const std::vector<ShapePtr>& clears) {
+  const Box box = shape.bounds();
+  const Vec3 sizes = box.sizes() / step;
+  const auto rows = static_cast<std::size_t>(std::max(0.0, std::ceil(sizes.y() - 0.5)));
+  const auto layers =
+      sheet > 0 ? std::size_t{1} : static_cast<std::size_t>(std::max(0.0, std::ceil(sizes.z() - 0.5)));
+  struct Row {
+    std::size_t inside = 0;
+    std::size_t cleared = 0;
     double depth = 0;
-    Vec3 deepest = box.center();
-    const Vec3 sizes = box.sizes() / step;
-    for (double z = job.flat() ? 0 : 0.5; z < (job.flat() ? 0.25 : sizes.z()); ++z)
-      for (double y = 0.5; y < sizes.y(); ++y)
+    Vec3 deepest = Vec3::Zero();
+  };
+  std::vector<Row> found(rows * layers);
+  forEach(
+      found.size(),
+      [&](std::size_t i) {
+        Row& row = found[i];
         for (double x = 0.5; x < sizes.x(); ++x) {
-          Vec3 point = box.min() + step * Vec3(x, y, z);
-          if (job.flat()) point.z() = middle;
-          const double distance = keep.distance(point);
+          Vec3 point = box.min() + step * Vec3(x, static_cast<double>(i % rows) + 0.5,
+                                               static_cast<double>(i / rows) + 0.5);
+          if (sheet > 0) point.z() = 0.5 * sheet;
+          const double distance = shape.distance(point);
           if (distance >= 0) {
             x += std::floor(distance / step);  // nothing is inside before that
             continue;
           }
-          ++inside;
-          if (-distance > depth) {
-            depth = -distance;
-            deepest = point;
+          ++row.inside;
+          if (-distance > row.depth) {
+            row.depth = -distance;
+            row.deepest = point;
           }
-          cleared += std::any_of(job.regions.clears.begin(), job.regions.clears.end(),
-                                 [&](const ShapePtr& clear) { return clear->distance(point) < 0; });
+          row.cleared += std::any_of(clears.begin(), clears.end(),
+                                     [&](const ShapePtr& clear) { return clear->distance(point) < 0; });
         }
-    // From the best sample to the deepest place near it.
-    for (double reach = step; reach > 0.02 * step; reach *= 0.5)
-      for (int axis = 0; axis < (job.flat() ? 2 : 3); ++axis)
-        for (const double sign : {-1.0, 1.0}) {
-          const Vec3 point = deepest + sign * reach * Vec3::Unit(axis);
-          if (-keep.distance(point) <= depth) continue;
-          depth = -keep.distance(point);
-          deepest = point;
-        }
+      },
+      4);
+  Sampled result;
+  Row best;
+  best.deepest = box.center();
+  std::size_t cleared = 0;
+  for (const Row& row : found) {
+    result.inside += row.inside;
+    cleared += row.cleared;
+    if (row.depth > best.depth) best = row;
+  }
+  // From the best sample to the deepest place near it.
+  for (double reach = step; reach > 0.02 * step; reach *= 0.5)
+    for (int axis = 0; axis < (sheet > 0 ? 2 : 3); ++axis)
+      for (const double sign : {-1.0, 1.0}) {
+        const Vec3 point = best.deepest + sign * reach * Vec3::Unit(axis);
+        if (-shape.distance(point) <= best.depth) continue;
+        best.depth = -shape.distance(point);
+        best.deepest = point;
+      }
+  if (result.inside) result.cleared = static_cast<double>(cleared) / static_cast<double>(result.inside);
+  result.thickness = 2 * best.depth;
+  return result;
+}
+
+/// Warns of keeps too thin for the voxels and of keeps that clears cut into; refuses those that clears
+/// swallow.
+void checkKeeps(Job& job) {
+  for (std::size_t k = 0; k < job.brief.keeps.size(); ++k) {
+    const Sampled keep = sampledInside(*job.regions.keeps[k], job.regions.thickness, 0.5 * job.brief.voxel,
+                                       job.regions.clears);
     const std::string name = job.brief.keeps[k].name();
-    const double share = inside > 0 ? cleared / inside : 0;
-    if (share > 0.5)
+    if (keep.cleared > 0.5)
       refuse(job.brief, job.brief.keeps[k].place,
-             fmt::format("keep \"{}\" lies to {:.0f} % inside clear regions, which win", name, 100 * share),
+             fmt::format("keep \"{}\" lies to {:.0f} % inside clear regions, which win", name,
+                         100 * keep.cleared),
              "move one of them, or take the keep out");
-    if (share > 0.02)
-      job.warnings.push_back(
-          fmt::format("keep \"{}\" loses {:.0f} % of itself to clear regions, which win", name, 100 * share));
-    if (2 * depth < 1.95 * job.brief.voxel)
+    if (keep.cleared > 0.02)
+      job.warnings.push_back(fmt::format("keep \"{}\" loses {:.0f} % of itself to clear regions, which win",
+                                         name, 100 * keep.cleared));
+    if (keep.thickness < 1.95 * job.brief.voxel)
       job.warnings.push_back(
           fmt::format("keep \"{}\" is {:.3g} mm thick, less than two voxels of {:.3g} mm: it "
                       "may vanish between them",
-                      name, 2 * depth * kMillimetresPerMetre, job.brief.voxel * kMillimetresPerMetre));
+                      name, keep.thickness * kMillimetresPerMetre, job.brief.voxel * kMillimetresPerMetre));
   }
 }
 
@@ -294,15 +333,39 @@ void warnOfUnused(Job& job) {
           fmt::format("[supports.{}] (line {}) holds in no case", support.name, support.place.line));
 }
 
+template <int D>
+Vec3 cellCentre(const Domain<D>& domain, std::size_t cell, const Regions& regions) {
+  Vec3 centre(0, 0, 0.5 * regions.thickness);
+  centre.head<D>() = domain.grid.frame().centre(domain.grid.cellIndex(cell));
+  return centre;
+}
+
 void settleMass(Job& job) {
   const Brief& brief = job.brief;
-  const double density = brief.material.density;
+  const std::vector<Material> materials = job.materials();
+  std::vector<std::size_t> cells(materials.size(), 0);
   std::visit(
       [&](const auto& domain) {
-        job.spaceMass = domain.volume() * density;
-        job.keepMass = domain.keepVolume() * density;
+        for (std::size_t c = 0; c < domain.fill.size(); ++c) {
+          ++cells[domain.material[c]];
+          if (domain.bonded[c] > 0)
+            job.bondedMass += domain.bonded[c] * domain.cellVolume() *
+                              materials[static_cast<std::size_t>(job.regions.nearestBondedMaterial(
+                                            cellCentre(domain, c, job.regions)))]
+                                  .density;
+          const double mass = domain.fill[c] * job.designMass(c);
+          job.spaceMass += mass;
+          if (domain.keep[c]) job.keepMass += mass;
+        }
       },
       job.domain);
+  for (std::size_t r = 0; r < brief.regions.size(); ++r)
+    if (cells[r + 1] == 0)
+      refuse(brief, brief.regions[r].place,
+             fmt::format("[{}.{}] holds no voxel", brief.regions[r].bonded ? "parts" : "regions",
+                         brief.regions[r].name),
+             brief.regions[r].bonded ? "it is smaller than a voxel, or lies inside another part"
+                                     : "it lies outside the design space, or other regions cover it");
   job.targetMass = brief.target.mass.value_or(brief.target.fraction.value_or(0) * job.spaceMass);
   if (job.targetMass <= job.keepMass)
     refuse(brief, brief.target.place,
@@ -315,20 +378,6 @@ void settleMass(Job& job) {
         fmt::format("the mass target of {:.4g} kg is not below the mass of the full design space, {:.4g} kg",
                     job.targetMass, job.spaceMass),
         "lower the target, or enlarge the design space");
-}
-
-Estimate estimated(const Job& job) {
-  // Measured on the rigger: 52 iterations at 216,000 voxels and three cases; 166,000 tetrahedra and three
-  // cases.
-  constexpr double kSecondsPerVoxelCase = 1.6e-4;
-  constexpr double kSecondsPerTetCase = 7e-5;
-  constexpr double kBytesPerVoxel = 1400;
-  constexpr double kBytesPerTet = 7500;
-  const auto cells = static_cast<double>(job.cellCount());
-  const auto cases = static_cast<double>(job.brief.cases.size());
-  return {cases * (kSecondsPerVoxelCase * cells * job.brief.iterations / 80.0 +
-                   kSecondsPerTetCase * job.brief.tetrahedra),
-          std::max(kBytesPerVoxel * cells, kBytesPerTet * job.brief.tetrahedra)};
 }
 
 /// Cells within `reach` (m) of a held or loaded face: what the part hangs on goes on beyond the design space.
@@ -357,6 +406,156 @@ std::vector<std::uint8_t> attachedCells(const Grid<D>& grid, const Job& job, dou
   return attached;
 }
 
+/// Depth of every cell in layers of cells, counted across common sides: 1 next to what is empty.
+template <int D>
+std::vector<int> layersOf(const Grid<D>& grid) {
+  std::vector<int> depth(grid.cellCount(), 0);
+  std::vector<std::size_t> front;
+  const auto forNeighbours = [&](std::size_t cell, const auto& visit) {
+    for (std::size_t axis = 0; axis < D; ++axis)
+      for (const int step : {-1, 1}) {
+        Index<D> at = grid.cellIndex(cell);
+        at[axis] += step;
+        visit(grid.cellAt(at));
+      }
+  };
+  for (std::size_t c = 0; c < depth.size(); ++c)
+    forNeighbours(c, [&](int other) {
+      if (other >= 0 || depth[c]) return;
+      depth[c] = 1;
+      front.push_back(c);
+    });
+  for (std::size_t next = 0; next < front.size(); ++next)
+    forNeighbours(front[next], [&](int other) {
+      if (other < 0 || depth[static_cast<std::size_t>(other)]) return;
+      depth[static_cast<std::size_t>(other)] = depth[front[next]] + 1;
+      front.push_back(static_cast<std::size_t>(other));
+    });
+  return depth;
+}
+
+/// Warns where every way from a load to what holds it passes a place narrower than the smallest member: on
+/// the way that is widest at its narrowest place.
+template <int D>
+void warnOfSlivers(Job& job) {
+  const Grid<D>& grid = std::get<Domain<D>>(job.domain).grid;
+  std::vector<int> depth = layersOf(grid);
+  // At the faces themselves every way begins at the surface, and is no narrower for that.
+  const auto around = attachedCells(grid, job, job.brief.smallestMember + job.brief.voxel);
+  constexpr int kDeep = 1 << 20;
+  for (std::size_t c = 0; c < depth.size(); ++c)
+    if (around[c]) depth[c] = kDeep;
+  std::map<std::string, std::vector<std::size_t>> cells;
+  for (const NamedFace& face : job.faces) cells[face.name] = Attachment<D>(grid, face.face).cells();
+  // Mostly there is a way wide enough, and the deep cells alone show it.
+  const double enough = 0.5 * job.brief.smallestMember / job.brief.voxel;
+  std::vector<std::uint8_t> deep(depth.size());
+  for (std::size_t c = 0; c < deep.size(); ++c) deep[c] = depth[c] >= enough;
+  const Pieces pieces = findPieces(grid, deep);
+  std::set<int> held;
+  for (const BriefSupport& support : job.brief.supports)
+    for (const std::size_t cell : cells[support.face]) held.insert(pieces.ofCell[cell]);
+  for (const BriefLoad& load : job.brief.loads) {
+    const auto& loaded = cells[load.face];
+    if (std::any_of(loaded.begin(), loaded.end(),
+                    [&](std::size_t c) { return held.contains(pieces.ofCell[c]); }))
+      continue;
+    // The widest ways from the load, deepest cells first (Dijkstra's order with the least depth as length).
+    std::vector<int> widest(depth.size(), 0);
+    std::vector<std::size_t> narrowest(depth.size(), 0);
+    std::priority_queue<std::pair<int, std::size_t>> open;
+    for (const std::size_t cell : loaded) {
+      widest[cell] = kDeep;
+      narrowest[cell] = cell;
+      open.emplace(kDeep, cell);
+    }
+    while (!open.empty()) {
+      const auto [width, cell] = open.top();
+      open.pop();
+      if (width < widest[cell]) continue;
+      for (std::size_t axis = 0; axis < D; ++axis)
+        for (const int step : {-1, 1}) {
+          Index<D> at = grid.cellIndex(cell);
+          at[axis] += step;
+          if (grid.cellAt(at) < 0) continue;
+          const auto other = static_cast<std::size_t>(grid.cellAt(at));
+          const int through = std::min(width, depth[other]);
+          if (through <= widest[other]) continue;
+          widest[other] = through;
+          narrowest[other] = depth[other] < width ? other : narrowest[cell];
+          open.emplace(through, other);
+        }
+    }
+    int best = 0;
+    std::size_t place = 0;
+    for (const BriefSupport& support : job.brief.supports)
+      for (const std::size_t cell : cells[support.face])
+        if (widest[cell] > best) {
+          best = widest[cell];
+          place = narrowest[cell];
+        }
+    // A place of n layers is 2n - 1 or 2n cells wide; cells it only partly fills may hide one more.
+    const double width = 2 * best * job.brief.voxel;
+    if (best == 0 || width >= job.brief.smallestMember) continue;
+    const auto at = grid.frame().centre(grid.cellIndex(place));
+    std::string where;
+    for (int i = 0; i < D; ++i) where += fmt::format("{}{:.4g}", i ? ", " : "", at[i] * kMillimetresPerMetre);
+    job.warnings.push_back(fmt::format(
+        "on the way from [loads.{}] to the supports the design space is only about {:.3g} mm wide at ({}) "
+        "mm, "
+        "less than the smallest member of {:.3g} mm: look whether a clear cuts it there",
+        load.name, width * kMillimetresPerMetre, where, job.brief.smallestMember * kMillimetresPerMetre));
+  }
+}
+
+/// Warns of holes and clears the voxels are too coarse for.
+void warnOfLostFeatures(Job& job) {
+  std::vector<Patch> patches;
+  job.regions.space->appendPatches(patches);
+  std::vector<double> lost;
+  for (const Patch& patch : patches)
+    if (patch.kind == Patch::Kind::cylinder && patch.isHole() && 2 * patch.radius < 2 * job.brief.voxel)
+      lost.push_back(2 * patch.radius);
+  if (!lost.empty())
+    job.warnings.push_back(fmt::format(
+        "the design space has {} round hole walls under two voxels across, from {:.3g} mm: the layout hardly "
+        "sees them, the solid does. Fill them ('fill'), or take smaller voxels",
+        lost.size(), *std::min_element(lost.begin(), lost.end()) * kMillimetresPerMetre));
+  for (std::size_t c = 0; c < job.regions.clears.size(); ++c) {
+    const double thickness =
+        sampledInside(*job.regions.clears[c], job.regions.thickness, 0.5 * job.brief.voxel, {}).thickness;
+    if (thickness >= job.brief.voxel) continue;
+    job.warnings.push_back(fmt::format(
+        "clear \"{}\" is {:.3g} mm thick, less than a voxel of {:.3g} mm: the layout may close it, "
+        "the solid does not",
+        job.brief.clears[c], thickness * kMillimetresPerMetre, job.brief.voxel * kMillimetresPerMetre));
+  }
+}
+
+Estimate estimated(const Job& job) {
+  // Measured on the rigger: 52 iterations at 216,000 voxels and three cases; 166,000 tetrahedra and three
+  // cases.
+  constexpr double kSecondsPerVoxelCase = 1.6e-4;
+  constexpr double kSecondsPerTetCase = 7e-5;
+  constexpr double kBytesPerVoxel = 1400;
+  constexpr double kBytesPerTet = 7500;
+  const auto cells = static_cast<double>(job.cellCount());
+  const auto cases = static_cast<double>(job.brief.cases.size());
+  return {cases * (kSecondsPerVoxelCase * cells * job.brief.iterations / 80.0 +
+                   kSecondsPerTetCase * job.brief.tetrahedra),
+          std::max(kBytesPerVoxel * cells, kBytesPerTet * job.brief.tetrahedra)};
+}
+
+/// How much of each cell lies in the shape the design starts from, to within half a cell.
+template <int D>
+std::vector<double> startDensity(const Domain<D>& domain, const Shape& shape, const Regions& regions) {
+  std::vector<double> density(domain.fill.size());
+  const double size = domain.grid.frame().size;
+  for (std::size_t c = 0; c < density.size(); ++c)
+    density[c] = std::clamp(0.5 - shape.distance(cellCentre(domain, c, regions)) / size, 0.0, 1.0);
+  return density;
+}
+
 }  // namespace
 
 std::size_t Job::faceNumber(const std::string& name) const {
@@ -377,13 +576,56 @@ double Job::cellVolume() const {
   return std::visit([](const auto& d) { return d.cellVolume(); }, domain);
 }
 
+std::vector<Material> Job::materials() const {
+  std::vector<Material> materials{brief.material};
+  for (const BriefRegion& region : brief.regions) materials.push_back(region.material);
+  return materials;
+}
+
+double Job::designMass(std::size_t cell) const {
+  return std::visit(
+      [&](const auto& d) {
+        const std::size_t number = d.isBonded(cell) ? 0 : d.material[cell];
+        const Material& material = number == 0 ? brief.material : brief.regions[number - 1].material;
+        return (1 - d.bonded[cell] / d.fill[cell]) * d.cellVolume() * material.density;
+      },
+      domain);
+}
+
+bool Job::mixed() const {
+  return std::any_of(brief.regions.begin(), brief.regions.end(),
+                     [](const BriefRegion& region) { return !region.bonded; });
+}
+
+double Job::massOf(double volume, const Implicit& part, double spacing) const {
+  if (!mixed()) return volume * brief.material.density;
+  const std::vector<double> volumes = volumesByMaterial(part, regions, spacing);
+  double sum = 0;
+  double mass = 0;
+  for (std::size_t m = 0; m < volumes.size(); ++m) {
+    if (m > 0 && brief.regions[m - 1].bonded) continue;
+    sum += volumes[m];
+    mass += volumes[m] * (m == 0 ? brief.material : brief.regions[m - 1].material).density;
+  }
+  return sum > 0 ? mass * volume / sum : 0;
+}
+
 template <int D>
 LayoutProblem<D> Job::layoutProblem() const {
   const auto& own = std::get<Domain<D>>(domain);
   LayoutProblem<D> problem;
   problem.grid = &own.grid;
-  problem.material =
-      D == 2 ? sheetMaterial(brief.material, brief.sheet->state, brief.sheet->thickness) : brief.material;
+  Material base = brief.material;
+  if (!brief.regions.empty()) {
+    const std::vector<Material> all = materials();
+    for (const Material& m : all) base.modulus = std::max(base.modulus, m.modulus);
+    for (std::size_t c = 0; c < own.fill.size(); ++c) {
+      problem.modulus.push_back(all[own.material[c]].modulus / base.modulus);
+      problem.mass.push_back(designMass(c));
+    }
+  }
+  problem.material = D == 2 ? sheetMaterial(base, brief.sheet->state, brief.sheet->thickness) : base;
+  if (!brief.start.empty()) problem.start = startDensity(own, *brief.shape(brief.start), regions);
   problem.fill = own.fill;
   problem.keep = own.keep;
   problem.cases = cases;
@@ -402,6 +644,8 @@ template LayoutProblem<3> Job::layoutProblem<3>() const;
 ProofProblem Job::proofProblem() const {
   ProofProblem problem;
   problem.material = brief.material;
+  for (const BriefRegion& region : brief.regions) problem.otherMaterials.push_back(region.material);
+  problem.materials = regions.materials;
   problem.faces = faces;
   problem.exclusion = brief.exclusion;
   problem.holdAcross = flat() && brief.sheet->state == SheetState::planeStrain;
@@ -465,6 +709,11 @@ Job prepare(Brief brief, double coarser) {
     CaseBuilder<2>(job).build();
   else
     CaseBuilder<3>(job).build();
+  if (job.flat())
+    warnOfSlivers<2>(job);
+  else
+    warnOfSlivers<3>(job);
+  warnOfLostFeatures(job);
   warnOfUnused(job);
   if (job.brief.smallestMember < 2.999 * job.brief.voxel)
     job.warnings.push_back(fmt::format(

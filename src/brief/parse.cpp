@@ -126,6 +126,26 @@ void parseDesign(TableReader& reader, Brief& brief) {
     }
 }
 
+/// Pieces of other materials: bonded parts, then designed regions.
+void parseRegions(TableReader& top, Brief& brief) {
+  for (const bool bonded : {true, false}) {
+    const char* group = bonded ? "parts" : "regions";
+    if (!top.find(group)) continue;
+    forEachNamed(top, group, "name a shape and a material, or leave it out",
+                 [&](TableReader& reader, const std::string& name) {
+                   BriefRegion region{name, {}, {}, bonded, reader.place()};
+                   const toml::node& shape = reader.need("shape", "the shape it fills");
+                   region.shape = reader.text(shape, "shape");
+                   reader.resolve(shape, "shape", region.shape, namesOf(brief.shapes));
+                   region.material = parseMaterial(reader);
+                   brief.regions.push_back(region);
+                 });
+  }
+  constexpr std::size_t kMost = 200;  // a cell's material is a byte
+  if (brief.regions.size() > kMost)
+    top.fail("has too many [parts] and [regions]", fmt::format("at most {} together", kMost));
+}
+
 void parseKeeps(TableReader& reader, Brief& brief) {
   const toml::node* node = reader.find("keep");
   if (!node) return;
@@ -388,6 +408,10 @@ void parseSettings(TableReader& top, Brief& brief) {
       brief.iterations = reader.wholeNumber(*n, "iterations", 1);
     if (const toml::node* n = reader.find("keep_every"))
       brief.keepEvery = reader.wholeNumber(*n, "keep_every", 0);
+    if (const toml::node* n = reader.find("start")) {
+      brief.start = reader.text(*n, "start");
+      reader.resolve(*n, "shape", brief.start, namesOf(brief.shapes));
+    }
     reader.finish();
   }
   if (const toml::node* node = top.find("proof")) {
@@ -493,6 +517,7 @@ Brief parseBrief(std::string_view text, const std::filesystem::path& path) {
   }
   TableReader design = top.table(top.need("design", "[design] with space = \"...\""), "design");
   parseDesign(design, brief);
+  parseRegions(top, brief);
   std::vector<std::string> faceNames;
   if (const toml::table* faces = document["faces"].as_table())
     for (const auto& [key, node] : *faces) faceNames.emplace_back(key.str());

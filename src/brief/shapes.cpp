@@ -16,6 +16,7 @@
 #include "barelattice/geometry/mesh_files.hpp"
 #include "barelattice/geometry/mesh_repair.hpp"
 #include "barelattice/geometry/mesh_shape.hpp"
+#include "barelattice/geometry/outline_files.hpp"
 
 namespace barelattice {
 namespace {
@@ -193,7 +194,63 @@ class ShapeBuilder {
     return loop;
   }
 
+  /// An outline comes from corners in the brief, a drawing or a face of a CAD solid.
   void readOutline(TableReader& reader, const std::string& key, Extrusion& extrusion) {
+    const toml::node* drawing = reader.find("drawing");
+    const toml::node* cad = reader.find("cad");
+    const toml::node* listed = reader.find(key);
+    if ((drawing != nullptr) + (cad != nullptr) + (listed != nullptr) != 1)
+      reader.fail(fmt::format("needs one of '{}', 'drawing' and 'cad'", key),
+                  "a list of corners, the name of an SVG file, or of a STEP file");
+    if (listed) return readCorners(reader, key, extrusion);
+    PlaneOutline outline = drawing ? drawnOutline(reader) : faceOutline(reader);
+    Eigen::Vector2d origin(0, 0);
+    if (const toml::node* node = reader.find("origin")) origin = planePoint(reader, *node, "origin");
+    outline.holes.push_back(std::move(outline.outer));
+    for (OutlineLoop& loop : outline.holes)
+      for (OutlineCorner& corner : loop) {
+        corner.point += origin;
+        if (corner.through) *corner.through += origin;
+      }
+    extrusion.outline = std::move(outline.holes.back());
+    outline.holes.pop_back();
+    extrusion.holes = std::move(outline.holes);
+  }
+
+  PlaneOutline drawnOutline(TableReader& reader) {
+    const std::filesystem::path path = fileOf(reader, "drawing", "an SVG file");
+    std::string id;
+    if (const toml::node* node = reader.find("path")) id = reader.text(*node, "path");
+    std::optional<double> unit;
+    if (const toml::node* node = reader.find("unit")) unit = reader.fileUnit(*node, "unit");
+    return readSvgOutline(path, id, unit);
+  }
+
+  /// The outline of the one plane face that looks a given way, or of those the one nearest to a point.
+  PlaneOutline faceOutline(TableReader& reader) {
+    const CadSolid& solid = cadSolid(reader, "cad", reader.raw());
+    const toml::node& facing = reader.need("facing", "which way the face looks, e.g. \"+z\"");
+    const Vec3 direction = reader.direction(facing, "facing");
+    std::vector<std::size_t> found;
+    constexpr double kSame = 0.9999;
+    for (std::size_t f = 0; f < solid.faces.size(); ++f)
+      if (solid.faces[f].patch.kind == Patch::Kind::plane &&
+          solid.faces[f].patch.direction().dot(direction) > kSame)
+        found.push_back(f);
+    if (found.empty()) reader.fail(facing, "no plane face looks that way");
+    if (const toml::node* near = reader.find("near")) {
+      const Vec3 place = reader.point(*near, "near");
+      std::sort(found.begin(), found.end(), [&](std::size_t a, std::size_t b) {
+        return (solid.faces[a].centre - place).norm() < (solid.faces[b].centre - place).norm();
+      });
+    } else if (found.size() > 1) {
+      reader.fail(facing, fmt::format("{} plane faces look that way", found.size()),
+                  "choose one with 'near': the place its centre is nearest to");
+    }
+    return outlineOf(solid, found.front());
+  }
+
+  void readCorners(TableReader& reader, const std::string& key, Extrusion& extrusion) {
     extrusion.outline = corners(reader, reader.need(key, "a list of corners"), key);
     if (const toml::node* holes = reader.find("holes"))
       for (const toml::node& hole : reader.array(*holes, "holes"))
@@ -261,9 +318,9 @@ class ShapeBuilder {
     return discOf(centre, radius);
   }
 
-  /// The file named by 'file', whose content counts towards what the shape is.
-  std::filesystem::path fileOf(TableReader& reader, const std::string& cure) {
-    const std::filesystem::path path = folder_ / reader.text(reader.need("file", cure), "file");
+  /// The file under a key, whose content counts towards what the shape is.
+  std::filesystem::path fileOf(TableReader& reader, const std::string& key, const std::string& cure) {
+    const std::filesystem::path path = folder_ / reader.text(reader.need(key, cure), key);
     texts_[building_.back()] += hashOf(readFile(path));
     return path;
   }
@@ -271,7 +328,7 @@ class ShapeBuilder {
   ShapePtr mesh(const TableReader& outer, const toml::node& node) {
     TableReader reader = outer.table(node, "mesh");
     const std::filesystem::path path =
-        fileOf(reader, "the name of a closed STL, 3MF, OBJ or PLY file, relative to the brief");
+        fileOf(reader, "file", "the name of a closed STL, 3MF, OBJ or PLY file, relative to the brief");
     double unit = 1e-3;
     if (const toml::node* given = reader.find("unit")) unit = reader.fileUnit(*given, "unit");
     reader.finish();
@@ -283,7 +340,14 @@ class ShapeBuilder {
 
   ShapePtr cad(const TableReader& outer, const toml::node& node) {
     TableReader reader = outer.table(node, "cad");
-    const std::filesystem::path path = fileOf(reader, "the name of a STEP file, relative to the brief");
+    const CadSolid& solid = cadSolid(reader, "file", node);
+    reader.finish();
+    return makeCadShape(solid);
+  }
+
+  /// The solid a table chooses with 'solid' from the file under `key`.
+  const CadSolid& cadSolid(TableReader& reader, const std::string& key, const toml::node& node) {
+    const std::filesystem::path path = fileOf(reader, key, "the name of a STEP file, relative to the brief");
     auto model = models_.find(path.string());
     if (model == models_.end()) model = models_.emplace(path.string(), readStep(path)).first;
     const std::vector<CadSolid>& solids = model->second.solids;
@@ -308,13 +372,12 @@ class ShapeBuilder {
       reader.fail(node, fmt::format("{} holds {} solids", path.filename().string(), solids.size()),
                   fmt::format("say which: solid = a number from 1, or one of: {}", fmt::join(names, ", ")));
     }
-    reader.finish();
     if (!solids[chosen].valid)
       notes.push_back(
           fmt::format("[shapes.{}] the CAD kernel finds the solid's topology doubtful: look at it in "
                       "the page",
                       building_.back()));
-    return makeCadShape(solids[chosen]);
+    return solids[chosen];
   }
 
   ShapePtr hull(const TableReader& outer, const toml::node& node) {
@@ -325,14 +388,20 @@ class ShapeBuilder {
   ShapePtr fill(const TableReader& outer, const toml::node& node) {
     TableReader reader = outer.table(node, "fill");
     const ShapePtr body = named(reader, "of");
-    const double largest =
-        length(reader, "holes_up_to", "the largest diameter of a hole to fill, e.g. \"12 mm\"");
+    const toml::node* holes = reader.find("holes_up_to");
+    const toml::node* pockets = reader.find("pockets_up_to");
+    if ((holes == nullptr) == (pockets == nullptr))
+      reader.fail(node, "needs one of 'holes_up_to' and 'pockets_up_to'",
+                  "holes_up_to: the largest diameter of a round hole to fill, e.g. \"12 mm\"; pockets_up_to: "
+                  "the width of holes, slots and pockets of any form");
+    const double largest = holes ? reader.quantity(*holes, "holes_up_to", Measure::length)
+                                 : reader.quantity(*pockets, "pockets_up_to", Measure::length);
     std::vector<Vec3> near;
     if (const toml::node* places = reader.find("near"))
       for (const toml::node& place : reader.array(*places, "near"))
         near.push_back(reader.point(place, "near"));
     reader.finish();
-    return makeFilled(body, largest, near);
+    return holes ? makeFilled(body, largest, near) : makeFilledPockets(body, largest, near);
   }
 
   /// A body on its way along lines or round an axis.

@@ -74,6 +74,8 @@ Patch patchFrom(const json& face, const TriangleMesh& net) {
   patch.sweep = face.at("sweep").get<double>();
   if (patch.sweep > 2 * std::numbers::pi - 1e-9) patch.sweep = 0;
   patch.flipped = face.at("inward").get<bool>();
+  if (!(patch.radius >= 0 && patch.secondRadius >= 0 && axis.norm() > 0.5 && patch.u.norm() > 0.5))
+    throw InputError("a round face has no radius or no axis");
   return patch;
 }
 
@@ -125,6 +127,9 @@ CadSolid solidFrom(const json& entry) {
         std::make_shared<PatchNet>(std::move(nets[f]), face.at("area").get<double>(), solid.deviation);
     result.centre = vectorFrom(face.at("centre"));
     result.adjacent = face.at("adjacent").get<std::vector<int>>();
+    for (const int other : result.adjacent)
+      if (other < 0 || static_cast<std::size_t>(other) >= faces)
+        throw InputError("a face meets one that is not there");
     solid.faces.push_back(std::move(result));
   }
   return solid;

@@ -21,6 +21,19 @@ bool anyFlat(const std::vector<ShapePtr>& parts) {
   return std::any_of(parts.begin(), parts.end(), [](const ShapePtr& part) { return part->flat(); });
 }
 
+/// Of parts whose least (sense 1) or greatest (sense -1) distance counts, those that decide it within `reach`
+/// of `centre`: distances change by no more than the way one goes.
+std::vector<ShapePtr> decisive(const std::vector<ShapePtr>& parts, const Vec3& centre, double reach,
+                               double sense) {
+  std::vector<double> values;
+  for (const ShapePtr& part : parts) values.push_back(sense * part->distance(centre));
+  const double least = *std::min_element(values.begin(), values.end());
+  std::vector<ShapePtr> near;
+  for (std::size_t p = 0; p < parts.size(); ++p)
+    if (values[p] <= least + 2 * reach) near.push_back(parts[p]->local(centre, reach));
+  return near;
+}
+
 /// Boxes that tell without asking a part that it is far away.
 class Boxes {
  public:
@@ -51,6 +64,9 @@ class OffsetShape final : public Shape {
   }
   bool convex() const override { return body_->convex(); }
   bool flat() const override { return body_->flat(); }
+  ShapePtr local(const Vec3& centre, double reach) const override {
+    return std::make_shared<OffsetShape>(body_->local(centre, reach), by_);
+  }
   void appendPatches(std::vector<Patch>& patches) const override {
     std::vector<Patch> own;
     body_->appendPatches(own);
@@ -88,6 +104,10 @@ class UnionShape final : public Shape {
           "shrink its parts, or cut the union by something larger");
     return std::make_shared<UnionShape>(offsetAll(parts_, by));
   }
+  ShapePtr local(const Vec3& centre, double reach) const override {
+    std::vector<ShapePtr> near = decisive(parts_, centre, reach, 1);
+    return near.size() == 1 ? near.front() : std::make_shared<UnionShape>(std::move(near));
+  }
 
  private:
   std::vector<ShapePtr> parts_;
@@ -117,6 +137,10 @@ class IntersectionShape final : public Shape {
   ShapePtr offset(double by) const override {
     return std::make_shared<IntersectionShape>(offsetAll(parts_, by));
   }
+  ShapePtr local(const Vec3& centre, double reach) const override {
+    std::vector<ShapePtr> near = decisive(parts_, centre, reach, -1);
+    return near.size() == 1 ? near.front() : std::make_shared<IntersectionShape>(std::move(near));
+  }
 
  private:
   std::vector<ShapePtr> parts_;
@@ -142,6 +166,15 @@ class DifferenceShape final : public Shape {
   }
   ShapePtr offset(double by) const override {
     return std::make_shared<DifferenceShape>(body_->offset(by), offsetAll(cuts_, -by));
+  }
+  ShapePtr local(const Vec3& centre, double reach) const override {
+    const double value = distance(centre);
+    std::vector<ShapePtr> near;
+    for (std::size_t c = 0; c < cuts_.size(); ++c)
+      if (!boxes_.beyond(c, centre, 2 * reach - value) && -cuts_[c]->distance(centre) >= value - 2 * reach)
+        near.push_back(cuts_[c]->local(centre, reach));
+    const ShapePtr body = body_->local(centre, reach);
+    return near.empty() ? body : std::make_shared<DifferenceShape>(body, std::move(near));
   }
 
  private:
@@ -172,6 +205,9 @@ class TransformedShape final : public Shape {
   ShapePtr offset(double by) const override {
     return std::make_shared<TransformedShape>(body_->offset(by), map_);
   }
+  ShapePtr local(const Vec3& centre, double reach) const override {
+    return std::make_shared<TransformedShape>(body_->local(back_ * centre, reach), map_);
+  }
 
  private:
   ShapePtr body_;
@@ -189,7 +225,9 @@ class LayerShape final : public Shape {
       // The net is never nearer than the surface it lies on.
       const double off =
           piece_.kind == Patch::Kind::freeform ? 0 : piece_.distance(point) - piece_.net->deviation - depth_;
-      return off > depth_ ? off : piece_.net->tree.nearest(point).distance - depth_;
+      if (off > depth_) return off;
+      const TriangleTree& tree = piece_.net->tree;
+      return (near_.empty() ? tree.nearest(point) : tree.nearestOf(point, near_)).distance - depth_;
     }
     const Vec3 offset = point - piece_.origin;
     const double side = piece_.flipped ? -1.0 : 1.0;
@@ -221,6 +259,13 @@ class LayerShape final : public Shape {
     }
     return std::max(slab(below, depth_), ends);
   }
+  ShapePtr local(const Vec3& centre, double reach) const override {
+    if (!piece_.net || wholeTurn()) return shared_from_this();
+    const double farthest = piece_.net->tree.nearest(centre).distance + 2 * reach;
+    auto near = std::make_shared<LayerShape>(piece_, depth_);
+    near->near_ = piece_.net->tree.within(centre, farthest * (1 + 1e-9));
+    return near;
+  }
   Box bounds() const override {
     Box box;
     for (const SurfacePoint& p : piece_.sample(std::max(extent() / 16, 1e-9))) box.extend(p.position);
@@ -249,9 +294,14 @@ class LayerShape final : public Shape {
 
   Patch piece_;
   double depth_;
+  std::vector<int> near_;  // the triangles of the net that can be nearest in one place; empty for everywhere
 };
 
 }  // namespace
+
+ShapePtr Shape::local(const Vec3&, double) const {
+  return shared_from_this();
+}
 
 ShapePtr Shape::offset(double by) const {
   const Vec3 sizes = bounds().sizes();

@@ -3,10 +3,13 @@
 #include <fmt/format.h>
 
 #include <algorithm>
+#include <array>
 #include <cmath>
 #include <limits>
+#include <map>
 
 #include "barelattice/base/error.hpp"
+#include "barelattice/base/parallel.hpp"
 #include "barelattice/base/quantity.hpp"
 
 namespace barelattice {
@@ -85,14 +88,37 @@ Patch clipped(Patch patch, const Box& box) {
   return patch;
 }
 
+/// Points that lie together: the indices of those in each cube of edge `size` (m).
+std::vector<std::vector<std::size_t>> byPlace(const std::vector<SurfacePoint>& points, double size) {
+  std::map<std::array<long, 3>, std::vector<std::size_t>> cubes;
+  for (std::size_t p = 0; p < points.size(); ++p) {
+    const Vec3 at = (points[p].position / size).array().floor();
+    cubes[{std::lround(at.x()), std::lround(at.y()), std::lround(at.z())}].push_back(p);
+  }
+  std::vector<std::vector<std::size_t>> places;
+  for (auto& [cube, own] : cubes) places.push_back(std::move(own));
+  return places;
+}
+
 /// The part of a patch that lies on the boundary of the shape.
 std::vector<SurfacePoint> trimmed(const Patch& patch, const Shape& shape, double spacing) {
   const double onSurface = std::max(1e-6 * spacing, patch.net ? 2 * patch.net->deviation : 0.0);
+  constexpr double kPlace = 6;  // steps along a place whose points ask a body of their own
   const auto kept = [&](double step) {
     std::vector<SurfacePoint> points = patch.sample(step);
     const std::size_t all = points.size();
-    std::erase_if(points,
-                  [&](const SurfacePoint& p) { return std::abs(shape.distance(p.position)) > onSurface; });
+    const std::vector<std::vector<std::size_t>> places = byPlace(points, kPlace * step);
+    forEach(
+        places.size(),
+        [&](std::size_t place) {
+          Box box;
+          for (const std::size_t p : places[place]) box.extend(points[p].position);
+          const ShapePtr local = shape.local(box.center(), 0.5 * box.diagonal().norm());
+          for (const std::size_t p : places[place])
+            if (std::abs(local->distance(points[p].position)) > onSurface) points[p].area = 0;
+        },
+        16);
+    std::erase_if(points, [](const SurfacePoint& p) { return p.area == 0; });
     // Of a piece with a net a point now and then lies off by rounding.
     constexpr double kStray = 0.02;
     const double off = static_cast<double>(all - points.size());

@@ -34,8 +34,19 @@ class MeshShape final : public Shape {
     bounds_ = {bounds_.min() - Vec3::Constant(margin_), bounds_.max() + Vec3::Constant(margin_)};
   }
 
-  double distance(const Vec3& point) const override {
-    const NearestPoint near = tree_.nearest(point);
+  double distance(const Vec3& point) const override { return signedDistance(point, tree_.nearest(point)); }
+  double distanceTo(const Vec3& point, const std::vector<int>& triangles) const {
+    return signedDistance(point, tree_.nearestOf(point, triangles));
+  }
+  ShapePtr local(const Vec3& centre, double reach) const override;
+  const TriangleMesh* triangles() const override { return &mesh_; }
+  Box bounds() const override { return bounds_; }
+  void appendPatches(std::vector<Patch>& patches) const override {
+    patches.insert(patches.end(), patches_.begin(), patches_.end());
+  }
+
+ private:
+  double signedDistance(const Vec3& point, const NearestPoint& near) const {
     const double side = (point - near.position).dot(normalAt(near));
     const double flat = side < 0 ? -near.distance : near.distance;
     if (faceOf_.empty()) return flat;
@@ -45,12 +56,7 @@ class MeshShape final : public Shape {
     const double gap = face.height(near.position);
     return std::abs(gap) < 2 * margin_ ? flat + gap : flat;
   }
-  Box bounds() const override { return bounds_; }
-  void appendPatches(std::vector<Patch>& patches) const override {
-    patches.insert(patches.end(), patches_.begin(), patches_.end());
-  }
 
- private:
   Vec3 faceNormal(std::size_t t) const {
     return (mesh_.corner(t, 1) - mesh_.corner(t, 0))
         .cross(mesh_.corner(t, 2) - mesh_.corner(t, 0))
@@ -154,6 +160,28 @@ class MeshShape final : public Shape {
   std::vector<int> faceOf_;  // the patch of every triangle, where triangles stand for exact faces
   double margin_ = 0;        // how far those may lie off, m
 };
+
+/// A triangle surface seen from one small place.
+class LocalMeshShape final : public Shape {
+ public:
+  /// @param triangles the ones that can be nearest to a point of the place.
+  LocalMeshShape(std::shared_ptr<const MeshShape> whole, std::vector<int> triangles)
+      : whole_(std::move(whole)), triangles_(std::move(triangles)) {}
+  double distance(const Vec3& point) const override { return whole_->distanceTo(point, triangles_); }
+  Box bounds() const override { return whole_->bounds(); }
+  void appendPatches(std::vector<Patch>& patches) const override { whole_->appendPatches(patches); }
+
+ private:
+  std::shared_ptr<const MeshShape> whole_;
+  std::vector<int> triangles_;
+};
+
+ShapePtr MeshShape::local(const Vec3& centre, double reach) const {
+  // No point of the place is farther from the surface than the centre is by more than `reach`.
+  const double farthest = tree_.nearest(centre).distance + 2 * reach;
+  return std::make_shared<LocalMeshShape>(std::static_pointer_cast<const MeshShape>(shared_from_this()),
+                                          tree_.within(centre, farthest * (1 + 1e-9)));
+}
 
 /// Refuses what encloses no body; turns round what faces inward.
 TriangleMesh checked(TriangleMesh mesh) {

@@ -118,6 +118,20 @@ inline double TriangleTree::squaredGap(const Node& node, const Vec3& point) {
   return (node.box.min() - point).cwiseMax(point - node.box.max()).cwiseMax(0.0).squaredNorm();
 }
 
+/// Takes the triangle's nearest point if it beats the best so far.
+inline void TriangleTree::improve(const Vec3& point, int triangle, NearestPoint& best,
+                                  double& bestSquared) const {
+  const auto t = static_cast<std::size_t>(triangle);
+  const double height = normals_[t].dot(point - mesh_.corner(t, 0));
+  if (height * height >= bestSquared) return;  // even its plane is farther away
+  const Vec3 w = nearestWeights(point, mesh_.corner(t, 0), mesh_.corner(t, 1), mesh_.corner(t, 2));
+  const Vec3 position = w[0] * mesh_.corner(t, 0) + w[1] * mesh_.corner(t, 1) + w[2] * mesh_.corner(t, 2);
+  const double squared = (position - point).squaredNorm();
+  if (squared >= bestSquared) return;
+  bestSquared = squared;
+  best = {triangle, position, w, 0};
+}
+
 NearestPoint TriangleTree::nearest(const Vec3& point) const {
   NearestPoint best;
   double bestSquared = std::numeric_limits<double>::max();
@@ -142,22 +156,45 @@ NearestPoint TriangleTree::nearest(const Vec3& point) const {
       stack[open++] = near;
       continue;
     }
-    for (int i = node.first; i < node.first + node.count; ++i) {
-      const int id = order_[static_cast<std::size_t>(i)];
-      const auto t = static_cast<std::size_t>(id);
-      const double height = normals_[t].dot(point - mesh_.corner(t, 0));
-      if (height * height >= bestSquared) continue;  // even its plane is farther away
-      const Vec3 w = nearestWeights(point, mesh_.corner(t, 0), mesh_.corner(t, 1), mesh_.corner(t, 2));
-      const Vec3 position = w[0] * mesh_.corner(t, 0) + w[1] * mesh_.corner(t, 1) + w[2] * mesh_.corner(t, 2);
-      const double squared = (position - point).squaredNorm();
-      if (squared < bestSquared) {
-        bestSquared = squared;
-        best = {id, position, w, 0};
-      }
-    }
+    for (int i = node.first; i < node.first + node.count; ++i)
+      improve(point, order_[static_cast<std::size_t>(i)], best, bestSquared);
   }
   best.distance = std::sqrt(bestSquared);
   return best;
+}
+
+NearestPoint TriangleTree::nearestOf(const Vec3& point, const std::vector<int>& triangles) const {
+  NearestPoint best;
+  double bestSquared = std::numeric_limits<double>::max();
+  for (const int triangle : triangles) improve(point, triangle, best, bestSquared);
+  best.distance = std::sqrt(bestSquared);
+  return best;
+}
+
+std::vector<int> TriangleTree::within(const Vec3& centre, double reach) const {
+  std::vector<int> found;
+  if (nodes_.empty()) return found;
+  std::array<int, 64> stack;  // see nearest
+  std::size_t open = 0;
+  stack[open++] = 0;
+  while (open > 0) {
+    const Node& node = nodes_[static_cast<std::size_t>(stack[--open])];
+    if (squaredGap(node, centre) > reach * reach) continue;
+    if (node.count == 0) {
+      stack[open++] = node.first;
+      stack[open++] = node.second;
+      continue;
+    }
+    for (int i = node.first; i < node.first + node.count; ++i) {
+      NearestPoint best;
+      double squared = std::nextafter(reach * reach, std::numeric_limits<double>::max());
+      improve(centre, order_[static_cast<std::size_t>(i)], best, squared);
+      if (best.triangle >= 0) found.push_back(best.triangle);
+    }
+  }
+  std::sort(found.begin(), found.end());
+  found.erase(std::unique(found.begin(), found.end()), found.end());
+  return found;
 }
 
 void TriangleTree::appendOverlaps(const Box& box, std::vector<int>& triangles) const {

@@ -31,6 +31,7 @@ double least(const std::vector<ShapePtr>& shapes, const Vec3& point) {
 struct Shares {
   double available = 0;
   double kept = 0;
+  double bonded = 0;
 };
 
 /// What a cell holds, and how far from its centre (m) all cells are sure to hold the same.
@@ -53,14 +54,14 @@ class LocalRegion {
     if (distance < -reach_)
       covers_ = true;
     else if (distance <= reach_)
-      near_.push_back(shape.get());
+      near_.push_back(shape->local(centre_, reach_));
   }
   bool decided() const { return covers_ || near_.empty(); }
   /// No boundary passes nearer to the centre than this, m.
   double alike() const { return alike_; }
   bool contains(const Vec3& point) const {
     return covers_ ||
-           std::any_of(near_.begin(), near_.end(), [&](const Shape* s) { return s->distance(point) < 0; });
+           std::any_of(near_.begin(), near_.end(), [&](const ShapePtr& s) { return s->distance(point) < 0; });
   }
 
  private:
@@ -69,7 +70,7 @@ class LocalRegion {
   double reach_;
   double alike_ = kFar;
   bool covers_ = false;
-  std::vector<const Shape*> near_;
+  std::vector<ShapePtr> near_;
 };
 
 /// A point of the grid's space in three dimensions.
@@ -88,16 +89,20 @@ CellShares sampleCell(const Regions& regions, const Point<D>& centre, double siz
   LocalRegion space(middle, reach);
   LocalRegion keep(middle, reach);
   LocalRegion clear(middle, reach);
+  LocalRegion bonded(middle, reach);
   space.add(regions.space);
   for (const ShapePtr& shape : regions.keeps) keep.add(shape);
   for (const ShapePtr& shape : regions.clears) clear.add(shape);
+  for (const MaterialRegion& region : regions.materials)
+    if (region.bonded) bonded.add(region.shape);
   const auto sharesAt = [&](const Vec3& point) {
+    const bool joined = bonded.contains(point);
     const bool free = !clear.contains(point);
-    const bool kept = free && keep.contains(point);
-    return Shares{kept || (free && space.contains(point)) ? 1.0 : 0.0, kept ? 1.0 : 0.0};
+    const bool kept = joined || (free && keep.contains(point));
+    return Shares{kept || (free && space.contains(point)) ? 1.0 : 0.0, kept ? 1.0 : 0.0, joined ? 1.0 : 0.0};
   };
-  if (space.decided() && keep.decided() && clear.decided())
-    return {sharesAt(middle), std::min({space.alike(), keep.alike(), clear.alike()}) - reach};
+  if (space.decided() && keep.decided() && clear.decided() && bonded.decided())
+    return {sharesAt(middle), std::min({space.alike(), keep.alike(), clear.alike(), bonded.alike()}) - reach};
   Shares sum;
   for (int sample = 0; sample < kSamples; ++sample) {
     Point<D> point = centre;
@@ -107,8 +112,9 @@ CellShares sampleCell(const Regions& regions, const Point<D>& centre, double siz
     const Shares shares = sharesAt(lifted<D>(regions, point));
     sum.available += shares.available;
     sum.kept += shares.kept;
+    sum.bonded += shares.bonded;
   }
-  return {{sum.available / kSamples, sum.kept / kSamples}, 0};
+  return {{sum.available / kSamples, sum.kept / kSamples, sum.bonded / kSamples}, 0};
 }
 
 /// The smallest box of whole cells round the regions; shifted so that a mirror plane falls between cells.
@@ -140,12 +146,48 @@ GridFrame<D> frameOf(const Regions& regions, double size, const std::optional<Mi
 }  // namespace
 
 double Regions::available(const Vec3& point) const {
-  return std::max(
-      {std::min(space->distance(point), least(keeps, point)), -least(clears, point), withinSheet(point)});
+  const double designed =
+      std::max(std::min(space->distance(point), least(keeps, point)), -least(clears, point));
+  return std::max(std::min(designed, bonded(point)), withinSheet(point));
 }
 
 double Regions::kept(const Vec3& point) const {
-  return std::max({least(keeps, point), -least(clears, point), withinSheet(point)});
+  return std::max(std::min(std::max(least(keeps, point), -least(clears, point)), bonded(point)),
+                  withinSheet(point));
+}
+
+double Regions::bonded(const Vec3& point) const {
+  double value = std::numeric_limits<double>::max();
+  for (const MaterialRegion& region : materials)
+    if (region.bonded) value = std::min(value, region.shape->distance(point));
+  return value;
+}
+
+bool Regions::hasBonded() const {
+  return std::any_of(materials.begin(), materials.end(), [](const MaterialRegion& r) { return r.bonded; });
+}
+
+int Regions::materialAt(const Vec3& point) const {
+  return bonded(point) < 0 ? nearestBondedMaterial(point) : designedMaterial(point);
+}
+
+int Regions::nearestBondedMaterial(const Vec3& point) const {
+  int material = 0;
+  double least = std::numeric_limits<double>::max();
+  for (const MaterialRegion& region : materials) {
+    if (!region.bonded) continue;
+    const double distance = region.shape->distance(point);
+    if (distance >= least) continue;
+    least = distance;
+    material = region.material;
+  }
+  return material;
+}
+
+int Regions::designedMaterial(const Vec3& point) const {
+  for (const MaterialRegion& region : materials)
+    if (!region.bonded && region.shape->distance(point) < 0) return region.material;
+  return 0;
 }
 
 double Regions::withinSheet(const Vec3& point) const {
@@ -156,6 +198,8 @@ double Regions::withinSheet(const Vec3& point) const {
 Box Regions::bounds() const {
   Box box = space->bounds();
   for (const ShapePtr& keep : keeps) box.extend(keep->bounds());
+  for (const MaterialRegion& region : materials)
+    if (region.bonded) box.extend(region.shape->bounds());
   if (thickness > 0) {
     box.min().z() = 0;
     box.max().z() = thickness;
@@ -167,13 +211,6 @@ template <int D>
 double Domain<D>::volume() const {
   double sum = 0;
   for (const double share : fill) sum += share;
-  return sum * cellVolume();
-}
-
-template <int D>
-double Domain<D>::keepVolume() const {
-  double sum = 0;
-  for (std::size_t c = 0; c < fill.size(); ++c) sum += keep[c] ? fill[c] : 0;
   return sum * cellVolume();
 }
 
@@ -200,14 +237,26 @@ Domain<D> sampleRegions(const Regions& regions, double size, const std::optional
       16);
   std::vector<std::uint8_t> inDomain(shares.size());
   for (std::size_t i = 0; i < shares.size(); ++i) inDomain[i] = shares[i].available > 0;
-  Domain<D> domain{Grid<D>(frame, inDomain), {}, {}, regions.thickness};
+  Domain<D> domain{Grid<D>(frame, inDomain), {}, {}, {}, {}, regions.thickness};
   if (domain.grid.cellCount() == 0)
     throw InputError("the design space is empty once the clear regions are taken out");
   for (std::size_t c = 0; c < domain.grid.cellCount(); ++c) {
     const Shares& s = shares[frame.linear(domain.grid.cellIndex(c))];
     domain.fill.push_back(s.available);
     domain.keep.push_back(s.kept > 0.5 * s.available);
+    domain.bonded.push_back(s.bonded);
   }
+  domain.material.assign(domain.grid.cellCount(), 0);
+  if (!regions.materials.empty())
+    forEach(
+        domain.material.size(),
+        [&](std::size_t c) {
+          const Vec3 centre = lifted<D>(regions, frame.centre(domain.grid.cellIndex(c)));
+          // The centre of a cell at the edge of a bonded part may lie outside of it.
+          domain.material[c] = static_cast<std::uint8_t>(
+              domain.isBonded(c) ? regions.nearestBondedMaterial(centre) : regions.designedMaterial(centre));
+        },
+        1024);
   return domain;
 }
 

@@ -11,9 +11,15 @@
 namespace barelattice {
 namespace {
 
+/// Entry by entry; an empty factor counts as ones.
+std::vector<double> product(std::vector<double> values, const std::vector<double>& factor) {
+  for (std::size_t i = 0; i < factor.size(); ++i) values[i] *= factor[i];
+  return values;
+}
+
 template <int D>
 void validate(const LayoutProblem<D>& problem) {
-  const MassFraction mass(problem.fill);
+  const MassFraction mass(product(problem.fill, problem.mass));
   const std::vector<double> keep(problem.keep.begin(), problem.keep.end());
   if (!(problem.massFraction > mass.value(keep) && problem.massFraction < 1))
     throw InputError(fmt::format(
@@ -28,8 +34,9 @@ class Loop {
   Loop(const LayoutProblem<D>& problem, const OptimiseOptions& options, const OptimiseState* resume)
       : problem_(problem),
         options_(options),
-        compliances_(*problem.grid, problem.material, problem.cases, problem.fill, options.law),
-        mass_(problem.fill),
+        compliances_(*problem.grid, problem.material, problem.cases, product(problem.fill, problem.modulus),
+                     options.law),
+        mass_(product(problem.fill, problem.mass)),
         filter_(std::make_shared<DensityFilter<D>>(*problem.grid, problem.fill, problem.filterRadius,
                                                    problem.filterBoundary, problem.attached)) {
     compliances_.setTolerance(options.loopTolerance);
@@ -38,7 +45,8 @@ class Loop {
       compliances_.setDisplacements(std::move(state_.displacements));
     }
     buildChain();
-    if (!resume) startUniform();
+    if (!resume && problem.start.empty()) startUniform();
+    if (!resume && !problem.start.empty()) startFrom(problem.start);
   }
 
   OptimiseResult run(const IterationCallback& callback) {
@@ -125,6 +133,17 @@ class Loop {
       state_.variables.assign(problem_.fill.size(), middle);
       (massOf(state_.variables) > problem_.massFraction ? high : low) = middle;
     }
+  }
+
+  /// The given start, shifted to meet the mass target. Neither quite empty nor quite full: an empty cell has
+  /// no stiffness whose growth the update could see, and could not come back.
+  void startFrom(const std::vector<double>& density) {
+    constexpr double kEmpty = 0.1;
+    constexpr double kFull = 0.9;
+    state_.variables.resize(density.size());
+    for (std::size_t i = 0; i < density.size(); ++i)
+      state_.variables[i] = kEmpty + (kFull - kEmpty) * density[i];
+    rebalanced();
   }
 
   /// Near the threshold a density follows its variable with the sharpness as factor. Undamped, a step

@@ -187,10 +187,12 @@ Resultant resultantAt(const QuadraticTets& mesh, const std::vector<double>& forc
   return resultantOf(mesh, forces, &only);
 }
 
-void findPeaks(const QuadraticTets& mesh, const ProofProblem& problem, const NearFaces& near,
-               const std::vector<double>& volumes, CaseProof& result) {
+/// @param in the material the stress of each corner node is in.
+void findPeaks(const QuadraticTets& mesh, const TetMaterials& materials, const std::vector<std::size_t>& in,
+               const NearFaces& near, const std::vector<double>& volumes, CaseProof& result) {
   std::vector<std::pair<double, double>> judged;  // stress and volume
   double total = 0;
+  double most = 0;  // share of its strength a material uses
   for (std::size_t n = 0; n < mesh.cornerCount(); ++n) {
     const double stress = result.vonMises[n];
     if (stress > result.peakStress) {
@@ -202,9 +204,12 @@ void findPeaks(const QuadraticTets& mesh, const ProofProblem& problem, const Nea
     total += volumes[n];
     result.tension = std::max(result.tension, result.principalMost[n]);
     result.compression = std::min(result.compression, result.principalLeast[n]);
-    if (stress > result.judgedStress) {
+    const double used = stress / materials.materials[in[n]].strength;
+    if (used > most) {
+      most = used;
       result.judgedStress = stress;
       result.judgedAt = mesh.nodes()[n];
+      result.judgedIn = in[n];
     }
   }
   std::sort(judged.begin(), judged.end());
@@ -215,13 +220,43 @@ void findPeaks(const QuadraticTets& mesh, const ProofProblem& problem, const Nea
       below += judged[at++].second;
     if (!judged.empty()) result.percentiles[p] = judged[std::min(at, judged.size() - 1)].first;
   }
-  result.safetyFactor = problem.material.strength / result.judgedStress;
+  result.safetyFactor = materials.materials[result.judgedIn].strength / result.judgedStress;
+}
+
+TetMaterials materialsOf(const QuadraticTets& mesh, const ProofProblem& problem) {
+  TetMaterials materials{{problem.material}, {}};
+  if (problem.materials.empty()) return materials;
+  materials.materials.insert(materials.materials.end(), problem.otherMaterials.begin(),
+                             problem.otherMaterials.end());
+  Regions regions;
+  regions.materials = problem.materials;
+  materials.number.resize(mesh.tets().size());
+  forEach(
+      materials.number.size(),
+      [&](std::size_t t) {
+        Vec3 centre = Vec3::Zero();
+        for (std::size_t i = 0; i < 4; ++i)
+          centre += 0.25 * mesh.nodes()[static_cast<std::size_t>(mesh.tets()[t][i])];
+        materials.number[t] = static_cast<std::uint8_t>(regions.materialAt(centre));
+      },
+      1024);
+  return materials;
+}
+
+void addMasses(const QuadraticTets& mesh, const ProofProblem& problem, const TetMaterials& materials,
+               Proof& proof) {
+  std::vector<char> bonded(materials.materials.size(), 0);
+  for (const MaterialRegion& region : problem.materials)
+    bonded[static_cast<std::size_t>(region.material)] = region.bonded;
+  const std::vector<double> volumes = mesh.volumes();
+  for (std::size_t t = 0; t < volumes.size(); ++t)
+    (bonded[materials.numberOf(t)] ? proof.bonded : proof.mass) += volumes[t] * materials.of(t).density;
 }
 
 /// The stiffness under one set of supports, ready to solve.
 class Held {
  public:
-  Held(const QuadraticTets& mesh, double spacing, const ProofProblem& problem,
+  Held(const QuadraticTets& mesh, double spacing, const ProofProblem& problem, const TetMaterials& materials,
        const std::vector<MeshAttachment>& attached, const std::vector<std::size_t>& supports)
       : mask_(mesh.nodeCount(), problem.holdAcross ? 4 : 0), owner_(mesh.nodeCount(), -1) {
     for (const std::size_t s : supports) {
@@ -234,11 +269,11 @@ class Held {
         if (owner_[n] < 0) owner_[n] = static_cast<int>(s);  // a node of two faces is counted once
       }
     }
-    stiffness_ = mesh.stiffness(problem.material.poisson, mask_);
+    stiffness_ = mesh.stiffness(materials, mask_);
     multigrid_ = buildTetHierarchy(mesh, spacing, stiffness_);
   }
 
-  /// Displacements for unit modulus.
+  /// Displacements in units of the inverse of the first material's modulus.
   SolveReport solve(std::vector<double> load, std::vector<double>& u) const {
     clear(load);
     constexpr double kEnergyTolerance = 1e-8;  // compliances to eight digits, displacements to four
@@ -279,8 +314,9 @@ Proof prove(const QuadraticTets& mesh, double spacing, const ProofProblem& probl
   const std::vector<double> volumes = mesh.cornerVolumes();
 
   Proof proof;
+  const TetMaterials materials = materialsOf(mesh, problem);
   proof.volume = mesh.volume();
-  proof.mass = proof.volume * problem.material.density;
+  addMasses(mesh, problem, materials, proof);
   proof.tets = mesh.tets().size();
   proof.nodes = mesh.nodeCount();
   measureQuality(mesh, proof);
@@ -291,7 +327,7 @@ Proof prove(const QuadraticTets& mesh, double spacing, const ProofProblem& probl
            0.1 + 0.9 * static_cast<double>(proof.cases.size()) / static_cast<double>(problem.cases.size()));
     if (!heldFor || *heldFor != c.supports) {
       held.reset();  // before the next one is built: two would not fit side by side
-      held = std::make_unique<Held>(mesh, spacing, problem, attached, c.supports);
+      held = std::make_unique<Held>(mesh, spacing, problem, materials, attached, c.supports);
       heldFor = &c.supports;
     }
     CaseProof result;
@@ -310,17 +346,19 @@ Proof prove(const QuadraticTets& mesh, double spacing, const ProofProblem& probl
     for (std::size_t i = 0; i < load.size(); ++i) result.compliance += load[i] * u[i];
     for (std::size_t n = 0; n < mesh.nodeCount(); ++n)
       result.displacement = std::max(result.displacement, Vec3(u[3 * n], u[3 * n + 1], u[3 * n + 2]).norm());
-    std::vector<double> reaction = mesh.internalForces(problem.material, u);
+    std::vector<double> reaction = mesh.internalForces(materials, u);
     for (std::size_t i = 0; i < reaction.size(); ++i) reaction[i] -= load[i];
     for (std::size_t s = 0; s < problem.supports.size(); ++s)
       result.reactions.push_back(resultantAt(mesh, reaction, held->owner(), static_cast<int>(s)));
-    for (const Stress& stress : mesh.cornerStress(problem.material, u)) {
+    std::vector<std::size_t> in;
+    for (const auto& [stress, material] : mesh.cornerStress(materials, u)) {
       const auto principal = principalRange(stress);
+      in.push_back(material);
       result.vonMises.push_back(vonMises(stress));
       result.principalMost.push_back(principal[0]);
       result.principalLeast.push_back(principal[1]);
     }
-    findPeaks(mesh, problem, near, volumes, result);
+    findPeaks(mesh, materials, in, near, volumes, result);
     proof.cases.push_back(std::move(result));
   }
   return proof;

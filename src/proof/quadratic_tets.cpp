@@ -103,6 +103,15 @@ struct Incidence {
   }
 };
 
+using Law = Eigen::Matrix<double, 6, 6>;
+
+/// From strain to stress, Pa.
+std::vector<Law> lawsOf(const TetMaterials& materials) {
+  std::vector<Law> laws;
+  for (const Material& m : materials.materials) laws.push_back(m.modulus * constitutiveMatrix<3>(m.poisson));
+  return laws;
+}
+
 }  // namespace
 
 std::array<double, 2> principalRange(const Stress& s) {
@@ -177,16 +186,22 @@ TriangleMesh QuadraticTets::surfaceTriangles() const {
   return mesh;
 }
 
-double QuadraticTets::volume() const {
-  double sum = 0;
+std::vector<double> QuadraticTets::volumes() const {
+  std::vector<double> volumes;
   for (const auto& t : tets_) {
     const auto at = [&](std::size_t i) -> const Vec3& { return nodes_[static_cast<std::size_t>(t[i])]; };
-    sum += Cell(at(0), at(1), at(2), at(3)).volume;
+    volumes.push_back(Cell(at(0), at(1), at(2), at(3)).volume);
   }
-  return sum;
+  return volumes;
 }
 
-BlockMatrix<3, double> QuadraticTets::stiffness(double poisson, const std::vector<std::uint8_t>& held) const {
+double QuadraticTets::volume() const {
+  const std::vector<double> all = volumes();
+  return std::accumulate(all.begin(), all.end(), 0.0);
+}
+
+BlockMatrix<3, double> QuadraticTets::stiffness(const TetMaterials& materials,
+                                                const std::vector<std::uint8_t>& held) const {
   const Incidence round(tets_, nodes_.size());
   BlockMatrix<3, double> matrix;
   matrix.rowStart.assign(nodes_.size() + 1, 0);
@@ -209,8 +224,16 @@ BlockMatrix<3, double> QuadraticTets::stiffness(double poisson, const std::vecto
   // For isotropic material the 3 x 3 coupling of two shape functions follows from M = integral of grad N_a
   // grad N_b^T:
   //   K_ab = lambda M + mu M^T + mu trace(M) I.
-  const double lambda = poisson / ((1 + poisson) * (1 - 2 * poisson));
-  const double mu = 0.5 / (1 + poisson);
+  struct Lame {
+    double lambda;
+    double mu;
+  };
+  std::vector<Lame> laws;  // in units of the first material's modulus
+  for (const Material& m : materials.materials) {
+    const double modulus = m.modulus / materials.materials.front().modulus;
+    laws.push_back(
+        {modulus * m.poisson / ((1 + m.poisson) * (1 - 2 * m.poisson)), 0.5 * modulus / (1 + m.poisson)});
+  }
   const auto points = quadraturePoints();
   forEach(
       nodes_.size(),
@@ -220,7 +243,9 @@ BlockMatrix<3, double> QuadraticTets::stiffness(double poisson, const std::vecto
                   matrix.column.begin() + static_cast<std::ptrdiff_t>(matrix.rowStart[n]));
         if (held[n] == 7) return;
         for (std::size_t k = round.start[n]; k < round.start[n + 1]; ++k) {
-          const auto& t = tets_[static_cast<std::size_t>(round.tet[k])];
+          const auto tet = static_cast<std::size_t>(round.tet[k]);
+          const auto& t = tets_[tet];
+          const auto [lambda, mu] = laws[materials.numberOf(tet)];
           const auto at = [&](std::size_t i) -> const Vec3& {
             return nodes_[static_cast<std::size_t>(t[i])];
           };
@@ -250,12 +275,14 @@ BlockMatrix<3, double> QuadraticTets::stiffness(double poisson, const std::vecto
   return matrix;
 }
 
-std::vector<double> QuadraticTets::internalForces(const Material& material,
+std::vector<double> QuadraticTets::internalForces(const TetMaterials& materials,
                                                   std::span<const double> displacement) const {
-  const Eigen::Matrix<double, 6, 6> law = material.modulus * constitutiveMatrix<3>(material.poisson);
+  const std::vector<Law> laws = lawsOf(materials);
   const auto points = quadraturePoints();
   std::vector<double> forces(3 * nodes_.size(), 0.0);
-  for (const auto& t : tets_) {
+  for (std::size_t k = 0; k < tets_.size(); ++k) {
+    const auto& t = tets_[k];
+    const Law& law = laws[materials.numberOf(k)];
     const auto at = [&](std::size_t i) -> const Vec3& { return nodes_[static_cast<std::size_t>(t[i])]; };
     const Cell cell(at(0), at(1), at(2), at(3));
     const auto u = gathered(t, displacement);
@@ -282,9 +309,9 @@ std::vector<double> QuadraticTets::cornerVolumes() const {
   return share;
 }
 
-std::vector<Stress> QuadraticTets::cornerStress(const Material& material,
-                                                std::span<const double> displacement) const {
-  const Eigen::Matrix<double, 6, 6> law = material.modulus * constitutiveMatrix<3>(material.poisson);
+std::vector<MaterialStress> QuadraticTets::cornerStress(const TetMaterials& materials,
+                                                        std::span<const double> displacement) const {
+  const std::vector<Law> laws = lawsOf(materials);
   const auto points = quadraturePoints();
   struct Sample {
     Vec3 position;
@@ -303,45 +330,62 @@ std::vector<Stress> QuadraticTets::cornerStress(const Material& material,
         for (std::size_t q = 0; q < 4; ++q) {
           Vec3 position = Vec3::Zero();
           for (std::size_t i = 0; i < 4; ++i) position += points[q][static_cast<Eigen::Index>(i)] * at(i);
-          samples[k][q] = {position, stressAt(law, cell.gradients(points[q]), u)};
+          samples[k][q] = {position, stressAt(laws[materials.numberOf(k)], cell.gradients(points[q]), u)};
         }
       },
       kTetsPerBlock);
   const Incidence round(tets_, nodes_.size());
-  std::vector<Stress> stress(corners_);
+  const auto appendRound = [&](std::size_t node, std::size_t material, std::vector<int>& patch) {
+    for (std::size_t k = round.start[node]; k < round.start[node + 1]; ++k)
+      if (materials.numberOf(static_cast<std::size_t>(round.tet[k])) == material)
+        patch.push_back(round.tet[k]);
+  };
+  const auto recovered = [&](std::size_t n, std::size_t material) -> Stress {
+    std::vector<int> patch;
+    appendRound(n, material, patch);
+    constexpr std::size_t kFew = 10;  // a corner inside has some 24
+    if (patch.size() < kFew) {
+      const std::vector<int> own = patch;
+      for (const int k : own)
+        for (std::size_t i = 0; i < 4; ++i)
+          appendRound(static_cast<std::size_t>(tets_[static_cast<std::size_t>(k)][i]), material, patch);
+      std::sort(patch.begin(), patch.end());
+      patch.erase(std::unique(patch.begin(), patch.end()), patch.end());
+    }
+    double reach = 0;
+    for (const int k : patch)
+      for (const Sample& s : samples[static_cast<std::size_t>(k)])
+        reach = std::max(reach, (s.position - nodes_[n]).norm());
+    Eigen::Matrix4d normal = Eigen::Matrix4d::Zero();
+    Eigen::Matrix<double, 4, 6> right = Eigen::Matrix<double, 4, 6>::Zero();
+    for (const int k : patch)
+      for (const Sample& s : samples[static_cast<std::size_t>(k)]) {
+        Eigen::Vector4d terms;
+        terms << 1, (s.position - nodes_[n]) / reach;
+        normal += volume[static_cast<std::size_t>(k)] * terms * terms.transpose();
+        right += volume[static_cast<std::size_t>(k)] * terms * s.stress.transpose();
+      }
+    // A patch in one plane has no slope across it; a trace of regularisation leaves it flat there.
+    normal.diagonal().tail<3>().array() += 1e-13 * normal(0, 0);
+    return normal.ldlt().solve(right).row(0).transpose();
+  };
+  std::vector<MaterialStress> stress(corners_);
   forEach(
       corners_,
       [&](std::size_t n) {
-        std::vector<int> patch(round.tet.begin() + static_cast<std::ptrdiff_t>(round.start[n]),
-                               round.tet.begin() + static_cast<std::ptrdiff_t>(round.start[n + 1]));
-        constexpr std::size_t kFew = 10;  // a corner inside has some 24
-        if (patch.size() < kFew) {
-          const std::vector<int> own = patch;
-          for (const int k : own)
-            for (std::size_t i = 0; i < 4; ++i) {
-              const auto other = static_cast<std::size_t>(tets_[static_cast<std::size_t>(k)][i]);
-              patch.insert(patch.end(), round.tet.begin() + static_cast<std::ptrdiff_t>(round.start[other]),
-                           round.tet.begin() + static_cast<std::ptrdiff_t>(round.start[other + 1]));
-            }
-          std::sort(patch.begin(), patch.end());
-          patch.erase(std::unique(patch.begin(), patch.end()), patch.end());
+        std::vector<std::size_t> numbers;
+        for (std::size_t k = round.start[n]; k < round.start[n + 1]; ++k)
+          numbers.push_back(materials.numberOf(static_cast<std::size_t>(round.tet[k])));
+        std::sort(numbers.begin(), numbers.end());
+        numbers.erase(std::unique(numbers.begin(), numbers.end()), numbers.end());
+        double most = -1;
+        for (const std::size_t number : numbers) {
+          const Stress own = recovered(n, number);
+          const double used = vonMises(own) / materials.materials[number].strength;
+          if (used <= most) continue;
+          most = used;
+          stress[n] = {own, number};
         }
-        double reach = 0;
-        for (const int k : patch)
-          for (const Sample& s : samples[static_cast<std::size_t>(k)])
-            reach = std::max(reach, (s.position - nodes_[n]).norm());
-        Eigen::Matrix4d normal = Eigen::Matrix4d::Zero();
-        Eigen::Matrix<double, 4, 6> right = Eigen::Matrix<double, 4, 6>::Zero();
-        for (const int k : patch)
-          for (const Sample& s : samples[static_cast<std::size_t>(k)]) {
-            Eigen::Vector4d terms;
-            terms << 1, (s.position - nodes_[n]) / reach;
-            normal += volume[static_cast<std::size_t>(k)] * terms * terms.transpose();
-            right += volume[static_cast<std::size_t>(k)] * terms * s.stress.transpose();
-          }
-        // A patch in one plane has no slope across it; a trace of regularisation leaves it flat there.
-        normal.diagonal().tail<3>().array() += 1e-13 * normal(0, 0);
-        stress[n] = normal.ldlt().solve(right).row(0).transpose();
       },
       kTetsPerBlock);
   return stress;

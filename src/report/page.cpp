@@ -97,6 +97,13 @@ std::string caseTable(const Job& job) {
                rows);
 }
 
+std::string otherMaterials(const Job& job) {
+  std::string rows;
+  for (const BriefRegion& region : job.brief.regions)
+    rows += row(region.name + (region.bonded ? " (bonded)" : ""), escaped(region.material.name));
+  return rows;
+}
+
 std::string massList(const Job& job) {
   const std::string sheet =
       job.flat()
@@ -108,7 +115,8 @@ std::string massList(const Job& job) {
          row("keep regions", fmt::format("{:.4g} kg", job.keepMass)) +
          row("target",
              fmt::format("{:.4g} kg ({:.3g} %)", job.targetMass, 100 * job.targetMass / job.spaceMass)) +
-         row("material", escaped(job.brief.material.name)) + sheet +
+         (job.bondedMass > 0 ? row("bonded parts", fmt::format("{:.4g} kg", job.bondedMass)) : "") +
+         row("material", escaped(job.brief.material.name)) + otherMaterials(job) + sheet +
          row("voxels", fmt::format("{} of {:.3g} mm", job.cellCount(), job.cellSize() * kMm)) +
          row("smallest member", fmt::format("{:.3g} mm", job.brief.smallestMember * kMm)) + "</dl>";
 }
@@ -130,6 +138,9 @@ std::string setupPanel(const Job& job) {
          key(palette::kSpace, "glass", "design space, see-through") +
          key(palette::kKeep, "", "keep: stays solid") +
          key(palette::kClear, "glass", "clear: stays empty, see-through") +
+         (job.brief.regions.empty()
+              ? ""
+              : key(palette::kPart, "", "bonded part, or (see-through) a region of another material")) +
          key(palette::kSupport, "dots", "held face, named in the view") +
          key(palette::kLoad, "dots", "loaded face; arrows push at their tip") + "</ul><h2>Masses</h2>" +
          massList(job) + "</div>";

@@ -54,6 +54,7 @@ json meshJson(const TriangleMesh& mesh) {
 
 /// A shape as triangles, fine enough for a picture.
 json shapeJson(const Shape& shape, double thickness) {
+  if (const TriangleMesh* own = shape.triangles()) return meshJson(*own);
   const Box box = shape.bounds();
   constexpr double kCells = 48;  // along the longest side
   constexpr double kFlatCells = 240;
@@ -199,10 +200,17 @@ json bodyJson(const ProofSurface& surface, const std::string& name) {
   return {{"name", name}, {"mesh", meshJson(surface.mesh)}, {"cases", cases}};
 }
 
+/// What full cells weigh, kg.
+json cellMasses(const Job& job) {
+  std::vector<double> masses(job.cellCount());
+  for (std::size_t c = 0; c < masses.size(); ++c) masses[c] = job.designMass(c);
+  return std::visit([&](const auto& domain) { return packed(spread(domain.grid, masses)); }, job.domain);
+}
+
 json paletteJson() {
-  return {{"space", palette::kSpace},     {"keep", palette::kKeep}, {"clear", palette::kClear},
-          {"support", palette::kSupport}, {"load", palette::kLoad}, {"solid", palette::kSolid},
-          {"loose", palette::kLoose},     {"ink", palette::kInk}};
+  return {{"space", palette::kSpace}, {"keep", palette::kKeep},       {"clear", palette::kClear},
+          {"part", palette::kPart},   {"support", palette::kSupport}, {"load", palette::kLoad},
+          {"solid", palette::kSolid}, {"loose", palette::kLoose},     {"ink", palette::kInk}};
 }
 
 }  // namespace
@@ -243,6 +251,7 @@ json setupData(const Job& job) {
                  {"cells", image.frame.cells}}},
                {"cellMass", job.cellVolume() * job.brief.material.density},
                {"targetMass", job.targetMass}};
+  if (!job.brief.regions.empty()) data["cellMasses"] = cellMasses(job);
   const double thickness = job.regions.thickness;
   data["space"] = shapeJson(*job.regions.space, thickness);
   data["keeps"] = json::array();
@@ -252,6 +261,11 @@ json setupData(const Job& job) {
   data["clears"] = json::array();
   for (const std::string& name : job.brief.clears)
     data["clears"].push_back({{"name", name}, {"mesh", shapeJson(*job.brief.shape(name), thickness)}});
+  data["parts"] = json::array();
+  for (const BriefRegion& region : job.brief.regions)
+    data["parts"].push_back({{"name", region.name},
+                             {"bonded", region.bonded},
+                             {"mesh", shapeJson(*job.brief.shape(region.shape), thickness)}});
   if (!job.brief.baseline.empty())
     data["baseline"] = shapeJson(*job.brief.shape(job.brief.baseline), thickness);
   data["faces"] = json::array();

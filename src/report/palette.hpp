@@ -11,6 +11,7 @@ namespace barelattice::palette {
 inline constexpr std::string_view kSpace = "#6f8296";
 inline constexpr std::string_view kKeep = "#1f6f8b";
 inline constexpr std::string_view kClear = "#c65d3b";
+inline constexpr std::string_view kPart = "#7c6a58";  // bonded parts; other materials see-through
 inline constexpr std::string_view kSupport = "#5b3f8c";
 inline constexpr std::string_view kLoad = "#d28e00";
 inline constexpr std::string_view kSolid = "#b9c4cc";

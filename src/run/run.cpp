@@ -42,7 +42,7 @@ constexpr double kOutlineSpacing = 0.5;
 constexpr double kMeshRatio = 1.3;
 
 /// Increase when a step computes something else from the same brief, so that old results are not reused.
-constexpr const char* kMethodVersion = "7";
+constexpr const char* kMethodVersion = "8";
 
 class Stopwatch {
  public:
@@ -113,6 +113,11 @@ JobRun::JobRun(Job job, std::filesystem::path folder, RunListener listener)
   results_["material"] = {{"name", job_.brief.material.name},
                           {"strength_MPa", job_.brief.material.strength * kMPa}};
   results_["masses_kg"] = {{"space", job_.spaceMass}, {"keep", job_.keepMass}, {"target", job_.targetMass}};
+  if (job_.bondedMass > 0) results_["masses_kg"]["bonded"] = job_.bondedMass;
+  for (const BriefRegion& region : job_.brief.regions)
+    results_["other_materials"][region.name] = {{"name", region.material.name},
+                                                {"bonded", region.bonded},
+                                                {"strength_MPa", region.material.strength * kMPa}};
   results_["voxels"] = job_.cellCount();
   results_["voxel_mm"] = job_.cellSize() * kMm;
   results_["warnings"] = job_.warnings;
@@ -135,9 +140,11 @@ std::string JobRun::layoutFingerprint() const {
   for (const BriefKeep& keep : brief.keeps)
     if (!keep.shape.empty()) shapes.push_back(keep.shape);
   shapes.insert(shapes.end(), brief.clears.begin(), brief.clears.end());
+  for (const BriefRegion& region : brief.regions) shapes.push_back(region.shape);
+  if (!brief.start.empty()) shapes.push_back(brief.start);
   for (const BriefFace& face : brief.faces) shapes.push_back(face.shape);
-  return fingerprint({"sheet", "material", "design", "faces", "supports", "loads", "cases", "goal", "target",
-                      "making", "optimise", "layout"},
+  return fingerprint({"sheet", "material", "design", "parts", "regions", "faces", "supports", "loads",
+                      "cases", "goal", "target", "making", "optimise", "layout"},
                      brief.shapeTexts(shapes) + (brief.layout ? brief.layout->hash : ""));
 }
 std::string JobRun::solidFingerprint() const {
@@ -282,9 +289,9 @@ void JobRun::importLayout() {
                         {"fill", spread(domain.grid, domain.fill)},
                         {"keep", spread(domain.grid, keep)}};
         writeVti(folder_ / "layout.vti", image);
-        double volume = 0;
+        double mass = 0;
         for (std::size_t c = 0; c < layout.density.size(); ++c)
-          volume += layout.density[c] * domain.fill[c] * domain.cellVolume();
+          mass += layout.density[c] * domain.fill[c] * job_.designMass(c);
         const double rho = job_.brief.material.density;
         results_["optimise"] = {{"fingerprint", layoutFingerprint()},
                                 {"finished", true},
@@ -295,12 +302,12 @@ void JobRun::importLayout() {
                                   {"mass_given_kg", layout.given * rho},
                                   {"mass_taken_kg", layout.kept * rho},
                                   {"share_outside", layout.outside}}},
-                                {"mass_kg", volume * rho}};
+                                {"mass_kg", mass}};
         note(fmt::format(
             "layout    {} samples of \"{}\" every {:.3g} mm: {:.4g} kg given, {:.4g} kg taken over, {:.2g} % "
             "outside the space; with the keeps {:.4g} kg",
             samples.values.size(), from.field, samples.spacing * kMm, layout.given * rho, layout.kept * rho,
-            100 * layout.outside, volume * rho));
+            100 * layout.outside, mass));
       },
       job_.domain);
   save();
@@ -335,6 +342,29 @@ void JobRun::optimise(bool fresh) {
   layoutReady_ = true;
 }
 
+/// With one designed material the target's mass over its density; with several the layout's volume, which
+/// has that mass.
+double JobRun::wantedVolume() const {
+  if (!job_.mixed()) return job_.targetMass / job_.brief.material.density;
+  return std::visit(
+      [&](const auto& domain) {
+        const std::vector<double> density =
+            gathered(domain.grid, readVti(folder_ / "layout.vti").field("density"));
+        double volume = 0;
+        for (std::size_t c = 0; c < density.size(); ++c)
+          volume += density[c] * (domain.fill[c] - domain.bonded[c]) * domain.cellVolume();
+        return volume;
+      },
+      job_.domain);
+}
+
+/// The exported solid does not hold the faces of bonded parts.
+bool JobRun::onBondedPart(const std::string& face) const {
+  return std::any_of(job_.brief.regions.begin(), job_.brief.regions.end(), [&](const BriefRegion& r) {
+    return r.bonded && r.shape == job_.brief.face(face).shape;
+  });
+}
+
 void JobRun::solid(bool fresh) {
   const bool interrupted =
       fits("optimise", layoutFingerprint(), "layout.vti") && !results_["optimise"].value("finished", true);
@@ -349,7 +379,7 @@ void JobRun::solid(bool fresh) {
   forget({"solid", "proof"});
   const Stopwatch watch;
   const SmoothLayout layout = readLayout();
-  const double wanted = job_.targetMass / job_.brief.material.density;
+  const double wanted = wantedVolume();
   SolidOptions options = job_.brief.solid;
   options.spacing = (job_.flat() ? kOutlineSpacing : kSurfaceSpacing) * job_.cellSize();
   const Solid solid = reinterpret(layout, job_.regions, wanted, options, progress());
@@ -360,17 +390,19 @@ void JobRun::solid(bool fresh) {
     writeMesh(folder_ / ("solid." + meshFormatNames()[static_cast<std::size_t>(format)]), solid.surface,
               format);
   if (job_.flat()) writeFile(folder_ / "outline.svg", outlineSvg(solid.outline, job_.brief.title));
+  const double mass = job_.massOf(
+      solid.volume, solidFunction(layout, job_.regions, solid.threshold, options.cleanUp), options.spacing);
   json bores = json::array();
   for (const NamedFace& face : job_.faces)
     for (const Patch& patch : face.face.patches) {
-      if (patch.kind != Patch::Kind::cylinder) continue;
+      if (patch.kind != Patch::Kind::cylinder || onBondedPart(face.name)) continue;
       const auto diameter = measuredDiameter(solid.surface, patch, 0.2 * options.spacing);
       bores.push_back({{"face", face.name},
                        {"diameter_mm", 2 * patch.radius * kMm},
                        {"measured_mm", diameter ? json(*diameter * kMm) : json(nullptr)}});
     }
   std::vector<std::string> warnings;
-  if (solid.pieces > 1)
+  if (solid.pieces > 1 && !job_.regions.hasBonded())  // those may be what joins them
     warnings.push_back(
         fmt::format("the solid falls into {} pieces: a keep is not connected with the rest", solid.pieces));
   const double member = job_.brief.smallestMember;
@@ -385,17 +417,17 @@ void JobRun::solid(bool fresh) {
         const std::vector<double> level =
             gathered(domain.grid, readVti(folder_ / "layout.vti").field("level"));
         for (std::size_t c = 0; c < level.size(); ++c)
-          if (level[c] >= solid.threshold) above += domain.fill[c] * domain.cellVolume();
+          if (level[c] >= solid.threshold) above += domain.fill[c] * job_.designMass(c);
       },
       job_.domain);
   results_["solid"] = {
       {"fingerprint", solidFingerprint()},
       {"threshold", solid.threshold},
       {"volume_mm3", solid.volume * kCubicMm},
-      {"mass_kg", solid.volume * job_.brief.material.density},
+      {"mass_kg", mass},
       {"wanted_mass_kg", job_.targetMass},
       {"volume_kept", options.keepVolume},
-      {"mass_of_voxels_above_threshold_kg", above * job_.brief.material.density},
+      {"mass_of_voxels_above_threshold_kg", above},
       {"triangles_before", solid.trianglesBefore},
       {"triangles", solid.surface.triangles.size()},
       {"reduction_deviation_mm", solid.deviation * kMm},
@@ -414,8 +446,7 @@ void JobRun::solid(bool fresh) {
   if (job_.flat()) results_["solid"]["outline_corners"] = solid.outline.corners();
   save();
   note(fmt::format("solid     read at {:.3f}: {:.4g} kg ({} {:.4g} kg), {} triangles, {}", solid.threshold,
-                   solid.volume * job_.brief.material.density,
-                   options.keepVolume ? "wanted" : "let go; the target was", job_.targetMass,
+                   mass, options.keepVolume ? "wanted" : "let go; the target was", job_.targetMass,
                    solid.surface.triangles.size(),
                    solid.defects.sound() ? "closed and sound" : solid.defects.text()));
   for (const std::string& warning : warnings) note("warning   " + warning);
@@ -429,7 +460,10 @@ json JobRun::analysed(const Implicit& f, const TriangleMesh* exported, const std
   const Stopwatch watch;
   Regions whole = job_.regions;  // without keeps only the largest piece counts
   whole.keeps.clear();
-  const Box bounds = exported ? exported->bounds() : job_.regions.bounds();
+  whole.materials.clear();
+  Box bounds = exported ? exported->bounds() : job_.regions.bounds();
+  for (const MaterialRegion& region : job_.regions.materials)
+    if (region.bonded) bounds.extend(region.shape->bounds());
   report(progress(), "meshing", 0);
   const TriangleMesh surface =
       exported ? *exported : stuff(f, bounds, bounds.diagonal().norm() / 120).boundary();
@@ -458,14 +492,14 @@ json JobRun::analysed(const Implicit& f, const TriangleMesh* exported, const std
     (fine ? body.fine : body.coarse) = prove(mesh, spacing, problem, progress());
     if (!fine) continue;
     writeVtu(folder_ / file, mesh, body.fine);
-    if (exported) gap = surfaceGap(mesh.surfaceTriangles(), *exported);
+    if (exported && !job_.regions.hasBonded()) gap = surfaceGap(mesh.surfaceTriangles(), *exported);
   }
   std::vector<double> weights;
   for (const GridCase& c : job_.cases) weights.push_back(c.weight);
   json figures = bodyJson(body, problem, weights);
   if (gap) {
     figures["surface_gap_mm"] = {{"mean", gap->mean * kMm}, {"largest", gap->largest * kMm}};
-    figures["volume_difference"] = body.fine.volume / exported->volume() - 1;
+    if (!job_.regions.hasBonded()) figures["volume_difference"] = body.fine.volume / exported->volume() - 1;
   }
   addVerdict(figures, body);
   figures["seconds"] = watch.seconds();
@@ -491,7 +525,7 @@ void JobRun::proof(bool fresh) {
   }
   forget({"proof"});
   const Implicit f = solidFunction(readLayout(), job_.regions, results_["solid"]["threshold"].get<double>(),
-                                   job_.brief.solid.cleanUp);
+                                   job_.brief.solid.cleanUp, nullptr, BondedParts::joined);
   const TriangleMesh exported = readStl(folder_ / "solid.stl");
   json figures = analysed(f, &exported, "proof.vtu", true);
   figures["fingerprint"] = fingerprint;
@@ -516,7 +550,7 @@ void JobRun::analyse(bool fresh) {
   std::vector<std::string> allShapes;
   for (const BriefShape& shape : job_.brief.shapes) allShapes.push_back(shape.name);
   const std::string regions =
-      fingerprint({"sheet", "material", "design", "faces", "supports", "loads", "cases"},
+      fingerprint({"sheet", "material", "design", "parts", "regions", "faces", "supports", "loads", "cases"},
                   job_.brief.shapeTexts(allShapes));
   const auto body = [&](const char* key, const char* file, const std::string& fingerprint,
                         const Implicit& f) {
@@ -539,7 +573,8 @@ void JobRun::analyse(bool fresh) {
   const ShapePtr baseline = job_.brief.shape(job_.brief.baseline);
   body("baseline", "baseline.vtu", proofFingerprint(regions + job_.brief.baseline),
        [this, baseline](const Vec3& p) {
-         return std::max(baseline->distance(p), job_.regions.withinSheet(p));
+         return std::max(std::min(baseline->distance(p), job_.regions.bonded(p)),
+                         job_.regions.withinSheet(p));
        });
 }
 
@@ -555,8 +590,8 @@ void JobRun::proofOf(const std::filesystem::path& file, bool fresh) {
     return;
   }
   forget({"outside"});
-  json figures =
-      analysed([shape](const Vec3& p) { return shape->distance(p); }, &surface, "outside.vtu", false);
+  json figures = analysed([&](const Vec3& p) { return std::min(shape->distance(p), job_.regions.bonded(p)); },
+                          &surface, "outside.vtu", false);
   figures["fingerprint"] = fingerprint;
   figures["file"] = file.filename().string();
   figures["surface"] = defects.text();

@@ -19,6 +19,15 @@
 namespace barelattice {
 namespace {
 
+bool nothingKept(const Regions& regions) {
+  return regions.keeps.empty() && !regions.hasBonded();
+}
+
+/// How near a vertex on the boundary of a bonded part comes to it, given a length of the model.
+double touching(double length) {
+  return 1e-6 * length;
+}
+
 /// Disjoint sets with path halving.
 class Groups {
  public:
@@ -91,6 +100,8 @@ FaceCheck checkFaces(const TriangleMesh& surface, const Regions& regions, double
   std::vector<const Shape*> shapes{regions.space.get()};
   for (const ShapePtr& keep : regions.keeps) shapes.push_back(keep.get());
   for (const ShapePtr& clear : regions.clears) shapes.push_back(clear.get());
+  for (const MaterialRegion& region : regions.materials)
+    if (region.bonded) shapes.push_back(region.shape.get());
   const auto offFaces = [&](const Vec3& point) {
     double least = std::numeric_limits<double>::max();
     for (const Shape* shape : shapes) least = std::min(least, std::abs(shape->distance(point)));
@@ -185,7 +196,7 @@ class Reinterpretation {
     std::vector<Outline> pieces = piecesOf(all);
     for (const Outline& piece : pieces) most = std::max(most, piece.area());
     for (const Outline& piece : pieces) {
-      if (regions_.keeps.empty() ? piece.area() == most : hangsOnKeep(piece)) {
+      if (nothingKept(regions_) ? piece.area() == most : hangsOnKeep(piece)) {
         ++solid.pieces;
         solid.outline.loops.insert(solid.outline.loops.end(), piece.loops.begin(), piece.loops.end());
       } else {
@@ -208,7 +219,10 @@ class Reinterpretation {
     for (double y = box.min().y(); y <= box.max().y(); y += step)
       for (double x = box.min().x(); x <= box.max().x(); x += step)
         if (regions_.kept({x, y, 0.5 * regions_.thickness}) <= 0 && contains(piece, {x, y})) return true;
-    return false;
+    // What touches a bonded part lies beside it, not in it.
+    return std::any_of(piece.loops.front().begin(), piece.loops.front().end(), [&](const Eigen::Vector2d& p) {
+      return regions_.bonded({p.x(), p.y(), 0.5 * regions_.thickness}) <= touching(options_.spacing);
+    });
   }
 
   void simplifySheet(Solid& solid) const {
@@ -253,11 +267,12 @@ Dropped dropLoosePieces(TetMesh& mesh, const Regions& regions, std::size_t& piec
     for (const int v : t) moment[g] += 0.25 * size * mesh.vertices[static_cast<std::size_t>(v)];
   }
   std::vector<char> stays(mesh.vertices.size(), 0);
-  if (regions.keeps.empty()) {
+  if (nothingKept(regions)) {
     stays[static_cast<std::size_t>(std::max_element(volume.begin(), volume.end()) - volume.begin())] = 1;
   } else {
+    const double touch = touching(regions.bounds().diagonal().norm());
     for (std::size_t v = 0; v < mesh.vertices.size(); ++v)
-      if (regions.kept(mesh.vertices[v]) <= 0)
+      if (regions.kept(mesh.vertices[v]) <= 0 || regions.bonded(mesh.vertices[v]) <= touch)
         stays[static_cast<std::size_t>(groups.find(static_cast<int>(v)))] = 1;
   }
   Dropped dropped;
@@ -273,6 +288,19 @@ Dropped dropLoosePieces(TetMesh& mesh, const Regions& regions, std::size_t& piec
   std::erase_if(mesh.tets,
                 [&](const auto& t) { return !stays[static_cast<std::size_t>(groups.find(t[0]))]; });
   return dropped;
+}
+
+std::vector<double> volumesByMaterial(const Implicit& part, const Regions& regions, double spacing) {
+  int most = 0;
+  for (const MaterialRegion& region : regions.materials) most = std::max(most, region.material);
+  std::vector<double> volumes(static_cast<std::size_t>(most) + 1, 0.0);
+  const TetMesh mesh = stuff(part, regions.bounds(), spacing);
+  for (const auto& t : mesh.tets) {
+    Vec3 centre = Vec3::Zero();
+    for (const int v : t) centre += 0.25 * mesh.vertices[static_cast<std::size_t>(v)];
+    volumes[static_cast<std::size_t>(regions.materialAt(centre))] += tetVolume(mesh, t);
+  }
+  return volumes;
 }
 
 Solid reinterpret(const SmoothLayout& layout, const Regions& regions, double wantedVolume,

@@ -107,17 +107,20 @@ double SmoothLayout::interpolate(const std::vector<float>& field, const Vec3& po
 }
 
 Implicit solidFunction(const SmoothLayout& layout, const Regions& regions, double threshold,
-                       const CleanUp& cleanUp, CleanUpReport* report) {
+                       const CleanUp& cleanUp, CleanUpReport* report, BondedParts parts) {
   auto read = std::make_shared<SmoothLayout>(layout);
   if (cleanUp.voidSize > 0) {
     const CleanUpReport filled = fillVoids(*read, regions, threshold, cleanUp.voidSize);
     if (report) *report = filled;
   }
   const double scale = layout.reach();  // makes differences of the level look like distances
-  const auto bounded = [&regions](double value, const Vec3& point) {
+  const bool without = parts == BondedParts::cutOut;
+  const auto bounded = [&regions, without](double value, const Vec3& point) {
     value = std::max(value, regions.space->distance(point));
     for (const ShapePtr& keep : regions.keeps) value = std::min(value, keep->distance(point));
     for (const ShapePtr& clear : regions.clears) value = std::max(value, -clear->distance(point));
+    const double part = regions.bonded(point);  // far beyond any value without bonded parts
+    value = without ? std::max(value, -part) : std::min(value, part);
     return std::max(value, regions.withinSheet(point));
   };
   Implicit open = [read, threshold, scale, bounded](const Vec3& point) {

@@ -124,6 +124,74 @@ smallest_member = "6 mm"
   }
 }
 
+TEST_F(FromFiles, outlinesComeFromPlaneFaces) {
+  const auto brief = [](const std::string& outline) {
+    return parseBrief(R"(voxel = "2 mm"
+sheet = { thickness = "5 mm" }
+[material]
+use = "steel"
+[shapes]
+plate = { outline = { )" + outline +
+                          R"( } }
+[design]
+space = "plate"
+[faces]
+bore = { of = "plate", kind = "round", side = "hole", radius = "8 mm" }
+[supports]
+bore = { face = "bore" }
+[loads]
+push = { face = "bore", force = ["1 N", "0 N"] }
+[cases]
+down = { loads = { push = 1.0 } }
+[target]
+mass_fraction = 0.5
+[making]
+smallest_member = "6 mm"
+)",
+                      kStep / "test.toml");
+  };
+  const auto refuses = [&](const std::string& outline, const char* what) {
+    try {
+      brief(outline);
+      ADD_FAILURE() << what;
+    } catch (const BriefError& error) {
+      EXPECT_THAT(error.what() + (" | " + error.cure()), HasSubstr(what));
+    }
+  };
+  // The flank of the cast arm, with its bore: the arm is 20 thick, so the face's area follows from the file.
+  const Job job =
+      prepare(brief(R"(cad = "arm.step", solid = "arm", facing = "-y", near = ["16 mm", "0 mm", "30 mm"])"));
+  double flank = 0;
+  for (const CadFace& face : readStep(kStep / "arm.step").solids.front().faces)
+    if (face.patch.kind == Patch::Kind::plane && face.patch.direction().y() < -0.99 && face.centre.y() < 1e-6)
+      flank = face.area();
+  EXPECT_NEAR(job.spaceMass / (flank * 5e-3 * 7850), 1, 2e-3);
+  refuses(R"(cad = "arm.step", solid = "arm", facing = "-y")",
+          "6 plane faces look that way | choose one with 'near'");
+  refuses(R"(cad = "arm.step", solid = "arm", facing = [1, 1, 0])", "no plane face looks that way");
+  refuses(R"(cad = "arm.step", solid = "arm")", "misses 'facing'");
+  refuses(R"(cad = "arm.step", facing = "-y")", "holds 2 solids");
+  refuses(R"(cad = "arm.step", solid = "arm", facing = [0.0767, 0, 0.997])",
+          "looks along no coordinate axis");
+}
+
+TEST_F(FromFiles, solidsOfOneNameAreToldByNumber) {
+  std::string step = readFile(kStep / "arm.step");
+  for (std::size_t at = 0; (at = step.find("'shaft'", at)) != std::string::npos;)
+    step.replace(at, 7, "'arm'");
+  const fs::path folder = ::testing::TempDir();
+  writeFile(folder / "twins.step", step);
+  std::string text = readFile(kStep / "arm.toml");
+  const std::string file = "arm.step";
+  text.replace(text.find(file), file.size(), "twins.step");
+  try {
+    parseBrief(text, folder / "twins.toml");
+    ADD_FAILURE();
+  } catch (const BriefError& error) {
+    EXPECT_THAT(error.what(), HasSubstr("several solids are called \"arm\""));
+  }
+}
+
 TEST_F(FromFiles, everySelectorThatInspectProposesCatchesItsFaceAlone) {
   for (const char* file : {"rigger.step", "hub.step", "arm.step"}) {
     const Inspection inspection = inspectFile(kStep / file);

@@ -80,6 +80,25 @@ TEST(ShapeRefusals, nameTheFault) {
       {"{ offset = { of = 'block', by = '-10 mm' } }", "nothing is left of the shape"},
       {"{ offset = { of = 'both', by = '-1 mm' } }\nboth = { union = ['block', 'pad'] }",
        "a union cannot be shrunk"},
+      {"{ extrude = { plane = 'xy', outline = [], drawing = 'a.svg', from = '0 mm', to = '1 mm' } }",
+       "needs one of 'outline', 'drawing' and 'cad'"},
+      {"{ extrude = { plane = 'xy', from = '0 mm', to = '1 mm' } }",
+       "needs one of 'outline', 'drawing' and 'cad'"},
+      {"{ extrude = { plane = 'xy', drawing = 'nowhere.svg', from = '0 mm', to = '1 mm' } }", "cannot read"},
+      {"{ extrude = { plane = 'xy', drawing = 'bow.svg', from = '0 mm', to = '1 mm' } }", "crosses itself"},
+      {"{ extrude = { plane = 'xy', drawing = 'unsized.svg', from = '0 mm', to = '1 mm' } }",
+       "does not say how large it is"},
+      {"{ extrude = { plane = 'xy', drawing = 'bow.svg', path = 'tie', from = '0 mm', to = '1 mm' } }",
+       "has no outline \"tie\""},
+      {"{ extrude = { plane = 'xy', drawing = 'bow.svg', unit = 'ell', from = '0 mm', to = '1 mm' } }",
+       "'unit' is \"ell\""},
+      {"{ extrude = { plane = 'xy', cad = 'words.stl', from = '0 mm', to = '1 mm' } }", "is not a STEP file"},
+      {"{ fill = { of = 'block' } }", "needs one of 'holes_up_to' and 'pockets_up_to'"},
+      {"{ fill = { of = 'block', holes_up_to = '1 mm', pockets_up_to = '1 mm' } }",
+       "needs one of 'holes_up_to' and 'pockets_up_to'"},
+      {"{ fill = { of = 'block', pockets_up_to = '8 mm' } }", "there is no pocket of up to 8 mm"},
+      {"{ fill = { of = 'block', pockets_up_to = '0.01 mm' } }", "too small to be found"},
+      {"{ fill = { of = 'block', pockets_up_to = '0 mm' } }", "a size above zero"},
       {"{ union = [] }", "'union' needs at least 1 shapes"},
       {"{ difference = ['block'] }", "'difference' needs at least 2 shapes"},
       {"{ repeat = { of = 'block', times = 1, step = ['1 mm','0 mm','0 mm'] } }",
@@ -114,6 +133,8 @@ TEST(ShapeRefusals, nameTheFault) {
   };
   const std::filesystem::path folder = ::testing::TempDir();
   writeFile(folder / "short.stl", "x");
+  writeFile(folder / "bow.svg", "<svg width='9mm' viewBox='0 0 9 9'><path d='M0 0 H9 L1 -4 L5 9Z'/></svg>");
+  writeFile(folder / "unsized.svg", "<svg><path d='M0 0 H9 V9Z'/></svg>");
   writeFile(folder / "cut.stl", "solid a\nfacet\n");
   writeFile(folder / "empty.stl", "solid a\nendsolid a\n");
   writeFile(folder / "words.stl", "solid a\nhello\nendsolid a\n");
@@ -234,6 +255,8 @@ TEST(SheetRefusals, nameTheFault) {
       {"to = [\"60 mm\", \"20 mm\"]", "to = [\"60 mm\", \"-20 mm\"]",
        "a rectangle needs its first corner below"},
       {"radius = \"4 mm\"", "radius = \"0 mm\"", "a disc needs a radius above zero"},
+      {"disc = { centre = [\"30 mm\", \"10 mm\"], radius = \"4 mm\" }", "outline = { }",
+       "needs one of 'corners', 'drawing' and 'cad'"},
       {"force = [\"0 N\", \"-1 kN\"]", "force = [\"0 N\", \"0 N\", \"-1 kN\"]",
        "should hold 2 values, not 3"},
       {"kind = \"straight\", facing = \"-x\"", "kind = \"plane\", facing = \"-x\"", "'kind' is \"plane\""},
@@ -248,6 +271,33 @@ TEST(SheetRefusals, nameTheFault) {
     ASSERT_NE(at, std::string::npos) << s.from;
     expectRefused(text.replace(at, std::string(s.from).size(), s.to), s.message, s.to);
   }
+}
+
+TEST(PartRefusals, thereIsAMostOfThem) {
+  std::string parts;
+  for (int i = 0; i < 201; ++i)
+    parts += "[parts.p" + std::to_string(i) + "]\nshape = \"pin\"\nmaterial = { use = \"steel\" }\n";
+  expectRefused(changed("[design]", parts + "[design]"), "too many [parts] and [regions]", "201 parts");
+}
+
+TEST(SheetJob, takesOutlinesFromDrawings) {
+  const std::filesystem::path folder = ::testing::TempDir();
+  writeFile(
+      folder / "plate.svg",
+      "<svg width='60mm' viewBox='0 0 60 20'><path id='blank' d='M0 0H60V20H0Z M10 10a3 3 0 1 0 6 0 a3 3 0 "
+      "1 0 -6 0Z'/></svg>");
+  std::string text = kSheet;
+  const std::string rectangle = "rectangle = { from = [\"0 mm\", \"0 mm\"], to = [\"60 mm\", \"20 mm\"] }";
+  text.replace(text.find(rectangle), rectangle.size(),
+               "outline = { drawing = \"plate.svg\", path = \"blank\", origin = [\"0 mm\", \"20 mm\"] }");
+  const Job job = prepare(parseBrief(text, folder / "test.toml"));
+  EXPECT_NEAR(job.spaceMass / ((60e-3 * 20e-3 - 3.14159265 * 9e-6) * 5e-3 * 7850), 1, 1e-3);
+  EXPECT_NEAR(job.face("tip").centroid().y(), 0.010, 1e-9) << "moved up by its origin";
+  // Another drawing is another job.
+  const std::string before = job.brief.shapeTexts({"plate"});
+  writeFile(folder / "plate.svg",
+            "<svg width='60mm' viewBox='0 0 60 20'><path id='blank' d='M0 0H60V20H0Z'/></svg>");
+  EXPECT_NE(parseBrief(text, folder / "test.toml").shapeTexts({"plate"}), before);
 }
 
 TEST(SheetJob, hasTheMassAndTheLoadsOfTheSheet) {

@@ -16,7 +16,7 @@ if [ "$way" = find ]; then
   "$work/cpp/rigger" 5 "$work/rigger.stl"
   "$work/prefix/bin/barelattice" --version
 else
-  cmake -S "$source/tests/consumer" -B "$work/embed" -G Ninja -DCMAKE_BUILD_TYPE=Debug -DCMAKE_CXX_FLAGS=-O0 -DSOURCE="$source" >/dev/null
+  cmake -S "$source/tests/consumer" -B "$work/embed" -G Ninja -DCMAKE_BUILD_TYPE=None -DCMAKE_CXX_FLAGS=-O0 -DSOURCE="$source" >/dev/null
   cmake --build "$work/embed"
   "$work/embed/consumer"
 fi

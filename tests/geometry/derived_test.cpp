@@ -91,6 +91,48 @@ TEST(Filled, leavesTheEndsOfASlotAlone) {
   EXPECT_THROW(makeFilled(part, 2), InputError);
 }
 
+/// A block of 40 x 30 x 20 with a slot 4 wide, a blind pocket 6 x 8 x 5 and a round hole of 10.
+ShapePtr pocketed() {
+  return makeDifference(makeBox({0, 0, 0}, {40, 30, 20}),
+                        {makeBox({8, 5, -1}, {12, 25, 21}), makeBox({20, 4, 15}, {26, 12, 21}),
+                         makeCylinder({30, 20, -1}, {30, 20, 21}, 5)});
+}
+
+TEST(FilledPockets, closesWhatNoCubeOfTheSizeFitsInto) {
+  const double whole = 40 * 30 * 20;
+  const double hole = kPi * 25 * 20;
+  const ShapePtr slot = makeFilledPockets(pocketed(), 5);
+  EXPECT_NEAR(counted(*slot, 120), whole - 6 * 8 * 5 - hole, 30) << "the slot alone";
+  const ShapePtr both = makeFilledPockets(pocketed(), 6.5);
+  // Into a round hole the cube reaches not everywhere, but the crescents it leaves are no pockets.
+  EXPECT_GT(both->distance({30, 20, 10}), 0) << "the hole is wider";
+  EXPECT_LT(both->distance({23, 8, 17}), 0);
+  const ShapePtr all = makeFilledPockets(pocketed(), 11);
+  EXPECT_NEAR(counted(*all, 120), whole, 30);
+}
+
+TEST(FilledPockets, endFlushWithTheFaces) {
+  const ShapePtr filled = makeFilledPockets(pocketed(), 11);
+  for (const Vec3& p : {Vec3(10, 15, 20), Vec3(23, 8, 20), Vec3(30, 20, 0), Vec3(31, 21, 20)}) {
+    const double up = p.z() > 10 ? 1 : -1;
+    EXPECT_GT(filled->distance(p + 0.01 * up * Vec3::UnitZ()), 0);
+    EXPECT_LT(filled->distance(p - 0.01 * up * Vec3::UnitZ()), 0);
+  }
+  // Distances stay lower bounds, or the voxels skip what is there.
+  EXPECT_LE(filled->distance({10, 15, 27}), 7.0);
+  EXPECT_GT(filled->distance({10, 15, 27}), 3.0);
+}
+
+TEST(FilledPockets, leavesConvexBodiesAndOtherPocketsAlone) {
+  EXPECT_THROW(makeFilledPockets(makeCylinder({0, 0, 0}, {3, 4, 5}, 2), 1), InputError);
+  EXPECT_THROW(makeFilledPockets(pocketed(), 0.05), InputError) << "too small to be found";
+  EXPECT_THROW(makeFilledPockets(pocketed(), 0), InputError);
+  const ShapePtr one = makeFilledPockets(pocketed(), 11, {{22, 6, 18}});
+  EXPECT_LT(one->distance({23, 8, 17}), 0);
+  EXPECT_GT(one->distance({10, 15, 10}), 0);
+  EXPECT_GT(one->distance({30, 20, 10}), 0);
+}
+
 TEST(Swept, alongALineIsTheStretchedBody) {
   const ShapePtr swept = makeSwept(makeSphere({0, 0, 0}, 1), {{4, 0, 0}});
   const ShapePtr exact =

@@ -303,5 +303,36 @@ TEST(Face, picksTheNearestOrSaysThatTheCountIsOff) {
   }
 }
 
+// What a shape says of itself in one place must be what it says anywhere.
+TEST(LocalShape, hasTheSameDistancesInItsPlace) {
+  const ShapePtr ball = makeSphere({0.3, 0.2, 0.1}, 0.5);
+  const ShapePtr mesh =
+      makeMeshShape(stuff([&](const Vec3& p) { return ball->distance(p); }, ball->bounds(), 0.2).boundary());
+  const ShapePtr block = makeBox({-0.5, -0.5, -0.5}, {0.4, 0.5, 0.5});
+  const ShapePtr pin = makeCylinder({0, -1, 0}, {0, 1, 0}, 0.2);
+  const Eigen::Isometry3d turn(Eigen::AngleAxisd(0.7, Vec3(1, 2, 3).normalized()));
+  std::vector<Patch> patches;
+  mesh->appendPatches(patches);
+  const std::vector<ShapePtr> shapes{mesh,
+                                     makeUnion({mesh, block, makeSphere({2, 0, 0}, 0.3)}),
+                                     makeIntersection({mesh, block}),
+                                     makeDifference(block, {mesh, pin, makeSphere({9, 9, 9}, 1)}),
+                                     makeDifference(block, {makeUnion({mesh, pin})}),
+                                     makeTransformed(makeDifference(mesh, {pin}), turn),
+                                     mesh->offset(0.1)};
+  std::mt19937 random(11);
+  std::uniform_real_distribution<double> unit(-1, 1);
+  for (std::size_t s = 0; s < shapes.size(); ++s)
+    for (int place = 0; place < 60; ++place) {
+      const Vec3 centre = 1.2 * Vec3(unit(random), unit(random), unit(random));
+      const double reach = 0.15 * (1 + unit(random));
+      const ShapePtr local = shapes[s]->local(centre, reach);
+      for (int i = 0; i < 20; ++i) {
+        const Vec3 p = centre + reach / std::sqrt(3.0) * Vec3(unit(random), unit(random), unit(random));
+        EXPECT_NEAR(local->distance(p), shapes[s]->distance(p), 1e-12) << "shape " << s;
+      }
+    }
+}
+
 }  // namespace
 }  // namespace barelattice

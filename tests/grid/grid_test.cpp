@@ -70,10 +70,39 @@ TEST(Domain, clearsWinOverKeepsAndKeepsReachOutOfTheSpace) {
   regions.clears = {makeBox({5, -1, -1}, {7, 5, 5})};
   const Domain<3> domain = sampleRegions<3>(regions, 0.5);
   EXPECT_NEAR(domain.volume(), 5 * 16, 1e-9);
-  EXPECT_NEAR(domain.keepVolume(), 2 * 16, 1e-9);
+  double kept = 0;
+  for (std::size_t c = 0; c < domain.fill.size(); ++c) kept += domain.keep[c] * domain.fill[c];
+  EXPECT_NEAR(kept * domain.cellVolume(), 2 * 16, 1e-9);
   regions.clears = {makeBox({-1, -1, -1}, {7, 5, 5})};
   EXPECT_THROW(sampleRegions<3>(regions, 0.5), InputError);
   EXPECT_THROW(sampleRegions<3>(regions, 1e-4), InputError);
+}
+
+TEST(Domain, bondedPartsWinOverClearsAndHaveTheirMaterial) {
+  Regions regions;
+  regions.space = makeBox({0, 0, 0}, {4, 4, 4});
+  regions.clears = {makeBox({2, -1, -1}, {5, 5, 5})};
+  regions.materials = {{makeBox({-1, 0, 0}, {1, 4, 4}), 1}, {makeBox({1, 0, 0}, {3.25, 4, 4}), 2, true}};
+  const Domain<3> domain = sampleRegions<3>(regions, 0.5);
+  std::array<double, 3> volumes{};
+  double bonded = 0;
+  for (std::size_t c = 0; c < domain.fill.size(); ++c) {
+    volumes[domain.material[c]] += domain.fill[c] * domain.cellVolume();
+    bonded += domain.bonded[c] * domain.cellVolume();
+    EXPECT_LE(domain.bonded[c], domain.fill[c]);
+    if (domain.isBonded(c)) {
+      EXPECT_TRUE(domain.keep[c]);
+    }
+  }
+  EXPECT_NEAR(volumes[1], 16, 1e-9) << "what lies outside the space is no material";
+  EXPECT_NEAR(volumes[2], 2.25 * 16, 0.1) << "the half cells at its end belong to it";
+  EXPECT_NEAR(bonded, 2.25 * 16, 0.1);
+  EXPECT_LT(regions.available({3, 2, 2}), 0);
+  EXPECT_GT(regions.available({3.5, 2, 2}), 0);
+  EXPECT_LT(regions.kept({1.5, 2, 2}), 0);
+  EXPECT_EQ(regions.materialAt({1.5, 2, 2}), 2);
+  EXPECT_EQ(regions.materialAt({0.5, 2, 2}), 1);
+  EXPECT_EQ(regions.designedMaterial({1.5, 2, 2}), 0);
 }
 
 TEST(Domain, mirrorPlaneFallsBetweenCells) {

@@ -17,6 +17,8 @@ TetMesh frameMesh(double spacing) {
                FeatherEdges::trimmed);
 }
 
+const Material kUnit{"unit", 1, 0.3, 1, 1};
+
 std::vector<std::uint8_t> heldLeft(const QuadraticTets& mesh) {
   std::vector<std::uint8_t> held(mesh.nodeCount());
   for (std::size_t n = 0; n < held.size(); ++n) held[n] = mesh.nodes()[n].x() < 1e-6 ? 7 : 0;
@@ -30,7 +32,7 @@ struct Outcome {
 
 Outcome solveFrame(const QuadraticTets& mesh, double spacing, double tolerance) {
   const auto held = heldLeft(mesh);
-  const BlockMatrix<3, double> a = mesh.stiffness(0.3, held);
+  const BlockMatrix<3, double> a = mesh.stiffness({{kUnit}, {}}, held);
   const auto multigrid = buildTetHierarchy(mesh, spacing, a);
   std::vector<double> f(3 * mesh.nodeCount(), 0.0);
   for (std::size_t n = 0; n < mesh.nodeCount(); ++n)
@@ -56,7 +58,7 @@ TEST(TetHierarchy, solutionEqualsADirectSolve) {
   const QuadraticTets mesh(frameMesh(spacing));
   const Outcome outcome = solveFrame(mesh, spacing, 1e-14);
   const auto held = heldLeft(mesh);
-  Eigen::SparseMatrix<double> a = mesh.stiffness(0.3, held).assembled();
+  Eigen::SparseMatrix<double> a = mesh.stiffness({{kUnit}, {}}, held).assembled();
   Eigen::VectorXd f = Eigen::VectorXd::Zero(a.rows());
   for (std::size_t n = 0; n < mesh.nodeCount(); ++n)
     if (mesh.nodes()[n].x() > 10 - 1e-6) f[static_cast<Eigen::Index>(3 * n + 2)] = 1;

@@ -10,17 +10,19 @@ export interface BodyData { name: string; mesh: MeshData; cases: BodyCase[] }
 
 export interface PageData {
   title: string;
-  palette: Record<"space" | "keep" | "clear" | "support" | "load" | "solid" | "loose" | "ink", string>;
+  palette: Record<"space" | "keep" | "clear" | "part" | "support" | "load" | "solid" | "loose" | "ink", string>;
   colourMap: string[];
   frame: { origin: number[]; size: number[]; cells: number[] };
   layout?: { density: Packed; fill: Packed; keep: Packed };
   iterations?: { number: number; density: Packed }[];
   cellMass: number; // kg of a full cell
+  cellMasses?: Packed; // the same cell by cell, where materials differ
   targetMass: number;
   space: MeshData;
   baseline?: MeshData;
   keeps: { name: string; mesh: MeshData }[];
   clears: { name: string; mesh: MeshData }[];
+  parts: { name: string; bonded: boolean; mesh: MeshData }[];
   faces: { name: string; points: Packed; centre: number[] }[];
   supports: { name: string; face: string; held: string }[]; // held: the axes, empty for all
   cases: { name: string; supports: string[]; loads: LoadData[] }[];

@@ -24,6 +24,7 @@ export class Layout {
     this.keep = bytesOf(data.layout!.keep);
     this.density = this.final;
     this.pieceOf = new Int32Array(this.final.length);
+    if (data.cellMasses) this.cellMasses = floatsOf(data.cellMasses);
   }
 
   /** Shows an earlier layout, or the final one again. */
@@ -59,7 +60,7 @@ export class Layout {
       stack.push(seed);
       while (stack.length) {
         const at = stack.pop()!;
-        piece.mass += (this.fill[at] / 255) * this.data.cellMass;
+        piece.mass += (this.fill[at] / 255) * (this.cellMasses?.[at] ?? this.data.cellMass);
         if (this.keep[at] > 127) piece.loose = false;
         const x = at % nx, y = Math.floor(at / nx) % ny, z = Math.floor(at / nx / ny);
         const visit = (next: number) => {

@@ -40,6 +40,11 @@ function buildSetup(): void {
   group.add(glass(spaceGeometry, data.palette.space, 0.16));
   for (const keep of data.keeps) view.addMassive(opaque(faceted(geometryFrom(keep.mesh)), data.palette.keep), group, data.palette.keep);
   for (const clear of data.clears) group.add(glass(geometryFrom(clear.mesh), data.palette.clear, 0.13));
+  for (const part of data.parts) {
+    const geometry = geometryFrom(part.mesh);
+    if (part.bonded) view.addMassive(opaque(faceted(geometry), data.palette.part), group, data.palette.part);
+    else group.add(glass(geometry, data.palette.part, 0.2));
+  }
   group.add(perCase);
 }
 

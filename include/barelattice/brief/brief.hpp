@@ -85,6 +85,15 @@ struct BriefKeep {
   std::string name() const { return shape.empty() ? face : shape; }
 };
 
+/// A piece of the body that is made of a material of its own.
+struct BriefRegion {
+  std::string name;
+  std::string shape;
+  Material material;
+  bool bonded = false;  ///< a part joined for good, which is not designed
+  TextPlace place;
+};
+
 /// Mass target: exactly one is set.
 struct BriefTarget {
   std::optional<double> fraction;  ///< of the mass of the full design space
@@ -122,6 +131,7 @@ struct Brief {
   std::string space;
   std::vector<BriefKeep> keeps;
   std::vector<std::string> clears;
+  std::vector<BriefRegion> regions;  ///< of other materials, which are numbered from 1 in this order
   std::string baseline;  ///< the shape of an existing design; empty for none. Does not affect the layout
   std::vector<BriefFace> faces;
   std::vector<BriefSupport> supports;
@@ -140,6 +150,7 @@ struct Brief {
   double agreement = 0;  ///< relative difference of the two meshes above which errors count threefold
   int tetrahedra = 0;    ///< wanted number in the proof mesh
   int iterations = 0;    ///< at most
+  std::string start;     ///< the shape the design starts from; empty for a uniform density
   int keepEvery = 0;     ///< every how many iterations a layout is kept; zero for none
   SolidOptions solid;    ///< but for the spacing
   std::vector<MeshFormat> formats;  ///< the solid is written in, besides STL

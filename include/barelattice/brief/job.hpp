@@ -36,8 +36,9 @@ struct Job {
   std::vector<GridCase> cases;
   std::vector<CaseSummary> summaries;
   Vec3 supportCentre = Vec3::Zero();  ///< moments are about this point, m
-  double spaceMass = 0;               ///< kg, full design space with keeps, without clears
-  double keepMass = 0;                ///< kg
+  double spaceMass = 0;               ///< kg, full design space with keeps, without clears and bonded parts
+  double keepMass = 0;                ///< kg, likewise
+  double bondedMass = 0;              ///< kg
   double targetMass = 0;              ///< kg
   Estimate estimate;
   std::vector<std::string> warnings;
@@ -46,6 +47,15 @@ struct Job {
   std::size_t cellCount() const;
   double cellSize() const { return brief.voxel; }  ///< m
   double cellVolume() const;                       ///< m3
+  /// By number, as cells and regions name them: that of the brief's [material] first.
+  std::vector<Material> materials() const;
+  /// Mass a full cell counts towards the target with, kg: without what bonded parts have of it.
+  double designMass(std::size_t cell) const;
+  /// True if a designed region has a material of its own.
+  bool mixed() const;
+  /// Mass of a part, bonded parts not counted, kg.
+  /// @param part its signed function, for jobs of several designed materials only.
+  double massOf(double volume, const Implicit& part, double spacing) const;
   const Face& face(const std::string& name) const;
   std::size_t faceNumber(const std::string& name) const;
   /// What the optimiser needs; D must fit the domain.

@@ -94,6 +94,11 @@ class Shape : public std::enable_shared_from_this<Shape> {
   ///   difference whose cut is a union be grown, because the distance inside the union is not known where
   ///   its parts overlap.
   virtual ShapePtr offset(double by) const;
+  /// The triangles of a body that is made of triangles; nullptr for others.
+  virtual const TriangleMesh* triangles() const { return nullptr; }
+  /// A body with the same distances within `reach` (m) of `centre` that answers faster: for many questions
+  /// about one small place. May be this one itself.
+  virtual ShapePtr local(const Vec3& centre, double reach) const;
 };
 
 /// The axis-parallel box with opposite corners `low` and `high` (m).

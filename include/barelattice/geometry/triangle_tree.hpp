@@ -24,6 +24,12 @@ class TriangleTree {
   /// The nearest point on the surface. The mesh must have a triangle. O(log n) typically.
   NearestPoint nearest(const Vec3& point) const;
 
+  /// The nearest point on the given triangles, one or more.
+  NearestPoint nearestOf(const Vec3& point, const std::vector<int>& triangles) const;
+
+  /// The triangles with a point within `reach` (m) of `centre`, ascending.
+  std::vector<int> within(const Vec3& centre, double reach) const;
+
   /// Appends every triangle whose bounding box meets `box`, once each, ascending.
   void appendOverlaps(const Box& box, std::vector<int>& triangles) const;
 
@@ -39,6 +45,7 @@ class TriangleTree {
     Box box;
   };
   static double squaredGap(const Node& node, const Vec3& point);
+  void improve(const Vec3& point, int triangle, NearestPoint& best, double& bestSquared) const;
   int build(int begin, int end, std::vector<Piece>& pieces);
 
   const TriangleMesh& mesh_;

@@ -29,6 +29,9 @@ struct LayoutProblem {
   Material material;               ///< in two dimensions that of a sheet, see sheetMaterial
   std::vector<double> fill;        ///< share of each cell that exists
   std::vector<std::uint8_t> keep;  ///< cells that stay solid
+  std::vector<double> modulus;     ///< of each cell relative to the material's, above 0 up to 1; empty for 1
+  std::vector<double> mass;        ///< of each full cell in any unit, 0 where it does not count towards the
+                                   ///< target; empty if all count alike
   std::vector<GridCase> cases;     ///< one or more, with weights that are not all zero
   CaseGoal goal = CaseGoal::weightedSum;
   double massFraction = 0.5;  ///< of the full domain, above the share of the keeps, below 1
@@ -37,6 +40,7 @@ struct LayoutProblem {
   std::vector<std::uint8_t> attached;  ///< cells next to held or loaded faces, which see a reflecting
                                        ///< boundary; empty for none
   std::vector<int> mirror;             ///< partner of each cell (see mirrorPartners); empty for none
+  std::vector<double> start;           ///< density the design starts from, 0 to 1; empty for a uniform one
 };
 
 struct OptimiseOptions {

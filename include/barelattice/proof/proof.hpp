@@ -13,6 +13,7 @@
 #include "barelattice/elasticity/conjugate_gradients.hpp"
 #include "barelattice/elasticity/material.hpp"
 #include "barelattice/geometry/face.hpp"
+#include "barelattice/grid/domain.hpp"
 #include "barelattice/proof/quadratic_tets.hpp"
 
 namespace barelattice {
@@ -43,7 +44,10 @@ struct NamedFace {
 };
 
 struct ProofProblem {
-  Material material;
+  Material material;  ///< of all that no region below claims
+  /// Pieces of other materials; a tetrahedron is of the one its centre lies in.
+  std::vector<Material> otherMaterials;   ///< numbered from 1
+  std::vector<MaterialRegion> materials;  ///< where they are; see Regions
   std::vector<NamedFace> faces;
   std::vector<FaceHold> supports;
   std::vector<ProofCase> cases;
@@ -62,9 +66,11 @@ struct CaseProof {
   std::vector<Vec3> faceDisplacement;  ///< mean over each face of the problem, m
   double peakStress = 0;               ///< largest von Mises stress anywhere, Pa
   Vec3 peakAt = Vec3::Zero();          ///< where, m
-  double judgedStress = 0;             ///< the same outside the exclusion distance, Pa
+  double judgedStress = 0;             ///< the one nearest to its material's strength outside the exclusion
+                                       ///< distance, Pa; with one material, the largest there
   Vec3 judgedAt = Vec3::Zero();
-  double safetyFactor = 0;              ///< strength over judged stress
+  std::size_t judgedIn = 0;             ///< number of the material it is in
+  double safetyFactor = 0;              ///< strength of that material over judged stress
   double tension = 0;                   ///< largest principal stress outside the exclusion distance, Pa
   double compression = 0;               ///< smallest principal stress there, Pa; negative in compression
   std::array<double, 4> percentiles{};  ///< von Mises stress that kPercentiles of the volume outside the
@@ -79,7 +85,8 @@ struct CaseProof {
 
 struct Proof {
   double volume = 0;  ///< of the mesh, m3
-  double mass = 0;    ///< kg
+  double mass = 0;    ///< without bonded parts, kg
+  double bonded = 0;  ///< mass of the bonded parts, kg
   std::size_t tets = 0;
   std::size_t nodes = 0;
   double smallestAngle = 0;  ///< least dihedral angle, degrees; a regular tetrahedron has 70.5

@@ -3,6 +3,7 @@
 #pragma once
 
 #include <array>
+#include <cstdint>
 #include <span>
 #include <vector>
 
@@ -20,6 +21,21 @@ std::array<double, 2> principalRange(const Stress& stress);
 
 /// sqrt of half the sum of squared differences of the principal stresses, Pa.
 double vonMises(const Stress& stress);
+
+/// What the tetrahedra of a mesh are made of.
+struct TetMaterials {
+  std::vector<Material> materials;   ///< one or more
+  std::vector<std::uint8_t> number;  ///< of each tetrahedron's material; empty if all are of the first
+
+  std::size_t numberOf(std::size_t tet) const { return number.empty() ? 0 : number[tet]; }
+  const Material& of(std::size_t tet) const { return materials[numberOf(tet)]; }
+};
+
+/// A stress and the material it is in.
+struct MaterialStress {
+  Stress stress = Stress::Zero();
+  std::size_t material = 0;  ///< number
+};
 
 /// A tetrahedral mesh with straight edges and a node in the middle of each. Corner nodes come first, numbered
 /// as the vertices of the mesh it was made from (without unused ones); displacements have three components
@@ -40,15 +56,18 @@ class QuadraticTets {
   const std::vector<std::array<int, 6>>& surface() const { return surface_; }
   /// The same faces as triangles between corner nodes.
   TriangleMesh surfaceTriangles() const;
-  double volume() const;  ///< m3
+  std::vector<double> volumes() const;  ///< of the tetrahedra, m3
+  double volume() const;                ///< m3
 
-  /// Stiffness for unit modulus, rows and columns of held components zero. Four-point integration, exact for
-  /// straight edges. @param held the held components of each node: bit 0 x, bit 1 y, bit 2 z.
-  BlockMatrix<3, double> stiffness(double poisson, const std::vector<std::uint8_t>& held) const;
+  /// Stiffness in units of the first material's modulus, rows and columns of held components zero.
+  /// Four-point integration, exact for straight edges.
+  /// @param held the held components of each node: bit 0 x, bit 1 y, bit 2 z.
+  BlockMatrix<3, double> stiffness(const TetMaterials& materials,
+                                   const std::vector<std::uint8_t>& held) const;
 
-  /// Nodal forces of the stresses of a displacement field, without any support: K u for the given material,
-  /// N.
-  std::vector<double> internalForces(const Material& material, std::span<const double> displacement) const;
+  /// Nodal forces of the stresses of a displacement field, without any support: K u, N.
+  std::vector<double> internalForces(const TetMaterials& materials,
+                                     std::span<const double> displacement) const;
 
   /// The share of the volume each corner node stands for, m3.
   std::vector<double> cornerVolumes() const;
@@ -56,8 +75,10 @@ class QuadraticTets {
   /// Stress at the corner nodes, recovered from the integration points of the tetrahedra round each: the
   /// value there of the linear function that fits them best (Zienkiewicz & Zhu 1992, superconvergent patch
   /// recovery). Exact where the stress is linear. Nodes with few tetrahedra take those round their neighbours
-  /// in as well.
-  std::vector<Stress> cornerStress(const Material& material, std::span<const double> displacement) const;
+  /// in as well. Stresses jump where materials meet: a node there gets that of the material nearest to its
+  /// strength, recovered from that material's tetrahedra only.
+  std::vector<MaterialStress> cornerStress(const TetMaterials& materials,
+                                           std::span<const double> displacement) const;
 
  private:
   void addEdgeNodes();

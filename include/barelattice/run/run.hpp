@@ -77,6 +77,8 @@ class JobRun {
   template <int D>
   void storeLayout(const OptimiseResult& result);
   SmoothLayout readLayout() const;
+  double wantedVolume() const;
+  bool onBondedPart(const std::string& face) const;
   std::string prediction() const;
   nlohmann::json analysed(const Implicit& f, const TriangleMesh* exported, const std::string& file,
                           bool ownSolid);

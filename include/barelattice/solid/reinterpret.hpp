@@ -59,9 +59,13 @@ struct Solid {
 };
 
 /// Removes the pieces of a mesh (tetrahedra joined by common vertices) that have no vertex inside or on
-/// `regions`' keeps; without keeps, all but the largest piece.
+/// `regions`' keeps or bonded parts; without any, all but the largest piece.
 /// @param[out] pieces number of pieces left.
 Dropped dropLoosePieces(TetMesh& mesh, const Regions& regions, std::size_t& pieces);
+
+/// The volume (m3) of every material in a part, by number. Tetrahedra of a lattice of `spacing` (m) count by
+/// their centres: good to about the area of the seams times a tenth of the spacing.
+std::vector<double> volumesByMaterial(const Implicit& part, const Regions& regions, double spacing);
 
 /// Reads the layout at the threshold for which the finished part, after loose pieces are dropped and space
 /// and clears have trimmed it, has the wanted volume. Sharp edges between faces of different direction are

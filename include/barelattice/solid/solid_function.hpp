@@ -62,13 +62,17 @@ struct CleanUpReport {
   double voidVolume = 0;  ///< m3 (m2 for a sheet)
 };
 
+/// Bonded parts are no piece of the designed part, but of the body it is analysed as.
+enum class BondedParts { cutOut, joined };
+
 /// Signed function of the part read at a threshold, negative inside, in metres near the surface (a lower
 /// bound of the distance to exact shapes; a scaled density elsewhere):
-///   (layout above threshold, inside the space; or keeps), without clears.
+///   (layout above threshold, inside the space; or keeps), without clears; and without or with bonded parts.
 /// Gaps are closed by growing the part by half the gap and shrinking it again (morphological closing), with
 /// distances found anew before either step; what closing adds stays inside the space and out of clears.
 /// @param regions must outlive the result; the layout is copied.
 Implicit solidFunction(const SmoothLayout& layout, const Regions& regions, double threshold,
-                       const CleanUp& cleanUp = {}, CleanUpReport* report = nullptr);
+                       const CleanUp& cleanUp = {}, CleanUpReport* report = nullptr,
+                       BondedParts parts = BondedParts::cutOut);
 
 }  // namespace barelattice

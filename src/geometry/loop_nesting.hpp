@@ -1,0 +1,17 @@
+// Loops sorted into an outline and its holes. Internal to the room.
+#pragma once
+
+#include <vector>
+
+#include "barelattice/geometry/outline_files.hpp"
+
+namespace barelattice {
+
+/// Twice the area of the polygon through the corners and the middles of the arcs, positive counter-clockwise.
+double twiceArea(const OutlineLoop& loop);
+
+/// The largest loop with all others as its holes; whether they lie inside is for makeExtrusion.
+/// @throws InputError without any loop.
+PlaneOutline nested(std::vector<OutlineLoop> loops);
+
+}  // namespace barelattice

@@ -1,0 +1,58 @@
+// What check says in words of a design space that will surprise.
+
+#include <gmock/gmock.h>
+#include <gtest/gtest.h>
+
+#include "barelattice/brief/job.hpp"
+#include "support/brief.hpp"
+
+namespace barelattice {
+namespace {
+
+using testing::changed;
+using ::testing::Contains;
+using ::testing::HasSubstr;
+using ::testing::Not;
+
+std::vector<std::string> warningsOf(const std::string& text) {
+  return prepare(parseBrief(text, ::testing::TempDir() + "test.toml")).warnings;
+}
+
+/// The test brief with another shape cleared as well.
+std::string clearing(const std::string& box) {
+  std::string text = changed("clear = [\"pin\"]", "clear = [\"pin\", \"cut\"]");
+  const std::string at = "[design]";
+  return text.replace(text.find(at), at.size(), "cut = { box = " + box + " }\n[design]");
+}
+
+TEST(Surprises, aClearThatCutsALoadPathToASliver) {
+  // Leaves 4 of the 20 millimetres, at x = 40 to 44, below the clear; a member is 6.
+  const auto sliver = clearing(R"({ from = ["40 mm", "-1 mm", "4 mm"], to = ["44 mm", "21 mm", "21 mm"] })");
+  EXPECT_THAT(warningsOf(sliver), Contains(::testing::AllOf(HasSubstr("[loads.push] to the supports"),
+                                                            HasSubstr("only about 4 mm wide at (4"))));
+  // 12 are enough.
+  const auto wide = clearing(R"({ from = ["40 mm", "-1 mm", "12 mm"], to = ["44 mm", "21 mm", "21 mm"] })");
+  EXPECT_THAT(warningsOf(wide), Not(Contains(HasSubstr("to the supports"))));
+  EXPECT_THAT(warningsOf(testing::kBrief), Not(Contains(HasSubstr("to the supports"))));
+}
+
+TEST(Surprises, aClearThinnerThanAVoxel) {
+  const auto thin = clearing(R"({ from = ["10 mm", "-1 mm", "10 mm"], to = ["20 mm", "21 mm", "11 mm"] })");
+  EXPECT_THAT(warningsOf(thin),
+              Contains(HasSubstr("clear \"cut\" is 1 mm thick, less than a voxel of 2 mm")));
+  EXPECT_THAT(warningsOf(testing::kBrief), Not(Contains(HasSubstr("thick"))));
+}
+
+TEST(Surprises, holesTheVoxelsDoNotSee) {
+  const std::string small = changed(
+      "[design]\nspace = \"block\"",
+      R"(tap = { cylinder = { from = ["45 mm", "-1 mm", "10 mm"], to = ["45 mm", "21 mm", "10 mm"], radius = "1.5 mm" } }
+tapped = { difference = ["block", "tap"] }
+[design]
+space = "tapped")");
+  EXPECT_THAT(warningsOf(small),
+              Contains(HasSubstr("has 1 round hole walls under two voxels across, from 3 mm")));
+}
+
+}  // namespace
+}  // namespace barelattice

@@ -1,0 +1,156 @@
+// Outlines from drawings and CAD faces.
+
+#include <fmt/format.h>
+#include <gmock/gmock.h>
+#include <gtest/gtest.h>
+
+#include <cmath>
+#include <numbers>
+
+#include "barelattice/base/error.hpp"
+#include "barelattice/geometry/face.hpp"
+#include "barelattice/geometry/outline_files.hpp"
+
+namespace barelattice {
+namespace {
+
+using ::testing::HasSubstr;
+constexpr double kPi = std::numbers::pi;
+
+std::string drawing(const std::string& content,
+                    const std::string& size = R"(width="40mm" viewBox="0 0 40 30")") {
+  return "<svg xmlns=\"http://www.w3.org/2000/svg\" " + size + ">" + content + "</svg>";
+}
+
+ShapePtr prism(const PlaneOutline& outline, double height) {
+  return makeExtrusion({.outline = outline.outer, .to = height, .holes = outline.holes});
+}
+
+/// Area in mm2, by the lengths of the rows of a fine raster that lie inside.
+double area(const PlaneOutline& outline) {
+  const ShapePtr shape = prism(outline, 1);
+  const Box box = shape->bounds();
+  constexpr int kRows = 400;
+  const Vec3 step = Vec3::Constant(box.sizes().head<2>().maxCoeff() / kRows);
+  double inside = 0;
+  for (int j = 0; j < kRows; ++j)
+    for (int i = 0; i < kRows; ++i) {
+      Vec3 p = box.min() + step.cwiseProduct(Vec3(i + 0.5, j + 0.5, 0));
+      p.z() = 0.5;
+      // The share of a small square on one side of a smooth edge follows from the distance of its centre.
+      inside += std::clamp(0.5 - shape->distance(p) / step.x(), 0.0, 1.0);
+    }
+  return inside * step.x() * step.y() * 1e6;
+}
+
+PlaneOutline parsed(const std::string& content) {
+  return parseSvgOutline(drawing(content), "plate.svg", "", std::nullopt);
+}
+
+TEST(SvgOutline, keepsLinesAndCircularArcs) {
+  // A stadium 20 long between centres, 10 high, with a hole of radius 2 drawn as two arcs.
+  const PlaneOutline outline = parsed(
+      "<path d='M10 5 h20 a5 5 0 0 1 0 10 H10 A5,5 0 0 1 10 5z M28 10 a2 2 0 1 0 4 0 a2 2 0 10-4 0Z'/>");
+  ASSERT_EQ(outline.holes.size(), 1U);
+  EXPECT_NEAR(area(outline), 200 + 25 * kPi - 4 * kPi, 0.3);
+  std::vector<Patch> patches;
+  prism(outline, 0.01)->appendPatches(patches);
+  std::vector<double> radii;
+  for (const Patch& patch : patches)
+    if (patch.kind == Patch::Kind::cylinder) radii.push_back(patch.radius * 1e3);
+  EXPECT_THAT(
+      radii, ::testing::UnorderedElementsAre(::testing::DoubleNear(5, 1e-9), ::testing::DoubleNear(5, 1e-9),
+                                             ::testing::DoubleNear(2, 1e-9), ::testing::DoubleNear(2, 1e-9)));
+  // The drawing's y points down.
+  EXPECT_LT(prism(outline, 1)->distance({0.02, -0.008, 0.5}), 0);
+}
+
+TEST(SvgOutline, curvesStayWithinTheirTolerance) {
+  // A circle of radius 10 by four cubic curves, which leave it by 0.027 % at most; an ellipse by two arcs.
+  const double k = 4.0 / 3 * (std::sqrt(2.0) - 1) * 10;
+  const std::string circle =
+      fmt::format("<path d='M10 0 C10 {0} {0} 10 0 10 S-10 {0} -10 0 S-{0} -10 0 -10 S10 -{0} 10 0Z'/>", k);
+  const PlaneOutline round = parsed(circle);
+  for (const OutlineCorner& corner : round.outer) EXPECT_NEAR(corner.point.norm(), 0.01, 3e-6);
+  EXPECT_NEAR(area(round), 100 * kPi, 0.3);
+  EXPECT_GT(round.outer.size(), 60U);
+  EXPECT_LT(round.outer.size(), 600U);
+  EXPECT_NEAR(area(parsed("<path d='M0 0 A8 4 30 0 1 6 6 A8 4 30 1 1 0 0'/>")), 32 * kPi, 0.2);
+  // The parabola through (0, 0), (5, 5) and (10, 0) over its chord, then the same again mirrored by T.
+  EXPECT_NEAR(area(parsed("<path d='M0 0 Q5 10 10 0 T20 0 V-20 H0Z'/>")), 400, 0.5);
+}
+
+TEST(SvgOutline, followsTransformsAndUnits) {
+  const std::string turned =
+      "<g transform='translate(3,4) rotate(30)'><rect transform='scale(2)' x='1' y='0' "
+      "width='3' height='2'/></g>";
+  const PlaneOutline outline = parsed(turned);
+  EXPECT_NEAR(area(outline), 24, 0.1);
+  const double c = std::cos(kPi / 6), s = std::sin(kPi / 6);
+  EXPECT_NEAR((outline.outer.back().point - Eigen::Vector2d(3 + 2 * c, -4 - 2 * s) * 1e-3).norm(), 0, 1e-12);
+  const auto radius = [](const std::string& size, std::optional<double> unit) {
+    const PlaneOutline circle =
+        parseSvgOutline(drawing("<circle cx='0' cy='0' r='2'/>", size), "c.svg", "", unit);
+    return circle.outer.front().point.norm();
+  };
+  EXPECT_NEAR(radius("width='2in' viewBox='0 0 4 4'", std::nullopt), 0.0254, 1e-12);
+  EXPECT_NEAR(radius("width='2in' viewBox='0 0 4 4'", 1e-3), 2e-3, 1e-12) << "what is given wins";
+}
+
+TEST(SvgOutline, choosesByIdAndRefusesWhatItCannotRead) {
+  const std::string two = drawing("<path id='a' d='M0 0H4V4Z'/><polygon id='b' points='0,0 9,0 9,9'/>");
+  EXPECT_NEAR(area(parseSvgOutline(two, "two.svg", "b", std::nullopt)), 40.5, 0.3);
+  const auto refuses = [](const std::string& text, const std::string& id, const char* what) {
+    try {
+      parseSvgOutline(text, "bad.svg", id, std::nullopt);
+      ADD_FAILURE() << what;
+    } catch (const InputError& error) {
+      EXPECT_THAT(error.what() + (" | " + error.cure()), HasSubstr(what));
+    }
+  };
+  refuses(two, "", "2 outlines | choose one by its id with 'path': \"a\", \"b\"");
+  refuses(two, "c", "no outline \"c\" | it has \"a\", \"b\"");
+  refuses("<html/>", "", "is not an SVG drawing");
+  refuses(two.substr(0, 60), "", "is not an SVG drawing");
+  refuses(drawing("<text>x</text>"), "", "holds no path");
+  refuses(drawing("<path d='M0 0H4V4Z'/>", "width='40'"), "", "does not say how large it is");
+  refuses(drawing("<path d='M0 0H4V4Z'/>", "width='40mm'"), "", "no viewBox");
+  refuses(drawing("<path d='M0 0 L4'/>"), "", "a number is expected");
+  refuses(drawing("<path d='M0 0 R4 4'/>"), "", "no command 'R'");
+  refuses(drawing("<path d='4 4 5 5'/>"), "", "begins with a command");
+  refuses(drawing("<path d=''/>"), "", "there is no outline");
+  refuses(drawing("<rect width='4' height='4' rx='1'/>"), "", "round corners");
+  refuses(drawing("<circle r='0'/>"), "", "radius above zero");
+  refuses(drawing("<circle r='2' transform='scale(1 2)'/>"), "", "makes ellipses");
+  refuses(drawing("<circle r='2' transform='skewX(4)'/>"), "", "'skewX' is not read");
+}
+
+class CadOutline : public ::testing::Test {
+ protected:
+  void SetUp() override {
+    if (!cadAvailable()) GTEST_SKIP() << "built without barelattice-cad";
+  }
+};
+
+TEST_F(CadOutline, hasTheAreaOfItsFaceAndItsArcs) {
+  const CadModel model = readStep(BARELATTICE_EXAMPLES "/step/hub.step");
+  const CadSolid& hub = model.solids.front();
+  int planes = 0;
+  int round = 0;
+  for (std::size_t f = 0; f < hub.faces.size(); ++f) {
+    if (hub.faces[f].patch.kind != Patch::Kind::plane) {
+      EXPECT_THROW(outlineOf(hub, f), InputError);
+      continue;
+    }
+    ++planes;
+    const PlaneOutline outline = outlineOf(hub, f);
+    EXPECT_NEAR(area(outline), hub.faces[f].area() * 1e6, 2e-3 * hub.faces[f].area() * 1e6)
+        << "face " << f + 1;
+    for (const OutlineCorner& corner : outline.outer) round += corner.through.has_value();
+  }
+  EXPECT_GE(planes, 3);
+  EXPECT_GE(round, 4);
+}
+
+}  // namespace
+}  // namespace barelattice
