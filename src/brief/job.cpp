@@ -4,8 +4,10 @@
 #include <fmt/ranges.h>
 
 #include <algorithm>
+#include <atomic>
 #include <cmath>
 #include <functional>
+#include <limits>
 #include <map>
 #include <queue>
 #include <set>
@@ -106,7 +108,9 @@ struct Sampled {
 
 /// Looks at points of a lattice inside a shape.
 /// @param sheet thickness of a sheet, zero for a body.
-Sampled sampledInside(const Shape& shape, double sheet, double step, const std::vector<ShapePtr>& clears) {
+/// @param enough thickness at which nothing more is wanted to be known, m; zero to look everywhere.
+Sampled sampledInside(const Shape& shape, double sheet, double step, const std::vector<ShapePtr>& clears,
+                      double enough = 0) {
   const Box box = shape.bounds();
   const Vec3 sizes = box.sizes() / step;
   const auto rows = static_cast<std::size_t>(std::max(0.0, std::ceil(sizes.y() - 0.5)));
@@ -119,10 +123,12 @@ Sampled sampledInside(const Shape& shape, double sheet, double step, const std::
     Vec3 deepest = Vec3::Zero();
   };
   std::vector<Row> found(rows * layers);
+  std::atomic<bool> done = false;
   forEach(
       found.size(),
       [&](std::size_t i) {
         Row& row = found[i];
+        if (done) return;
         for (double x = 0.5; x < sizes.x(); ++x) {
           Vec3 point = box.min() + step * Vec3(x, static_cast<double>(i % rows) + 0.5,
                                                static_cast<double>(i / rows) + 0.5);
@@ -132,13 +138,21 @@ Sampled sampledInside(const Shape& shape, double sheet, double step, const std::
             x += std::floor(distance / step);  // nothing is inside before that
             continue;
           }
-          ++row.inside;
           if (-distance > row.depth) {
             row.depth = -distance;
             row.deepest = point;
           }
-          row.cleared += std::any_of(clears.begin(), clears.end(),
-                                     [&](const ShapePtr& clear) { return clear->distance(point) < 0; });
+          if (enough > 0 && 2 * row.depth >= enough) done = true;
+          double clear = std::numeric_limits<double>::max();
+          for (const ShapePtr& c : clears) clear = std::min(clear, c->distance(point));
+          // Deep inside, where no depth is of interest, the next points are inside as well, and as clear.
+          constexpr double kDeep = 4;
+          const double same = std::floor(std::min(-distance, std::abs(clear)) / step);
+          const double left = std::ceil(sizes.x() - x) - 1;
+          const auto alike = static_cast<std::size_t>(1 + (same < kDeep ? 0 : std::clamp(same, 0.0, left)));
+          row.inside += alike;
+          if (clear < 0) row.cleared += alike;
+          x += static_cast<double>(alike - 1);
         }
       },
       4);
@@ -522,8 +536,9 @@ void warnOfLostFeatures(Job& job) {
         "sees them, the solid does. Fill them ('fill'), or take smaller voxels",
         lost.size(), *std::min_element(lost.begin(), lost.end()) * kMillimetresPerMetre));
   for (std::size_t c = 0; c < job.regions.clears.size(); ++c) {
-    const double thickness =
-        sampledInside(*job.regions.clears[c], job.regions.thickness, 0.5 * job.brief.voxel, {}).thickness;
+    const double thickness = sampledInside(*job.regions.clears[c], job.regions.thickness,
+                                           0.5 * job.brief.voxel, {}, job.brief.voxel)
+                                 .thickness;
     if (thickness >= job.brief.voxel) continue;
     job.warnings.push_back(fmt::format(
         "clear \"{}\" is {:.3g} mm thick, less than a voxel of {:.3g} mm: the layout may close it, "

@@ -133,7 +133,10 @@ void parseRegions(TableReader& top, Brief& brief) {
     if (!top.find(group)) continue;
     forEachNamed(top, group, "name a shape and a material, or leave it out",
                  [&](TableReader& reader, const std::string& name) {
-                   BriefRegion region{name, {}, {}, bonded, reader.place()};
+                   BriefRegion region;
+                   region.name = name;
+                   region.bonded = bonded;
+                   region.place = reader.place();
                    const toml::node& shape = reader.need("shape", "the shape it fills");
                    region.shape = reader.text(shape, "shape");
                    reader.resolve(shape, "shape", region.shape, namesOf(brief.shapes));

@@ -218,7 +218,12 @@ class TransformedShape final : public Shape {
 /// All points within `depth` below a piece of surface.
 class LayerShape final : public Shape {
  public:
-  LayerShape(const Patch& piece, double depth) : piece_(piece), depth_(depth) {}
+  LayerShape(const Patch& piece, double depth) : piece_(piece), depth_(depth) {
+    Box box;
+    for (const SurfacePoint& p : piece_.sample(std::max(extent() / 16, 1e-9))) box.extend(p.position);
+    const Vec3 margin = Vec3::Constant(depth_ + extent() / 8);
+    bounds_ = {box.min() - margin, box.max() + margin};
+  }
 
   double distance(const Vec3& point) const override {
     if (piece_.net && !wholeTurn()) {
@@ -262,16 +267,11 @@ class LayerShape final : public Shape {
   ShapePtr local(const Vec3& centre, double reach) const override {
     if (!piece_.net || wholeTurn()) return shared_from_this();
     const double farthest = piece_.net->tree.nearest(centre).distance + 2 * reach;
-    auto near = std::make_shared<LayerShape>(piece_, depth_);
-    near->near_ = piece_.net->tree.within(centre, farthest * (1 + 1e-9));
+    auto near = std::make_shared<LayerShape>(*this);
+    near->near_ = piece_.net->tree.within(centre, farthest);
     return near;
   }
-  Box bounds() const override {
-    Box box;
-    for (const SurfacePoint& p : piece_.sample(std::max(extent() / 16, 1e-9))) box.extend(p.position);
-    const Vec3 margin = Vec3::Constant(depth_ + extent() / 8);
-    return {box.min() - margin, box.max() + margin};
-  }
+  Box bounds() const override { return bounds_; }
   void appendPatches(std::vector<Patch>& patches) const override {
     patches.push_back(piece_);
     std::optional<Patch> floor = piece_.moved(-depth_);
@@ -294,6 +294,7 @@ class LayerShape final : public Shape {
 
   Patch piece_;
   double depth_;
+  Box bounds_;
   std::vector<int> near_;  // the triangles of the net that can be nearest in one place; empty for everywhere
 };
 

@@ -39,6 +39,10 @@ class MeshShape final : public Shape {
     return signedDistance(point, tree_.nearestOf(point, triangles));
   }
   ShapePtr local(const Vec3& centre, double reach) const override;
+  /// Of triangles that can be nearest in some place those that can be in a part of it.
+  std::vector<int> reduced(const std::vector<int>& triangles, const Vec3& centre, double reach) const {
+    return tree_.within(centre, tree_.nearestOf(centre, triangles).distance + 2 * reach, triangles);
+  }
   const TriangleMesh* triangles() const override { return &mesh_; }
   Box bounds() const override { return bounds_; }
   void appendPatches(std::vector<Patch>& patches) const override {
@@ -168,6 +172,9 @@ class LocalMeshShape final : public Shape {
   LocalMeshShape(std::shared_ptr<const MeshShape> whole, std::vector<int> triangles)
       : whole_(std::move(whole)), triangles_(std::move(triangles)) {}
   double distance(const Vec3& point) const override { return whole_->distanceTo(point, triangles_); }
+  ShapePtr local(const Vec3& centre, double reach) const override {
+    return std::make_shared<LocalMeshShape>(whole_, whole_->reduced(triangles_, centre, reach));
+  }
   Box bounds() const override { return whole_->bounds(); }
   void appendPatches(std::vector<Patch>& patches) const override { whole_->appendPatches(patches); }
 
@@ -180,7 +187,7 @@ ShapePtr MeshShape::local(const Vec3& centre, double reach) const {
   // No point of the place is farther from the surface than the centre is by more than `reach`.
   const double farthest = tree_.nearest(centre).distance + 2 * reach;
   return std::make_shared<LocalMeshShape>(std::static_pointer_cast<const MeshShape>(shared_from_this()),
-                                          tree_.within(centre, farthest * (1 + 1e-9)));
+                                          tree_.within(centre, farthest));
 }
 
 /// Refuses what encloses no body; turns round what faces inward.

@@ -65,13 +65,22 @@ std::vector<SurfacePoint> samplePlane(const Patch& patch, double spacing) {
   return points;
 }
 
-/// The gradient of the height: the outward normal of the surface through a point.
+/// The gradient of the height of a round surface: its normal out of the material near a point.
 Vec3 normalAt(const Patch& patch, const Vec3& point) {
-  const double step = 1e-4 * (patch.radius + patch.secondRadius + patch.u.norm() + patch.v.norm());
-  Vec3 gradient;
-  for (int i = 0; i < 3; ++i)
-    gradient[i] = patch.height(point + step * Vec3::Unit(i)) - patch.height(point - step * Vec3::Unit(i));
-  return gradient.stableNormalized();
+  const double side = patch.flipped ? -1.0 : 1.0;
+  const Vec3 offset = point - patch.origin;
+  if (patch.kind == Patch::Kind::sphere) return side * offset.stableNormalized();
+  const Vec3 axis = patch.v.normalized();
+  const double along = offset.dot(axis);
+  const Vec3 radial = (offset - along * axis).stableNormalized();
+  switch (patch.kind) {
+    case Patch::Kind::torus:
+      return side * (offset - patch.radius * radial).stableNormalized();
+    case Patch::Kind::cone:
+      return side * (radial - (patch.secondRadius - patch.radius) / patch.v.norm() * axis).normalized();
+    default:
+      return side * radial;
+  }
 }
 
 /// Midpoints of equal parts of the net's triangles, put onto the exact surface.

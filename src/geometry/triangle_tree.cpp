@@ -171,6 +171,23 @@ NearestPoint TriangleTree::nearestOf(const Vec3& point, const std::vector<int>& 
   return best;
 }
 
+bool TriangleTree::reaches(const Vec3& centre, double reach, int triangle) const {
+  constexpr double kSlack = 1 + 1e-9;
+  constexpr double kLeast = 1e-12;  // m: a point on the surface is off it by rounding
+  NearestPoint best;
+  double squared = std::max(reach * reach, kLeast * kLeast) * kSlack;
+  improve(centre, triangle, best, squared);
+  return best.triangle >= 0;
+}
+
+std::vector<int> TriangleTree::within(const Vec3& centre, double reach,
+                                      const std::vector<int>& triangles) const {
+  std::vector<int> found;
+  for (const int t : triangles)
+    if (reaches(centre, reach, t)) found.push_back(t);
+  return found;
+}
+
 std::vector<int> TriangleTree::within(const Vec3& centre, double reach) const {
   std::vector<int> found;
   if (nodes_.empty()) return found;
@@ -185,12 +202,8 @@ std::vector<int> TriangleTree::within(const Vec3& centre, double reach) const {
       stack[open++] = node.second;
       continue;
     }
-    for (int i = node.first; i < node.first + node.count; ++i) {
-      NearestPoint best;
-      double squared = std::nextafter(reach * reach, std::numeric_limits<double>::max());
-      improve(centre, order_[static_cast<std::size_t>(i)], best, squared);
-      if (best.triangle >= 0) found.push_back(best.triangle);
-    }
+    for (int i = node.first; i < node.first + node.count; ++i)
+      if (const int t = order_[static_cast<std::size_t>(i)]; reaches(centre, reach, t)) found.push_back(t);
   }
   std::sort(found.begin(), found.end());
   found.erase(std::unique(found.begin(), found.end()), found.end());

@@ -34,44 +34,67 @@ struct Shares {
   double bonded = 0;
 };
 
-/// What a cell holds, and how far from its centre (m) all cells are sure to hold the same.
-struct CellShares {
-  Shares shares;
-  double alike = 0;
-};
-
-/// A region reduced to the shapes whose boundary may pass through one cell.
-class LocalRegion {
+/// A union of shapes reduced to those whose boundary may pass through one place.
+class LocalUnion {
  public:
-  /// @param reach half the diagonal of the cell: shapes never overestimate a distance, so beyond it their
-  /// sign
-  ///   is the same in the whole cell.
-  LocalRegion(const Vec3& centre, double reach) : centre_(centre), reach_(reach) {}
+  LocalUnion() = default;
+  explicit LocalUnion(std::vector<ShapePtr> shapes) : near_(std::move(shapes)) {}
 
-  void add(const ShapePtr& shape) {
-    const double distance = shape->distance(centre_);
-    alike_ = std::min(alike_, std::abs(distance));
-    if (distance < -reach_)
-      covers_ = true;
-    else if (distance <= reach_)
-      near_.push_back(shape->local(centre_, reach_));
+  /// @param reach no point of the place is farther from its centre: shapes never overestimate a distance, so
+  ///   beyond it their sign is the same in the whole place.
+  LocalUnion within(const Vec3& centre, double reach) const {
+    LocalUnion local;
+    local.covers_ = covers_;
+    if (covers_) return local;
+    for (const ShapePtr& shape : near_) {
+      const double distance = shape->distance(centre);
+      if (distance < -reach) {
+        local.covers_ = true;
+        local.near_.clear();
+        return local;
+      }
+      if (distance <= reach) local.near_.push_back(shape->local(centre, reach));
+    }
+    return local;
   }
   bool decided() const { return covers_ || near_.empty(); }
-  /// No boundary passes nearer to the centre than this, m.
-  double alike() const { return alike_; }
   bool contains(const Vec3& point) const {
     return covers_ ||
            std::any_of(near_.begin(), near_.end(), [&](const ShapePtr& s) { return s->distance(point) < 0; });
   }
 
  private:
-  static constexpr double kFar = 1e9;
-  Vec3 centre_;
-  double reach_;
-  double alike_ = kFar;
   bool covers_ = false;
   std::vector<ShapePtr> near_;
 };
+
+/// The regions as they are in one place.
+struct LocalRegions {
+  LocalUnion space;
+  LocalUnion keeps;
+  LocalUnion clears;
+  LocalUnion bonded;
+
+  LocalRegions within(const Vec3& centre, double reach) const {
+    return {space.within(centre, reach), keeps.within(centre, reach), clears.within(centre, reach),
+            bonded.within(centre, reach)};
+  }
+  bool decided() const { return bonded.decided() && clears.decided() && keeps.decided() && space.decided(); }
+  Shares at(const Vec3& point) const {
+    const bool joined = bonded.contains(point);
+    const bool free = !clears.contains(point);
+    const bool kept = joined || (free && keeps.contains(point));
+    return {kept || (free && space.contains(point)) ? 1.0 : 0.0, kept ? 1.0 : 0.0, joined ? 1.0 : 0.0};
+  }
+};
+
+LocalRegions everywhere(const Regions& regions) {
+  std::vector<ShapePtr> bonded;
+  for (const MaterialRegion& region : regions.materials)
+    if (region.bonded) bonded.push_back(region.shape);
+  return {LocalUnion({regions.space}), LocalUnion(regions.keeps), LocalUnion(regions.clears),
+          LocalUnion(bonded)};
+}
 
 /// A point of the grid's space in three dimensions.
 template <int D>
@@ -82,40 +105,95 @@ Vec3 lifted(const Regions& regions, const Point<D>& point) {
     return {point.x(), point.y(), 0.5 * regions.thickness};
 }
 
+/// Finds what every cell holds, block by block: blocks no boundary passes through are decided at once, the
+/// others halved until they are cells.
 template <int D>
-CellShares sampleCell(const Regions& regions, const Point<D>& centre, double size) {
-  const double reach = 0.5 * std::sqrt(static_cast<double>(D)) * size;
-  const Vec3 middle = lifted<D>(regions, centre);
-  LocalRegion space(middle, reach);
-  LocalRegion keep(middle, reach);
-  LocalRegion clear(middle, reach);
-  LocalRegion bonded(middle, reach);
-  space.add(regions.space);
-  for (const ShapePtr& shape : regions.keeps) keep.add(shape);
-  for (const ShapePtr& shape : regions.clears) clear.add(shape);
-  for (const MaterialRegion& region : regions.materials)
-    if (region.bonded) bonded.add(region.shape);
-  const auto sharesAt = [&](const Vec3& point) {
-    const bool joined = bonded.contains(point);
-    const bool free = !clear.contains(point);
-    const bool kept = joined || (free && keep.contains(point));
-    return Shares{kept || (free && space.contains(point)) ? 1.0 : 0.0, kept ? 1.0 : 0.0, joined ? 1.0 : 0.0};
-  };
-  if (space.decided() && keep.decided() && clear.decided() && bonded.decided())
-    return {sharesAt(middle), std::min({space.alike(), keep.alike(), clear.alike(), bonded.alike()}) - reach};
-  Shares sum;
-  for (int sample = 0; sample < kSamples; ++sample) {
-    Point<D> point = centre;
-    for (std::size_t i = 0; i < D; ++i)
-      point[static_cast<Eigen::Index>(i)] +=
-          size * ((sample * kGenerator<D>[i] % kSamples + 0.5) / kSamples - 0.5);
-    const Shares shares = sharesAt(lifted<D>(regions, point));
-    sum.available += shares.available;
-    sum.kept += shares.kept;
-    sum.bonded += shares.bonded;
+class Sampler {
+ public:
+  Sampler(const Regions& regions, const GridFrame<D>& frame)
+      : regions_(regions), frame_(frame), shares_(frame.boxCells()) {}
+
+  std::vector<Shares> sample() {
+    Index<D> blocks{};
+    std::size_t count = 1;
+    for (std::size_t i = 0; i < D; ++i) {
+      blocks[i] = (frame_.cells[i] + kBlock - 1) / kBlock;
+      count *= static_cast<std::size_t>(blocks[i]);
+    }
+    const LocalRegions all = everywhere(regions_);
+    forEach(
+        count,
+        [&](std::size_t block) {
+          Index<D> low{};
+          for (std::size_t i = 0, rest = block; i < D; ++i) {
+            low[i] = kBlock * static_cast<int>(rest % static_cast<std::size_t>(blocks[i]));
+            rest /= static_cast<std::size_t>(blocks[i]);
+          }
+          fill(low, kBlock, all);
+        },
+        1);
+    return std::move(shares_);
   }
-  return {{sum.available / kSamples, sum.kept / kSamples, sum.bonded / kSamples}, 0};
-}
+
+ private:
+  static constexpr int kBlock = 16;  // cells along the edge; a power of two
+
+  void fill(const Index<D>& low, int edge, const LocalRegions& outer) {
+    Point<D> centre = frame_.origin;
+    for (std::size_t i = 0; i < D; ++i) {
+      if (low[i] >= frame_.cells[i]) return;
+      centre[static_cast<Eigen::Index>(i)] += (low[i] + 0.5 * edge) * frame_.size;
+    }
+    const double reach = 0.5 * std::sqrt(static_cast<double>(D)) * edge * frame_.size;
+    const LocalRegions local = outer.within(lifted<D>(regions_, centre), reach);
+    if (local.decided()) {
+      const Shares same = local.at(lifted<D>(regions_, centre));
+      forEachIndex<D>(clipped(low, edge), [&](const Index<D>& offset) { shares_[at(low, offset)] = same; });
+      return;
+    }
+    if (edge == 1) {
+      shares_[frame_.linear(low)] = sampleCell(centre, local);
+      return;
+    }
+    Index<D> two{};
+    two.fill(2);
+    forEachIndex<D>(two, [&](const Index<D>& half) {
+      Index<D> child = low;
+      for (std::size_t i = 0; i < D; ++i) child[i] += half[i] * edge / 2;
+      fill(child, edge / 2, local);
+    });
+  }
+
+  /// The part of a block inside the frame.
+  Index<D> clipped(const Index<D>& low, int edge) const {
+    Index<D> size{};
+    for (std::size_t i = 0; i < D; ++i) size[i] = std::min(edge, frame_.cells[i] - low[i]);
+    return size;
+  }
+  std::size_t at(Index<D> low, const Index<D>& offset) const {
+    for (std::size_t i = 0; i < D; ++i) low[i] += offset[i];
+    return frame_.linear(low);
+  }
+
+  Shares sampleCell(const Point<D>& centre, const LocalRegions& local) const {
+    Shares sum;
+    for (int sample = 0; sample < kSamples; ++sample) {
+      Point<D> point = centre;
+      for (std::size_t i = 0; i < D; ++i)
+        point[static_cast<Eigen::Index>(i)] +=
+            frame_.size * ((sample * kGenerator<D>[i] % kSamples + 0.5) / kSamples - 0.5);
+      const Shares shares = local.at(lifted<D>(regions_, point));
+      sum.available += shares.available / kSamples;
+      sum.kept += shares.kept / kSamples;
+      sum.bonded += shares.bonded / kSamples;
+    }
+    return sum;
+  }
+
+  const Regions& regions_;
+  const GridFrame<D>& frame_;
+  std::vector<Shares> shares_;
+};
 
 /// The smallest box of whole cells round the regions; shifted so that a mirror plane falls between cells.
 template <int D>
@@ -217,24 +295,7 @@ double Domain<D>::volume() const {
 template <int D>
 Domain<D> sampleRegions(const Regions& regions, double size, const std::optional<MirrorPlane>& mirror) {
   const GridFrame<D> frame = frameOf<D>(regions, size, mirror);
-  const auto width = static_cast<std::size_t>(frame.cells[0]);
-  std::vector<Shares> shares(frame.boxCells());
-  forEach(
-      shares.size() / width,
-      [&](std::size_t row) {
-        Index<D> at{};
-        for (std::size_t i = 1, rest = row; i < D; ++i) {
-          at[i] = static_cast<int>(rest % static_cast<std::size_t>(frame.cells[i]));
-          rest /= static_cast<std::size_t>(frame.cells[i]);
-        }
-        while (at[0] < frame.cells[0]) {
-          const CellShares cell = sampleCell<D>(regions, frame.centre(at), size);
-          const int same = 1 + static_cast<int>(std::clamp(cell.alike / size, 0.0, 1e6));
-          for (int i = 0; i < same && at[0] < frame.cells[0]; ++i, ++at[0])
-            shares[frame.linear(at)] = cell.shares;
-        }
-      },
-      16);
+  const std::vector<Shares> shares = Sampler<D>(regions, frame).sample();
   std::vector<std::uint8_t> inDomain(shares.size());
   for (std::size_t i = 0; i < shares.size(); ++i) inDomain[i] = shares[i].available > 0;
   Domain<D> domain{Grid<D>(frame, inDomain), {}, {}, {}, {}, regions.thickness};

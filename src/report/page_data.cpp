@@ -7,6 +7,7 @@
 #include <sstream>
 
 #include "barelattice/base/file.hpp"
+#include "barelattice/base/parallel.hpp"
 #include "barelattice/base/quantity.hpp"
 #include "barelattice/geometry/stl.hpp"
 #include "barelattice/grid/vti.hpp"
@@ -200,6 +201,30 @@ json bodyJson(const ProofSurface& surface, const std::string& name) {
   return {{"name", name}, {"mesh", meshJson(surface.mesh)}, {"cases", cases}};
 }
 
+/// The shapes of the set-up as triangles, all at the same time.
+void addShapes(const Job& job, json& data) {
+  std::vector<const Shape*> shapes{job.regions.space.get()};
+  for (const ShapePtr& keep : job.regions.keeps) shapes.push_back(keep.get());
+  for (const ShapePtr& clear : job.regions.clears) shapes.push_back(clear.get());
+  for (const MaterialRegion& region : job.regions.materials) shapes.push_back(region.shape.get());
+  if (!job.brief.baseline.empty()) shapes.push_back(job.brief.shape(job.brief.baseline).get());
+  std::vector<json> meshes(shapes.size());
+  forEach(
+      shapes.size(), [&](std::size_t i) { meshes[i] = shapeJson(*shapes[i], job.regions.thickness); }, 1);
+  std::size_t next = 0;
+  data["space"] = meshes[next++];
+  data["keeps"] = json::array();
+  for (const BriefKeep& keep : job.brief.keeps)
+    data["keeps"].push_back({{"name", keep.name()}, {"mesh", meshes[next++]}});
+  data["clears"] = json::array();
+  for (const std::string& name : job.brief.clears)
+    data["clears"].push_back({{"name", name}, {"mesh", meshes[next++]}});
+  data["parts"] = json::array();
+  for (const BriefRegion& region : job.brief.regions)
+    data["parts"].push_back({{"name", region.name}, {"bonded", region.bonded}, {"mesh", meshes[next++]}});
+  if (!job.brief.baseline.empty()) data["baseline"] = meshes[next];
+}
+
 /// What full cells weigh, kg.
 json cellMasses(const Job& job) {
   std::vector<double> masses(job.cellCount());
@@ -252,22 +277,7 @@ json setupData(const Job& job) {
                {"cellMass", job.cellVolume() * job.brief.material.density},
                {"targetMass", job.targetMass}};
   if (!job.brief.regions.empty()) data["cellMasses"] = cellMasses(job);
-  const double thickness = job.regions.thickness;
-  data["space"] = shapeJson(*job.regions.space, thickness);
-  data["keeps"] = json::array();
-  for (std::size_t k = 0; k < job.regions.keeps.size(); ++k)
-    data["keeps"].push_back(
-        {{"name", job.brief.keeps[k].name()}, {"mesh", shapeJson(*job.regions.keeps[k], thickness)}});
-  data["clears"] = json::array();
-  for (const std::string& name : job.brief.clears)
-    data["clears"].push_back({{"name", name}, {"mesh", shapeJson(*job.brief.shape(name), thickness)}});
-  data["parts"] = json::array();
-  for (const BriefRegion& region : job.brief.regions)
-    data["parts"].push_back({{"name", region.name},
-                             {"bonded", region.bonded},
-                             {"mesh", shapeJson(*job.brief.shape(region.shape), thickness)}});
-  if (!job.brief.baseline.empty())
-    data["baseline"] = shapeJson(*job.brief.shape(job.brief.baseline), thickness);
+  addShapes(job, data);
   data["faces"] = json::array();
   for (const NamedFace& face : job.faces) data["faces"].push_back(faceJson(face));
   data["supports"] = json::array();

@@ -31,8 +31,8 @@ ShapePtr makeFilled(const ShapePtr& body, double largest, const std::vector<Vec3
 /// with faces along the coordinate axes: the morphological closing by that cube (Serra 1982), so that between
 /// faces along the axes the filling ends flush with them, and on slanting ones in a hollow. What the cube
 /// leaves out beside the round walls and corners of a wider opening is told from a pocket by its mouth, more
-/// than two thirds as large as its walls, and stays empty. Found on a lattice of 4 to 12 points a cube edge; costs a
-/// look at the body for each of its points near the surface, 30 million points at most.
+/// than two thirds as large as its walls, and stays empty. Found on a lattice of 4 to 12 points a cube edge;
+/// costs a look at the body for each of its points near the surface, 30 million points at most.
 /// @param near when given, only the pockets nearest to these points (m), one pocket a point.
 /// @throws InputError if nothing is filled, or the cube is too small for the lattice.
 ShapePtr makeFilledPockets(const ShapePtr& body, double largest, const std::vector<Vec3>& near = {});

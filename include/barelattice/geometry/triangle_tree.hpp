@@ -27,8 +27,10 @@ class TriangleTree {
   /// The nearest point on the given triangles, one or more.
   NearestPoint nearestOf(const Vec3& point, const std::vector<int>& triangles) const;
 
-  /// The triangles with a point within `reach` (m) of `centre`, ascending.
+  /// The triangles with a point within `reach` (m) of `centre`, ascending; rounding is on the safe side.
   std::vector<int> within(const Vec3& centre, double reach) const;
+  /// The same of the given triangles, in their order.
+  std::vector<int> within(const Vec3& centre, double reach, const std::vector<int>& triangles) const;
 
   /// Appends every triangle whose bounding box meets `box`, once each, ascending.
   void appendOverlaps(const Box& box, std::vector<int>& triangles) const;
@@ -46,6 +48,7 @@ class TriangleTree {
   };
   static double squaredGap(const Node& node, const Vec3& point);
   void improve(const Vec3& point, int triangle, NearestPoint& best, double& bestSquared) const;
+  bool reaches(const Vec3& centre, double reach, int triangle) const;
   int build(int begin, int end, std::vector<Piece>& pieces);
 
   const TriangleMesh& mesh_;
