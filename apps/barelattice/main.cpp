@@ -73,17 +73,19 @@ int check(const Job& job, const std::filesystem::path& folder, const Arguments& 
                        {"force_N", list(c.resultant.force)},
                        {"moment_Nm", list(c.resultant.moment)}});
     }
-    fmt::print(
-        "{}\n",
-        nlohmann::json{
-            {"title", job.brief.title},
-            {"masses_kg", {{"space", job.spaceMass}, {"keep", job.keepMass}, {"target", job.targetMass}}},
-            {"voxels", job.cellCount()},
-            {"voxel_mm", job.cellSize() * kMillimetresPerMetre},
-            {"estimate", {{"seconds", job.estimate.seconds}, {"bytes", job.estimate.bytes}}},
-            {"cases", cases},
-            {"warnings", job.warnings}}
-            .dump(2));
+    fmt::print("{}\n", nlohmann::json{{"title", job.brief.title},
+                                      {"masses_kg",
+                                       {{"space", job.spaceMass},
+                                        {"keep", job.keepMass},
+                                        {"target", job.targetMass},
+                                        {"bonded", job.bondedMass}}},
+                                      {"voxels", job.cellCount()},
+                                      {"voxel_mm", job.cellSize() * kMillimetresPerMetre},
+                                      {"estimate",
+                                       {{"seconds", job.estimate.seconds}, {"bytes", job.estimate.bytes}}},
+                                      {"cases", cases},
+                                      {"warnings", job.warnings}}
+                           .dump(2));
   }
   return kDone;
 }

@@ -74,6 +74,11 @@ std::string describeJob(const Job& job) {
   text += fmt::format("  keep    {:>9.4g} kg\n", job.keepMass);
   text += fmt::format("  target  {:>9.4g} kg   {:.3g} % of the space\n", job.targetMass,
                       100 * job.targetMass / job.spaceMass);
+  for (const BriefRegion& region : job.brief.regions)
+    text +=
+        fmt::format("  {} {}: {}\n", region.bonded ? "part" : "region", region.name, region.material.name);
+  if (job.bondedMass > 0)
+    text += fmt::format("  bonded  {:>9.4g} kg   not counted in the masses above\n", job.bondedMass);
   text += fmt::format("  takes about {} and {:.1f} GB\n", duration(job.estimate.seconds),
                       job.estimate.bytes / 1e9);
   text += fmt::format("  {:<16} {:>6}   {:<29}   {}\n", "case", "weight", "force, N (x y z)",

@@ -317,13 +317,15 @@ std::string bodyTables(const Job& job, const json& results) {
       const double found = c["compliance_J"].get<double>();
       const bool part = name == "the part" && predicted;
       const double expected = part ? (*predicted)[k]["compliance_J"].get<double>() : found;
-      rows.push_back({which, name, part ? fmt::format("{:.4g}", expected) : "",
-                      withError(c["compliance_J"], c["compliance_error_J"]),
-                      part ? fmt::format("{:+.1f} %", 100 * (found / expected - 1)) : "",
-                      text(c["largest_displacement_mm"]),
-                      withError(c["judged_von_mises_MPa"], c["judged_von_mises_error_MPa"]),
-                      text(c["peak_von_mises_MPa"]), text(c["tension_MPa"]), text(c["compression_MPa"]),
-                      withError(c["safety_factor"], c["safety_factor_error"])});
+      rows.push_back(
+          {which, name, part ? fmt::format("{:.4g}", expected) : "",
+           withError(c["compliance_J"], c["compliance_error_J"]),
+           part ? fmt::format("{:+.1f} %", 100 * (found / expected - 1)) : "",
+           text(c["largest_displacement_mm"]),
+           withError(c["judged_von_mises_MPa"], c["judged_von_mises_error_MPa"]),
+           text(c["peak_von_mises_MPa"]), text(c["tension_MPa"]), text(c["compression_MPa"]),
+           withError(c["safety_factor"], c["safety_factor_error"]) +
+               (job.brief.regions.empty() ? "" : " in " + escaped(c["judged_in"].get<std::string>()))});
       std::vector<std::string> shares{which, name};
       for (const char* p : {"50", "90", "99", "99.9"}) shares.push_back(text(c["percentiles_MPa"][p]));
       shares.push_back(vectorText(c["judged_at_mm"]));

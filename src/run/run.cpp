@@ -112,8 +112,10 @@ JobRun::JobRun(Job job, std::filesystem::path folder, RunListener listener)
   results_["title"] = job_.brief.title;
   results_["material"] = {{"name", job_.brief.material.name},
                           {"strength_MPa", job_.brief.material.strength * kMPa}};
-  results_["masses_kg"] = {{"space", job_.spaceMass}, {"keep", job_.keepMass}, {"target", job_.targetMass}};
-  if (job_.bondedMass > 0) results_["masses_kg"]["bonded"] = job_.bondedMass;
+  results_["masses_kg"] = {{"space", job_.spaceMass},
+                           {"keep", job_.keepMass},
+                           {"target", job_.targetMass},
+                           {"bonded", job_.bondedMass}};
   for (const BriefRegion& region : job_.brief.regions)
     results_["other_materials"][region.name] = {{"name", region.material.name},
                                                 {"bonded", region.bonded},

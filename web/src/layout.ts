@@ -1,6 +1,6 @@
 // The layout at a threshold: its surface, its mass, its pieces.
 
-import { PageData, bytesOf } from "./data";
+import { PageData, bytesOf, floatsOf } from "./data";
 
 export interface Piece { mass: number; loose: boolean }
 export interface Reading {
@@ -15,6 +15,7 @@ export class Layout {
   private readonly final: Uint8Array;
   private readonly fill: Uint8Array;
   private readonly keep: Uint8Array;
+  private readonly cellMasses?: Float32Array;
   private density: Uint8Array;
   private pieceOf: Int32Array;
 

@@ -173,6 +173,24 @@ export class View {
     this.caps.push(new Caps(body, group, colour, 10 * (this.caps.length + 1), this.camera.far));
   }
 
+  /** Moves labels that would be cut off at the edge back into the picture. */
+  private keepLabelsInside(): void {
+    const across = new THREE.Vector3().setFromMatrixColumn(this.camera.matrixWorld, 0);
+    const up = new THREE.Vector3().setFromMatrixColumn(this.camera.matrixWorld, 1);
+    this.scene.traverse((object) => {
+      if (!(object instanceof THREE.Sprite)) return;
+      const at = object.getWorldPosition(new THREE.Vector3());
+      const middle = at.clone().project(this.camera);
+      const edge = 0.99;
+      const inside = (coordinate: "x" | "y", direction: THREE.Vector3, size: number): number => {
+        const half = Math.abs(at.clone().addScaledVector(direction, 0.5 * size).project(this.camera)[coordinate] - middle[coordinate]);
+        const place = Math.max(half - edge, Math.min(edge - half, middle[coordinate]));
+        return 0.5 + (middle[coordinate] - place) / (2 * half);
+      };
+      object.center.set(inside("x", across, object.scale.x), inside("y", up, object.scale.y));
+    });
+  }
+
   private clip(): void {
     const planes = this.sections.map(({ axis, at }) => {
       const side = this.camera.position.getComponent(axis) > at ? -1 : 1; // what stays is beyond the plane
@@ -221,6 +239,7 @@ export class View {
     requestAnimationFrame(() => {
       this.pending = false;
       this.clip();
+      this.keepLabelsInside();
       this.renderer.render(this.scene, this.camera);
       this.host.dataset.drawn = "yes";
     });
