@@ -54,7 +54,7 @@ std::string directionText(const Vec3& direction, bool eitherSense) {
 /// What "near" is best given: the centre of a round face, else a point on the face close to its centre.
 Vec3 pointOn(const InspectedFace& face) {
   if (!face.patch.net || isRound(face.patch)) return face.centre;
-  const NearestPoint near = face.patch.net->tree.nearest(face.centre);
+  const NearestPoint near = face.patch.net->tree().nearest(face.centre);
   if (near.distance <= 2 * face.patch.net->deviation) return face.centre;
   Vec3 best = face.centre;
   double least = std::numeric_limits<double>::max();

@@ -231,7 +231,7 @@ class LayerShape final : public Shape {
       const double off =
           piece_.kind == Patch::Kind::freeform ? 0 : piece_.distance(point) - piece_.net->deviation - depth_;
       if (off > depth_) return off;
-      const TriangleTree& tree = piece_.net->tree;
+      const TriangleTree& tree = piece_.net->tree();
       return (near_.empty() ? tree.nearest(point) : tree.nearestOf(point, near_)).distance - depth_;
     }
     const Vec3 offset = point - piece_.origin;
@@ -266,9 +266,9 @@ class LayerShape final : public Shape {
   }
   ShapePtr local(const Vec3& centre, double reach) const override {
     if (!piece_.net || wholeTurn()) return shared_from_this();
-    const double farthest = piece_.net->tree.nearest(centre).distance + 2 * reach;
+    const double farthest = piece_.net->tree().nearest(centre).distance + 2 * reach;
     auto near = std::make_shared<LayerShape>(*this);
-    near->near_ = piece_.net->tree.within(centre, farthest);
+    near->near_ = piece_.net->tree().within(centre, farthest);
     return near;
   }
   Box bounds() const override { return bounds_; }

@@ -152,7 +152,7 @@ std::vector<SurfacePoint> Patch::sample(double spacing) const {
 double Patch::height(const Vec3& point) const {
   const double side = flipped ? -1.0 : 1.0;
   if (kind == Kind::freeform) {
-    const NearestPoint near = net->tree.nearest(point);
+    const NearestPoint near = net->tree().nearest(point);
     const TriangleMesh& mesh = net->mesh;
     const auto t = static_cast<std::size_t>(near.triangle);
     const Vec3 normal = (mesh.corner(t, 1) - mesh.corner(t, 0)).cross(mesh.corner(t, 2) - mesh.corner(t, 0));

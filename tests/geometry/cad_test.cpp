@@ -1,5 +1,6 @@
 #include "barelattice/geometry/cad.hpp"
 
+#include <fmt/format.h>
 #include <gmock/gmock.h>
 #include <gtest/gtest.h>
 
@@ -26,6 +27,49 @@ class Cad : public ::testing::Test {
     if (!cadAvailable()) GTEST_SKIP() << "built without barelattice-cad";
   }
 };
+
+/// An answer of the reader: a tetrahedron whose first face is given.
+std::string answer(const std::string& face,
+                   const std::string& triangles = "0,2,1,0,0,1,3,1,0,3,2,1,1,2,3,1") {
+  return R"({"solids":[{"volume":0.1666,"deviation":0.001,"vertices":[0,0,0,1,0,0,0,1,0,0,0,1],"triangles":[)" +
+         triangles + R"(],"faces":[)" + face +
+         R"(,{"kind":"freeform","area":1.9,"centre":[0.3,0.3,0.3],"adjacent":[0]}]}]})";
+}
+
+TEST(CadAnswer, isCheckedBeforeItIsBelieved) {
+  const std::string plane =
+      R"({"kind":"plane","origin":[0,0,0],"axis":[0,0,-1],"area":0.5,"centre":[0.3,0.3,0],"adjacent":[1]})";
+  const CadModel model = parseCadModel(answer(plane), "a.step");
+  EXPECT_EQ(model.solids.front().faces.size(), 2U);
+  EXPECT_LT(makeCadShape(model.solids.front())->distance({0.1, 0.1, 0.1}), 0);
+  const auto round = [](const char* axis, const char* radius) {
+    return fmt::format(
+        R"({{"kind":"cylinder","origin":[0,0,0],"axis":{},"from":[1,0,0],"radius":{},"sweep":1,)"
+        R"("inward":false,"area":0.5,"centre":[0,0,0],"adjacent":[1]}})",
+        axis, radius);
+  };
+  EXPECT_EQ(parseCadModel(answer(round("[0,0,1]", "2")), "a.step").solids.front().faces[0].patch.radius, 2);
+  const auto refuses = [](const std::string& text, const char* what) {
+    try {
+      parseCadModel(text, "a.step");
+      ADD_FAILURE() << what;
+    } catch (const InputError& error) {
+      EXPECT_THAT(error.what(), HasSubstr(what));
+    }
+  };
+  refuses("", "half an answer");
+  refuses(answer(plane).substr(0, 100), "half an answer");
+  refuses("{\"solids\":7}", "odd answer");
+  refuses("{\"solids\":[]}", "holds no solid");
+  refuses("{\"error\":\"is damaged\"}", "a.step is damaged");
+  refuses(answer(round("[0,0,0]", "2")), "no radius or no axis");
+  refuses(answer(round("[0,0,1]", "-2")), "no radius or no axis");
+  refuses(answer(round("[0,0]", "2")), "odd answer");
+  refuses(answer(plane, "0,2,9,0"), "a vertex that is not there");
+  refuses(answer(plane, "0,2,1,5"), "a face that is not there");
+  std::string beside = plane;
+  refuses(answer(beside.replace(beside.find("[1]"), 3, "[4]")), "meets one that is not there");
+}
 
 TEST_F(Cad, readsSolidsWithTheirNamesAndUnits) {
   const CadModel model = readStep(kStep / "rigger.step");

@@ -140,6 +140,82 @@ TEST(Optimiser, keepsWhatItPromises) {
   EXPECT_LT(static_cast<double>(grey) / static_cast<double>(result.density.size()), 0.15);
 }
 
+// The target counts what the cells weigh, and a stiffness is relative to the material's: with all moduli
+// halved the same layout comes out twice as soft, and cells without mass are free.
+TEST(Optimiser, weighsAndStiffensCellsByTheirMaterial) {
+  Bracket bracket;
+  OptimiseOptions options;
+  options.maxIterations = 12;
+  const OptimiseResult plain = optimiseLayout<3>(bracket.problem, options);
+  LayoutProblem<3> soft = bracket.problem;
+  soft.modulus.assign(soft.fill.size(), 0.5);
+  soft.mass.assign(soft.fill.size(), 7.0);
+  const OptimiseResult halved = optimiseLayout<3>(soft, options);
+  EXPECT_NEAR(halved.compliance / plain.compliance, 2, 1e-3);
+  EXPECT_NEAR(halved.massFraction, 0.4, 1e-4);
+
+  LayoutProblem<3> mixed = bracket.problem;
+  for (std::size_t c = 0; c < mixed.fill.size(); ++c) {
+    const int x = bracket.grid.cellIndex(c)[0];
+    mixed.modulus.push_back(x < 7 ? 1.0 : 0.6);
+    mixed.mass.push_back(x == 13 ? 0.0 : x < 7 ? 4.0 : 1.0);
+  }
+  const OptimiseResult result = optimiseLayout<3>(mixed, options);
+  double mass = 0;
+  double whole = 0;
+  for (std::size_t c = 0; c < mixed.fill.size(); ++c) {
+    mass += mixed.fill[c] * mixed.mass[c] * result.density[c];
+    whole += mixed.fill[c] * mixed.mass[c];
+  }
+  EXPECT_NEAR(mass / whole, 0.4, 1e-4);
+}
+
+TEST(Optimiser, gradientWithSeveralMaterialsIsExact) {
+  Bracket bracket;
+  std::vector<double> stiffness = bracket.problem.fill;
+  for (std::size_t c = 0; c < stiffness.size(); ++c) stiffness[c] *= c % 3 ? 1.0 : 0.2;
+  CaseCompliances<3> compliances(bracket.grid, bracket.problem.material, bracket.problem.cases, stiffness,
+                                 {});
+  compliances.setTolerance(1e-14);
+  std::vector<double> density(stiffness.size());
+  std::mt19937 random(5);
+  std::uniform_real_distribution<double> value(0.3, 0.9);
+  for (double& v : density) v = value(random);
+  compliances.evaluate(density);
+  std::vector<double> gradient(density.size());
+  compliances.gradient(1, gradient);
+  double largest = 0;
+  for (const double g : gradient) largest = std::max(largest, std::abs(g));
+  const double step = 1e-4;
+  for (std::size_t i = 0; i < density.size(); i += 73) {
+    const double old = density[i];
+    density[i] = old + step;
+    const double above = compliances.evaluate(density)[1];
+    density[i] = old - step;
+    const double below = compliances.evaluate(density)[1];
+    density[i] = old;
+    EXPECT_NEAR(gradient[i], (above - below) / (2 * step), 1e-6 * largest) << "cell " << i << ", seed 5";
+  }
+}
+
+TEST(Optimiser, startsFromAGivenDensity) {
+  Bracket bracket;
+  OptimiseOptions options;
+  options.maxIterations = 30;
+  const OptimiseResult uniform = optimiseLayout<3>(bracket.problem, options);
+  bracket.problem.start = uniform.density;
+  options.maxIterations = 1;
+  const OptimiseResult again = optimiseLayout<3>(bracket.problem, options);
+  EXPECT_NEAR(again.history.front().massFraction, 0.4, 1e-4) << "the target holds from the first iteration";
+  EXPECT_LT(again.history.front().compliance, 0.6 * uniform.history.front().compliance);
+  // Empty cells can come back: from a start at the wrong place the loop still finds a stiff layout.
+  bracket.problem.start.assign(bracket.problem.fill.size(), 0.0);
+  for (std::size_t c = 0; c < bracket.problem.start.size(); ++c)
+    bracket.problem.start[c] = bracket.grid.cellIndex(c)[1] < 2;
+  options.maxIterations = 40;
+  EXPECT_LT(optimiseLayout<3>(bracket.problem, options).compliance, 1.15 * uniform.compliance);
+}
+
 TEST(Optimiser, givesTheSameBitsOnOneThreadAndTwo) {
   const Bracket bracket;
   OptimiseOptions options;

@@ -88,6 +88,55 @@ class Tool : public ::testing::Test {
   fs::path folder_;
 };
 
+TEST_F(Tool, carriesPartsAndRegionsThroughTheWholeJob) {
+  brief("[design]", R"(plate = { box = { from = ["-5 mm", "0 mm", "0 mm"], to = ["0 mm", "20 mm", "30 mm"] } }
+far = { box = { from = ["40 mm", "-1 mm", "-1 mm"], to = ["70 mm", "21 mm", "31 mm"] } }
+[parts.plate]
+shape = "plate"
+material = { use = "aluminium" }
+[regions.far]
+shape = "far"
+material = { use = "titanium" }
+[design])");
+  std::string text = readFile(path());
+  const std::string face = "root = { of = \"block\"";
+  text.replace(text.find(face), face.size(), "root = { of = \"plate\"");
+  writeFile(path(), text);
+  const Outcome outcome = tool("run " + path());
+  EXPECT_EQ(outcome.code, 0) << outcome.text;
+  EXPECT_THAT(outcome.text, HasSubstr("part plate: aluminium"));
+  EXPECT_THAT(outcome.text, HasSubstr("region far: titanium"));
+  const nlohmann::json r = results();
+  const double plate = 2700 * 5e-3 * 20e-3 * 30e-3;
+  EXPECT_NEAR(r["masses_kg"]["bonded"].get<double>(), plate, 1e-3 * plate);
+  EXPECT_NEAR(r["proof"]["bonded_mass_kg"].get<double>(), plate, 0.06 * plate)
+      << "a coarse mesh chamfers edges";
+  const double space = 20e-3 * 30e-3 * (7850 * 40e-3 + 4430 * 20e-3);
+  EXPECT_NEAR(r["masses_kg"]["space"].get<double>(), space, 1e-3 * space);
+  // The exported solid ends where the plate begins, and its two materials make the target mass.
+  const TriangleMesh solid = readStl(run() / "solid.stl");
+  EXPECT_NEAR(solid.bounds().min().x(), 0, 1e-6);
+  EXPECT_EQ(inspectMesh(solid).text(), "sound");
+  EXPECT_NEAR(r["solid"]["mass_kg"].get<double>() / r["masses_kg"]["target"].get<double>(), 1, 0.02);
+  EXPECT_NEAR(r["proof"]["mass_kg"].get<double>() / r["solid"]["mass_kg"].get<double>(), 1, 0.05);
+  EXPECT_EQ(r["other_materials"]["far"]["name"], "titanium");
+  const std::string report = readFile(run() / "report.html");
+  EXPECT_THAT(report, HasSubstr("plate (bonded)"));
+  // Another material is another job.
+  writeFile(path(), text.replace(text.find("titanium"), 8, "magnesium"));
+  EXPECT_THAT(tool("optimise " + path()).text, ::testing::Not(HasSubstr("reused")));
+}
+
+TEST_F(Tool, startsFromAShapeAndSaysWhatIsWrong) {
+  brief("[target]", "[optimise]\niterations = 4\nstart = \"pad\"\n[target]");
+  EXPECT_EQ(tool("optimise " + path()).code, 0);
+  EXPECT_THAT(tool("optimise " + path()).text, HasSubstr("reused"));
+  brief("[target]", "[optimise]\niterations = 4\nstart = \"pod\"\n[target]");
+  const Outcome outcome = tool("optimise " + path());
+  EXPECT_EQ(outcome.code, 2);
+  EXPECT_THAT(outcome.text, HasSubstr("did you mean \"pad\"?"));
+}
+
 TEST_F(Tool, doesTheWholeJobAndLeavesEveryFile) {
   const Outcome outcome = tool("run " + path());
   EXPECT_EQ(outcome.code, 0) << outcome.text;

@@ -135,5 +135,40 @@ TEST(Reinterpret, canBeCancelled) {
                Cancelled);
 }
 
+TEST(VolumesByMaterial, addUpToTheBodyAndFollowTheRegions) {
+  Regions regions;
+  regions.space = makeBox({0, 0, 0}, {6, 2, 2});
+  regions.materials = {{makeSphere({0, 1, 1}, 1.5), 1}, {makeBox({4, -1, -1}, {7, 3, 3}), 2, true}};
+  const std::vector<double> volumes =
+      volumesByMaterial([&](const Vec3& p) { return regions.available(p); }, regions, 0.1);
+  ASSERT_EQ(volumes.size(), 3U);
+  // The part reaches to x = 7, y and z from -1 to 3.
+  EXPECT_NEAR(volumes[2], 3 * 4 * 4, 0.3);
+  EXPECT_NEAR(volumes[0] + volumes[1], 4 * 2 * 2, 0.1);
+  // Of the half ball what lies in the square of 2: counted on a lattice of points.
+  double ball = 0;
+  for (double x = 0.005; x < 1.5; x += 0.01)
+    for (double y = 0.005; y < 2; y += 0.01)
+      for (double z = 0.005; z < 2; z += 0.01)
+        ball += x * x + (y - 1) * (y - 1) + (z - 1) * (z - 1) < 2.25 ? 1e-6 : 0;
+  EXPECT_NEAR(volumes[1], ball, 0.05);
+}
+
+TEST(DropLoosePieces, whatTouchesABondedPartStays) {
+  Regions regions;
+  regions.space = makeBox({0, 0, 0}, {10, 2, 2});
+  regions.materials = {{makeBox({2, 0, 0}, {3, 2, 2}), 1, true}};
+  // Three blocks: on either side of the part, and one by itself.
+  const auto blocks = makeUnion(
+      {makeBox({0, 0, 0}, {2, 2, 2}), makeBox({3, 0, 0}, {5, 2, 2}), makeBox({7, 0, 0}, {9, 2, 2})});
+  TetMesh mesh = stuff([&](const Vec3& p) { return blocks->distance(p); }, blocks->bounds(), 0.25);
+  std::size_t pieces = 0;
+  const Dropped dropped = dropLoosePieces(mesh, regions, pieces);
+  EXPECT_EQ(pieces, 2U);
+  EXPECT_EQ(dropped.pieces, 1U);
+  EXPECT_NEAR(dropped.volume, 8, 0.3);
+  EXPECT_NEAR(dropped.largestAt.x(), 8, 0.05);
+}
+
 }  // namespace
 }  // namespace barelattice

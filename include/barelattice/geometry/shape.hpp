@@ -5,6 +5,7 @@
 #include <array>
 #include <cmath>
 #include <memory>
+#include <mutex>
 #include <optional>
 #include <utility>
 #include <vector>
@@ -25,14 +26,23 @@ struct SurfacePoint {
 /// The true extent of a piece whose outline is not given by its kind: a face of a CAD solid.
 struct PatchNet {
   PatchNet(TriangleMesh triangles, double exactArea, double triangleDeviation)
-      : mesh(std::move(triangles)), tree(mesh), area(exactArea), deviation(triangleDeviation) {}
+      : mesh(std::move(triangles)), area(exactArea), deviation(triangleDeviation) {}
   PatchNet(const PatchNet&) = delete;  // the tree refers to the mesh
   PatchNet& operator=(const PatchNet&) = delete;
 
+  /// Of the triangles; made when first asked for, because most faces of a file never are.
+  const TriangleTree& tree() const {
+    std::call_once(treeMade_, [this] { tree_.emplace(mesh); });
+    return *tree_;
+  }
+
   const TriangleMesh mesh;  ///< its triangles; their vertices lie on the piece
-  const TriangleTree tree;
-  const double area;       ///< of the piece, not of the triangles, m2
-  const double deviation;  ///< how far the triangles may lie off the piece, m
+  const double area;        ///< of the piece, not of the triangles, m2
+  const double deviation;   ///< how far the triangles may lie off the piece, m
+
+ private:
+  mutable std::once_flag treeMade_;
+  mutable std::optional<TriangleTree> tree_;
 };
 
 /// An analytic piece of a primitive's boundary. The piece may reach beyond the boundary (a disc is given as

@@ -238,7 +238,13 @@ class Surface {
 
 /// @param deviation of the triangles from the faces, m.
 json solidJson(const TopoDS_Shape& solid, double deviation) {
-  BRepMesh_IncrementalMesh(solid, deviation / kMetresPerUnit, false, 0.35, false);
+  IMeshTools_Parameters settings;
+  settings.Deflection = deviation / kMetresPerUnit;
+  settings.Angle = 0.35;
+  settings.InParallel = true;
+  // The default takes seconds for a plate with hundreds of holes.
+  settings.MeshAlgo = IMeshTools_MeshAlgoType_Delabella;
+  BRepMesh_IncrementalMesh(solid, settings);
   TopTools_IndexedMapOfShape faces;
   TopExp::MapShapes(solid, TopAbs_FACE, faces);
   TopTools_IndexedDataMapOfShapeListOfShape neighbours;
@@ -267,7 +273,7 @@ json solidJson(const TopoDS_Shape& solid, double deviation) {
   BRepGProp::VolumeProperties(solid, properties);
   result["volume"] = properties.Mass() * std::pow(kMetresPerUnit, 3);
   result["deviation"] = deviation;
-  result["valid"] = static_cast<bool>(BRepCheck_Analyzer(solid).IsValid());
+  result["valid"] = static_cast<bool>(BRepCheck_Analyzer(solid, true, true).IsValid());
   Surface(faces).write(result);
   return result;
 }
