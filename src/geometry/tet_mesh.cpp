@@ -6,6 +6,7 @@
 #include <cmath>
 #include <cstdint>
 #include <numbers>
+#include <numeric>
 #include <set>
 #include <unordered_map>
 
@@ -392,16 +393,31 @@ TriangleMesh TetMesh::boundary() const {
     std::array<int, 3> sorted;
     std::array<int, 3> outward;
   };
-  std::vector<FaceOfTet> faces;
-  faces.reserve(4 * tets.size());
+  const auto faceOf = [&](const std::array<int, 4>& t, const std::array<std::size_t, 3>& f) {
+    FaceOfTet face{{t[f[0]], t[f[1]], t[f[2]]}, {t[f[0]], t[f[1]], t[f[2]]}};
+    std::sort(face.sorted.begin(), face.sorted.end());
+    return face;
+  };
+  // Side by side by their lowest corner (a counting sort), then in order among the few that share it.
+  std::vector<std::size_t> start(vertices.size() + 1, 0);
+  for (const auto& t : tets)
+    for (const auto& f : kFaces) ++start[static_cast<std::size_t>(std::min({t[f[0]], t[f[1]], t[f[2]]})) + 1];
+  std::partial_sum(start.begin(), start.end(), start.begin());
+  std::vector<FaceOfTet> faces(4 * tets.size());
+  std::vector<std::size_t> next(start.begin(), start.end() - 1);
   for (const auto& t : tets)
     for (const auto& f : kFaces) {
-      FaceOfTet face{{t[f[0]], t[f[1]], t[f[2]]}, {t[f[0]], t[f[1]], t[f[2]]}};
-      std::sort(face.sorted.begin(), face.sorted.end());
-      faces.push_back(face);
+      const FaceOfTet face = faceOf(t, f);
+      faces[next[static_cast<std::size_t>(face.sorted[0])]++] = face;
     }
-  std::stable_sort(faces.begin(), faces.end(),
-                   [](const FaceOfTet& a, const FaceOfTet& b) { return a.sorted < b.sorted; });
+  forEach(
+      vertices.size(),
+      [&](std::size_t v) {
+        std::sort(faces.begin() + static_cast<std::ptrdiff_t>(start[v]),
+                  faces.begin() + static_cast<std::ptrdiff_t>(start[v + 1]),
+                  [](const FaceOfTet& x, const FaceOfTet& y) { return x.sorted < y.sorted; });
+      },
+      1024);
   TriangleMesh surface{vertices, {}};
   for (std::size_t i = 0; i < faces.size();) {
     std::size_t end = i + 1;

@@ -57,7 +57,7 @@ json meshJson(const TriangleMesh& mesh) {
 json shapeJson(const Shape& shape, double thickness) {
   if (const TriangleMesh* own = shape.triangles()) return meshJson(*own);
   const Box box = shape.bounds();
-  constexpr double kCells = 48;  // along the longest side
+  constexpr double kCells = 40;  // along the longest side
   constexpr double kFlatCells = 240;
   if (thickness > 0) {
     const double spacing = box.sizes().head<2>().maxCoeff() / kFlatCells;
