@@ -7,9 +7,6 @@
 
 namespace barelattice {
 
-/// Twice the area of the polygon through the corners and the middles of the arcs, positive counter-clockwise.
-double twiceArea(const OutlineLoop& loop);
-
 /// The largest loop with all others as its holes; whether they lie inside is for makeExtrusion.
 /// @throws InputError without any loop.
 PlaneOutline nested(std::vector<OutlineLoop> loops);

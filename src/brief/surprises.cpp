@@ -1,0 +1,276 @@
+#include "surprises.hpp"
+
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <atomic>
+#include <cmath>
+#include <limits>
+#include <map>
+#include <queue>
+#include <set>
+
+#include "barelattice/base/parallel.hpp"
+#include "barelattice/base/quantity.hpp"
+#include "barelattice/elasticity/attachment.hpp"
+#include "job_parts.hpp"
+
+namespace barelattice {
+namespace {
+
+/// A place inside a shape, sampled, and what was found there.
+struct Sampled {
+  std::size_t inside = 0;  ///< points
+  double cleared = 0;      ///< share of them that lies in clears
+  double thickness = 0;    ///< twice the largest depth, m
+};
+
+/// Looks at points of a lattice inside a shape.
+/// @param sheet thickness of a sheet, zero for a body.
+/// @param enough thickness at which nothing more is wanted to be known, m; zero to look everywhere.
+Sampled sampledInside(const Shape& shape, double sheet, double step, const std::vector<ShapePtr>& clears,
+                      double enough = 0) {
+  const Box box = shape.bounds();
+  const Vec3 sizes = box.sizes() / step;
+  const auto rows = static_cast<std::size_t>(std::max(0.0, std::ceil(sizes.y() - 0.5)));
+  const auto layers =
+      sheet > 0 ? std::size_t{1} : static_cast<std::size_t>(std::max(0.0, std::ceil(sizes.z() - 0.5)));
+  struct Row {
+    std::size_t inside = 0;
+    std::size_t cleared = 0;
+    double depth = 0;
+    Vec3 deepest = Vec3::Zero();
+  };
+  std::vector<Row> found(rows * layers);
+  std::atomic<bool> done = false;
+  forEach(
+      found.size(),
+      [&](std::size_t i) {
+        Row& row = found[i];
+        if (done) return;
+        for (double x = 0.5; x < sizes.x(); ++x) {
+          Vec3 point = box.min() + step * Vec3(x, static_cast<double>(i % rows) + 0.5,
+                                               static_cast<double>(i / rows) + 0.5);
+          if (sheet > 0) point.z() = 0.5 * sheet;
+          const double distance = shape.distance(point);
+          if (distance >= 0) {
+            x += std::floor(distance / step);  // nothing is inside before that
+            continue;
+          }
+          if (-distance > row.depth) {
+            row.depth = -distance;
+            row.deepest = point;
+          }
+          if (enough > 0 && 2 * row.depth >= enough) done = true;
+          double clear = std::numeric_limits<double>::max();
+          for (const ShapePtr& c : clears) clear = std::min(clear, c->distance(point));
+          // Deep inside, where no depth is of interest, the next points are inside as well, and as clear.
+          constexpr double kDeep = 4;
+          const double same = std::floor(std::min(-distance, std::abs(clear)) / step);
+          const double left = std::ceil(sizes.x() - x) - 1;
+          const auto alike = static_cast<std::size_t>(1 + (same < kDeep ? 0 : std::clamp(same, 0.0, left)));
+          row.inside += alike;
+          if (clear < 0) row.cleared += alike;
+          x += static_cast<double>(alike - 1);
+        }
+      },
+      4);
+  Sampled result;
+  Row best;
+  best.deepest = box.center();
+  std::size_t cleared = 0;
+  for (const Row& row : found) {
+    result.inside += row.inside;
+    cleared += row.cleared;
+    if (row.depth > best.depth) best = row;
+  }
+  // From the best sample to the deepest place near it.
+  for (double reach = step; reach > 0.02 * step; reach *= 0.5)
+    for (int axis = 0; axis < (sheet > 0 ? 2 : 3); ++axis)
+      for (const double sign : {-1.0, 1.0}) {
+        const Vec3 point = best.deepest + sign * reach * Vec3::Unit(axis);
+        if (-shape.distance(point) <= best.depth) continue;
+        best.depth = -shape.distance(point);
+        best.deepest = point;
+      }
+  if (result.inside) result.cleared = static_cast<double>(cleared) / static_cast<double>(result.inside);
+  result.thickness = 2 * best.depth;
+  return result;
+}
+
+/// Depth of every cell in layers of cells, counted across common sides: 1 next to what is empty.
+template <int D>
+std::vector<int> layersOf(const Grid<D>& grid) {
+  std::vector<int> depth(grid.cellCount(), 0);
+  std::vector<std::size_t> front;
+  const auto forNeighbours = [&](std::size_t cell, const auto& visit) {
+    for (std::size_t axis = 0; axis < D; ++axis)
+      for (const int step : {-1, 1}) {
+        Index<D> at = grid.cellIndex(cell);
+        at[axis] += step;
+        visit(grid.cellAt(at));
+      }
+  };
+  for (std::size_t c = 0; c < depth.size(); ++c)
+    forNeighbours(c, [&](int other) {
+      if (other >= 0 || depth[c]) return;
+      depth[c] = 1;
+      front.push_back(c);
+    });
+  for (std::size_t next = 0; next < front.size(); ++next)
+    forNeighbours(front[next], [&](int other) {
+      if (other < 0 || depth[static_cast<std::size_t>(other)]) return;
+      depth[static_cast<std::size_t>(other)] = depth[front[next]] + 1;
+      front.push_back(static_cast<std::size_t>(other));
+    });
+  return depth;
+}
+
+/// Warns where every way from a load to what holds it passes a place narrower than the smallest member: on
+/// the way that is widest at its narrowest place.
+template <int D>
+void warnOfSlivers(Job& job) {
+  const Grid<D>& grid = std::get<Domain<D>>(job.domain).grid;
+  std::vector<int> depth = layersOf(grid);
+  // At the faces themselves every way begins at the surface, and is no narrower for that.
+  const auto around = attachedCells(grid, job, job.brief.smallestMember + job.brief.voxel);
+  constexpr int kDeep = 1 << 20;
+  for (std::size_t c = 0; c < depth.size(); ++c)
+    if (around[c]) depth[c] = kDeep;
+  std::map<std::string, std::vector<std::size_t>> cells;
+  for (const NamedFace& face : job.faces) cells[face.name] = Attachment<D>(grid, face.face).cells();
+  // Mostly there is a way wide enough, and the deep cells alone show it.
+  const double enough = 0.5 * job.brief.smallestMember / job.brief.voxel;
+  std::vector<std::uint8_t> deep(depth.size());
+  for (std::size_t c = 0; c < deep.size(); ++c) deep[c] = depth[c] >= enough;
+  const Pieces pieces = findPieces(grid, deep);
+  std::set<int> held;
+  for (const BriefSupport& support : job.brief.supports)
+    for (const std::size_t cell : cells[support.face]) held.insert(pieces.ofCell[cell]);
+  for (const BriefLoad& load : job.brief.loads) {
+    const auto& loaded = cells[load.face];
+    if (std::any_of(loaded.begin(), loaded.end(),
+                    [&](std::size_t c) { return held.contains(pieces.ofCell[c]); }))
+      continue;
+    // The widest ways from the load, deepest cells first (Dijkstra's order with the least depth as length).
+    std::vector<int> widest(depth.size(), 0);
+    std::vector<std::size_t> narrowest(depth.size(), 0);
+    std::priority_queue<std::pair<int, std::size_t>> open;
+    for (const std::size_t cell : loaded) {
+      widest[cell] = kDeep;
+      narrowest[cell] = cell;
+      open.emplace(kDeep, cell);
+    }
+    while (!open.empty()) {
+      const auto [width, cell] = open.top();
+      open.pop();
+      if (width < widest[cell]) continue;
+      for (std::size_t axis = 0; axis < D; ++axis)
+        for (const int step : {-1, 1}) {
+          Index<D> at = grid.cellIndex(cell);
+          at[axis] += step;
+          if (grid.cellAt(at) < 0) continue;
+          const auto other = static_cast<std::size_t>(grid.cellAt(at));
+          const int through = std::min(width, depth[other]);
+          if (through <= widest[other]) continue;
+          widest[other] = through;
+          narrowest[other] = depth[other] < width ? other : narrowest[cell];
+          open.emplace(through, other);
+        }
+    }
+    int best = 0;
+    std::size_t place = 0;
+    for (const BriefSupport& support : job.brief.supports)
+      for (const std::size_t cell : cells[support.face])
+        if (widest[cell] > best) {
+          best = widest[cell];
+          place = narrowest[cell];
+        }
+    // A place of n layers is 2n - 1 or 2n cells wide; cells it only partly fills may hide one more.
+    const double width = 2 * best * job.brief.voxel;
+    if (best == 0 || width >= job.brief.smallestMember) continue;
+    const auto at = grid.frame().centre(grid.cellIndex(place));
+    std::string where;
+    for (int i = 0; i < D; ++i) where += fmt::format("{}{:.4g}", i ? ", " : "", at[i] * kMillimetresPerMetre);
+    job.warnings.push_back(fmt::format(
+        "on the way from [loads.{}] to the supports the design space is only about {:.3g} mm wide at ({}) "
+        "mm, "
+        "less than the smallest member of {:.3g} mm: look whether a clear cuts it there",
+        load.name, width * kMillimetresPerMetre, where, job.brief.smallestMember * kMillimetresPerMetre));
+  }
+}
+
+/// Warns of holes and clears the voxels are too coarse for.
+void warnOfLostFeatures(Job& job) {
+  std::vector<Patch> patches;
+  job.regions.space->appendPatches(patches);
+  std::vector<double> lost;
+  for (const Patch& patch : patches)
+    if (patch.kind == Patch::Kind::cylinder && patch.isHole() && 2 * patch.radius < 2 * job.brief.voxel)
+      lost.push_back(2 * patch.radius);
+  if (!lost.empty())
+    job.warnings.push_back(fmt::format(
+        "the design space has {} round hole walls under two voxels across, from {:.3g} mm: the layout hardly "
+        "sees them, the solid does. Fill them ('fill'), or take smaller voxels",
+        lost.size(), *std::min_element(lost.begin(), lost.end()) * kMillimetresPerMetre));
+  for (std::size_t c = 0; c < job.regions.clears.size(); ++c) {
+    const double thickness = sampledInside(*job.regions.clears[c], job.regions.thickness,
+                                           0.5 * job.brief.voxel, {}, job.brief.voxel)
+                                 .thickness;
+    if (thickness >= job.brief.voxel) continue;
+    job.warnings.push_back(fmt::format(
+        "clear \"{}\" is {:.3g} mm thick, less than a voxel of {:.3g} mm: the layout may close it, "
+        "the solid does not",
+        job.brief.clears[c], thickness * kMillimetresPerMetre, job.brief.voxel * kMillimetresPerMetre));
+  }
+}
+
+void warnOfUnused(Job& job) {
+  for (const BriefLoad& load : job.brief.loads)
+    if (std::none_of(job.brief.cases.begin(), job.brief.cases.end(),
+                     [&](const BriefCase& c) { return c.loads.contains(load.name); }))
+      job.warnings.push_back(fmt::format("[loads.{}] (line {}) acts in no case", load.name, load.place.line));
+  for (const BriefSupport& support : job.brief.supports)
+    if (std::none_of(job.brief.cases.begin(), job.brief.cases.end(),
+                     [&](const BriefCase& c) { return uses(c, support.name); }))
+      job.warnings.push_back(
+          fmt::format("[supports.{}] (line {}) holds in no case", support.name, support.place.line));
+}
+
+}  // namespace
+
+void checkKeeps(Job& job) {
+  for (std::size_t k = 0; k < job.brief.keeps.size(); ++k) {
+    const Sampled keep = sampledInside(*job.regions.keeps[k], job.regions.thickness, 0.5 * job.brief.voxel,
+                                       job.regions.clears);
+    const std::string name = job.brief.keeps[k].name();
+    if (keep.cleared > 0.5)
+      refuse(job.brief, job.brief.keeps[k].place,
+             fmt::format("keep \"{}\" lies to {:.0f} % inside clear regions, which win", name,
+                         100 * keep.cleared),
+             "move one of them, or take the keep out");
+    if (keep.cleared > 0.02)
+      job.warnings.push_back(fmt::format("keep \"{}\" loses {:.0f} % of itself to clear regions, which win",
+                                         name, 100 * keep.cleared));
+    if (keep.thickness < 1.95 * job.brief.voxel)
+      job.warnings.push_back(
+          fmt::format("keep \"{}\" is {:.3g} mm thick, less than two voxels of {:.3g} mm: it "
+                      "may vanish between them",
+                      name, keep.thickness * kMillimetresPerMetre, job.brief.voxel * kMillimetresPerMetre));
+  }
+}
+
+void warnOfSurprises(Job& job) {
+  if (job.flat())
+    warnOfSlivers<2>(job);
+  else
+    warnOfSlivers<3>(job);
+  warnOfLostFeatures(job);
+  warnOfUnused(job);
+  if (job.brief.smallestMember < 2.999 * job.brief.voxel)
+    job.warnings.push_back(fmt::format(
+        "the smallest member of {:.3g} mm is under three voxels of {:.3g} mm: expect ragged members",
+        job.brief.smallestMember * kMillimetresPerMetre, job.brief.voxel * kMillimetresPerMetre));
+}
+
+}  // namespace barelattice
