@@ -206,13 +206,16 @@ void warnOfLostFeatures(Job& job) {
   job.regions.space->appendPatches(patches);
   std::vector<double> lost;
   for (const Patch& patch : patches)
-    if (patch.kind == Patch::Kind::cylinder && patch.isHole() && 2 * patch.radius < 2 * job.brief.voxel)
+    // A wall that goes all round: fillets of inner corners are as small, and no loss.
+    if (patch.kind == Patch::Kind::cylinder && patch.isHole() && patch.sweep == 0 &&
+        patch.radius < job.brief.voxel)
       lost.push_back(2 * patch.radius);
   if (!lost.empty())
-    job.warnings.push_back(fmt::format(
-        "the design space has {} round hole walls under two voxels across, from {:.3g} mm: the layout hardly "
-        "sees them, the solid does. Fill them ('fill'), or take smaller voxels",
-        lost.size(), *std::min_element(lost.begin(), lost.end()) * kMillimetresPerMetre));
+    job.warnings.push_back(
+        fmt::format("{} of the design space's round holes are under two voxels across, the smallest {:.3g} "
+                    "mm: the layout "
+                    "hardly sees them, the solid does. Fill them ('fill'), or take smaller voxels",
+                    lost.size(), *std::min_element(lost.begin(), lost.end()) * kMillimetresPerMetre));
   for (std::size_t c = 0; c < job.regions.clears.size(); ++c) {
     const double thickness = sampledInside(*job.regions.clears[c], job.regions.thickness,
                                            0.5 * job.brief.voxel, {}, job.brief.voxel)

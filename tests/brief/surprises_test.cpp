@@ -51,7 +51,8 @@ tapped = { difference = ["block", "tap"] }
 [design]
 space = "tapped")");
   EXPECT_THAT(warningsOf(small),
-              Contains(HasSubstr("has 1 round hole walls under two voxels across, from 3 mm")));
+              Contains(HasSubstr(
+                  "1 of the design space's round holes are under two voxels across, the smallest 3 mm")));
 }
 
 }  // namespace

@@ -207,7 +207,7 @@ TEST(Optimiser, startsFromAGivenDensity) {
   options.maxIterations = 1;
   const OptimiseResult again = optimiseLayout<3>(bracket.problem, options);
   EXPECT_NEAR(again.history.front().massFraction, 0.4, 1e-4) << "the target holds from the first iteration";
-  EXPECT_LT(again.history.front().compliance, 0.6 * uniform.history.front().compliance);
+  EXPECT_LT(again.history.front().compliance, 0.75 * uniform.history.front().compliance);
   // Empty cells can come back: from a start at the wrong place the loop still finds a stiff layout.
   bracket.problem.start.assign(bracket.problem.fill.size(), 0.0);
   for (std::size_t c = 0; c < bracket.problem.start.size(); ++c)

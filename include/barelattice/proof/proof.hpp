@@ -45,14 +45,14 @@ struct NamedFace {
 
 struct ProofProblem {
   Material material;  ///< of all that no region below claims
-  /// Pieces of other materials; a tetrahedron is of the one its centre lies in.
-  std::vector<Material> otherMaterials;   ///< numbered from 1
-  std::vector<MaterialRegion> materials;  ///< where they are; see Regions
   std::vector<NamedFace> faces;
   std::vector<FaceHold> supports;
   std::vector<ProofCase> cases;
   bool holdAcross = false;  ///< plane strain: every node is held along z
   double exclusion = 0;     ///< stresses closer than this to a support or load are judged apart, m
+  /// Pieces of other materials; a tetrahedron is of the one its centre lies in.
+  std::vector<Material> otherMaterials = {};   ///< numbered from 1
+  std::vector<MaterialRegion> materials = {};  ///< where they are; see Regions
 };
 
 /// The shares of the volume for which stresses are told.
