@@ -162,7 +162,8 @@ smallest_member = "6 mm"
   const Job job =
       prepare(brief(R"(cad = "arm.step", solid = "arm", facing = "-y", near = ["16 mm", "0 mm", "30 mm"])"));
   double flank = 0;
-  for (const CadFace& face : readStep(kStep / "arm.step").solids.front().faces)
+  const CadModel model = readStep(kStep / "arm.step");
+  for (const CadFace& face : model.solids.front().faces)
     if (face.patch.kind == Patch::Kind::plane && face.patch.direction().y() < -0.99 && face.centre.y() < 1e-6)
       flank = face.area();
   EXPECT_NEAR(job.spaceMass / (flank * 5e-3 * 7850), 1, 2e-3);
