@@ -374,11 +374,13 @@ std::string bodyTables(const Job& job, const json& results) {
       "largest "
       "stress). Stress within {:.3g} mm of a support or load depends on how they are modelled: it is shown "
       "as peak "
-      "anywhere and left out elsewhere; the safety factor is the strength of {:.4g} MPa over the von Mises "
+      "anywhere and left out elsewhere; the safety factor is {} over the von Mises "
       "stress. "
       "Tension and compression: largest and smallest principal stress.</p>",
       kDisplacementOrder, kStressOrder, (*bodies.front().second)["set_apart_mm"].get<double>(),
-      results["material"]["strength_MPa"].get<double>());
+      job.brief.regions.empty()
+          ? fmt::format("the strength of {:.4g} MPa", results["material"]["strength_MPa"].get<double>())
+          : "the strength of the material named beside it");
   html += "<h2>How the stress is spread</h2>" +
           table({"case", "body", "half of the volume below, MPa", "90 %", "99 %", "99.9 %", "largest at, mm",
                  "peak anywhere at, mm"},

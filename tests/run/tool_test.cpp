@@ -122,6 +122,7 @@ material = { use = "titanium" }
   EXPECT_EQ(r["other_materials"]["far"]["name"], "titanium");
   const std::string report = readFile(run() / "report.html");
   EXPECT_THAT(report, HasSubstr("plate (bonded)"));
+  EXPECT_THAT(report, HasSubstr("the strength of the material named beside it"));
   // Another material is another job.
   writeFile(path(), text.replace(text.find("titanium"), 8, "magnesium"));
   EXPECT_THAT(tool("optimise " + path()).text, ::testing::Not(HasSubstr("reused")));
