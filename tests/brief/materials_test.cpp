@@ -54,20 +54,26 @@ TEST(Materials, bondedPartsAreSolidWeighedApartAndNotDesigned) {
 }
 
 TEST(Materials, theSolidIsReadWithoutBondedPartsAndProvedWithThem) {
-  const Job job = prepared(with(kPlug));
+  // Across the block, and partly in the way of the pin, which is a clear.
+  const Job job = prepared(with("[parts.slab]\nshape = \"slab\"\nmaterial = { use = \"titanium\" }\n"));
   const Domain<3>& domain = std::get<Domain<3>>(job.domain);
   const std::vector<double> full(domain.fill.size(), 1.0);
   const SmoothLayout layout(domain, full, 0.006);
   const Implicit made = solidFunction(layout, job.regions, 0.5);
   const Implicit proved = solidFunction(layout, job.regions, 0.5, {}, nullptr, BondedParts::joined);
-  const Vec3 inPin(0.030, 0.010, 0.010);
-  const Vec3 beside(0.040, 0.010, 0.010);
-  EXPECT_GT(made(inPin), 0);
-  EXPECT_LT(proved(inPin), 0);
+  const Vec3 inPart(0.030, 0.010, 0.003);
+  const Vec3 inPartAndClear(0.030, 0.010, 0.010);
+  const Vec3 beside(0.040, 0.010, 0.003);
+  for (const Vec3& point : {inPart, inPartAndClear}) {
+    EXPECT_GT(made(point), 0);
+    EXPECT_LT(proved(point), 0);
+  }
   EXPECT_LT(made(beside), 0);
   EXPECT_LT(proved(beside), 0);
   // On the seam the designed part ends, the body does not.
-  EXPECT_NEAR(made({0.034, 0.010, 0.010}), 0, 1e-9);
+  const Vec3 seam(0.032, 0.010, 0.003);
+  EXPECT_NEAR(made(seam), 0, 1e-9);
+  EXPECT_LT(proved(seam), 1e-9);
 }
 
 TEST(Materials, regionsCountWithTheirOwnDensity) {
