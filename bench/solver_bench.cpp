@@ -27,9 +27,9 @@ std::vector<std::size_t> clampedEnd(const Grid<3>& grid) {
 template <class Real>
 void apply(benchmark::State& state) {
   const Grid<3> grid = block(static_cast<int>(state.range(0)));
-  VoxelOperator<3, Real> a(grid, 0.3, clampedEnd(grid));
+  const VoxelOperator<3> a(grid, 0.3, supportsOf<3>(grid, clampedEnd(grid)));
   std::vector<Real> x(a.size(), Real{1}), y(a.size());
-  for (auto _ : state) a.apply(x, y);
+  for (auto _ : state) a.apply<Real>(x, y);
   state.counters["voxels"] = benchmark::Counter(static_cast<double>(grid.cellCount()),
                                                 benchmark::Counter::kIsIterationInvariantRate);
 }

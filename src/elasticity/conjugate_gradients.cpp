@@ -1,7 +1,8 @@
 #include "barelattice/elasticity/conjugate_gradients.hpp"
 
+#include <algorithm>
 #include <cmath>
-#include <deque>
+#include <limits>
 #include <numeric>
 #include <vector>
 
@@ -10,11 +11,46 @@
 namespace barelattice {
 namespace {
 
-/// Steps whose energy drops are added up for the error estimate. What is left after them is below the sum as
-/// long as the squared error at least halves in three steps; the slowest seen (the rigger's tetrahedra, 57
-/// iterations to 1e-9) falls threefold on average. A solve that stalls beyond that would be judged too
-/// kindly.
+/// Steps whose energy drops are added up for the error estimate.
 constexpr std::size_t kDelay = 3;
+
+/// A drop over kDelay steps to more than this share is slow: a stronger preconditioner pays for itself.
+constexpr double kSlow = 0.5;
+constexpr int kPatience = 8;  // iterations before that is judged
+
+/// Without a new least error estimate for this many steps, the solve is given up: at full precision the
+/// slowest layouts seen set a new one every few steps.
+constexpr int kStagnation = 60;
+
+/// Share of the residual that may be rounding carried along; more, and the iteration goes on with the true
+/// one.
+constexpr double kMostDrift = 0.1;
+
+/// The drops of the squared energy norm of the error, and what they say about what is left.
+class ErrorEstimate {
+ public:
+  void add(double drop) { drops_.push_back(drop); }
+  void restart() { drops_.clear(); }
+  bool ready() const { return drops_.size() >= kDelay; }
+
+  /// Ratio of the last few drops to those before; 0 while there are too few.
+  double ratio() const { return drops_.size() < 2 * kDelay ? 0 : sum(0) / sum(kDelay); }
+
+  double left() const {
+    const double t = ratio();
+    if (t >= 1) return std::numeric_limits<double>::infinity();
+    return sum(0) * std::max(1.0, t / (1 - t));
+  }
+
+ private:
+  /// Of kDelay drops, `back` steps ago.
+  double sum(std::size_t back) const {
+    const auto end = drops_.end() - static_cast<std::ptrdiff_t>(std::min(back, drops_.size()));
+    const auto count = std::min(kDelay, static_cast<std::size_t>(end - drops_.begin()));
+    return std::accumulate(end - static_cast<std::ptrdiff_t>(count), end, 0.0);
+  }
+  std::vector<double> drops_;
+};
 
 double dot(std::span<const double> a, std::span<const double> b) {
   return sumBlocks(a.size(), [&](std::size_t begin, std::size_t end) {
@@ -23,6 +59,53 @@ double dot(std::span<const double> a, std::span<const double> b) {
     return sum;
   });
 }
+
+/// All vectors in double precision.
+class PlainSystem final : public ConjugateSystem {
+ public:
+  PlainSystem(const LinearMap& matrix, const LinearMap& preconditioner, std::span<const double> f,
+              std::span<double> u)
+      : matrix_(matrix),
+        preconditioner_(preconditioner),
+        f_(f),
+        u_(u),
+        r_(f.size()),
+        z_(f.size()),
+        p_(f.size()),
+        q_(f.size()) {}
+
+  Residual renewResidual() override {
+    matrix_(u_, z_);
+    forEach(r_.size(), [&](std::size_t i) { r_[i] = f_[i] - z_[i]; });
+    return {dot(r_, r_), 0, dot(f_, u_) + dot(r_, u_)};
+  }
+  Preconditioned precondition() override {
+    preconditioner_(r_, z_);
+    return {dot(r_, z_), dot(q_, z_)};
+  }
+  Direction advance(double beta) override {
+    forEach(p_.size(), [&](std::size_t i) { p_[i] = z_[i] + beta * p_[i]; });
+    matrix_(p_, q_);
+    return {dot(p_, q_), dot(r_, p_)};
+  }
+  double step(double alpha) override {
+    forEach(u_.size(), [&](std::size_t i) {
+      u_[i] += alpha * p_[i];
+      r_[i] -= alpha * q_[i];
+    });
+    return dot(f_, u_);
+  }
+  double loadSquared() const override { return dot(f_, f_); }
+  void rest() override { std::fill(u_.begin(), u_.end(), 0.0); }
+  double renewalDrop() const override { return 0; }
+
+ private:
+  const LinearMap& matrix_;
+  const LinearMap& preconditioner_;
+  std::span<const double> f_;
+  std::span<double> u_;
+  std::vector<double> r_, z_, p_, q_;
+};
 
 }  // namespace
 
@@ -34,68 +117,90 @@ std::string describe(SolveStop stop) {
       return "there is no load";
     case SolveStop::limit:
       return "the iteration limit was reached before the energy error was small enough";
+    case SolveStop::stagnated:
+      return "the energy error stopped falling before it was small enough";
     case SolveStop::indefinite:
       return "the stiffness is not positive definite: a piece may be free to move";
   }
   return {};
 }
 
-SolveReport solveConjugateGradients(const LinearMap& matrix, const LinearMap& preconditioner,
-                                    std::span<const double> f, std::span<double> u,
-                                    const SolveOptions& options) {
-  const std::size_t n = f.size();
-  std::vector<double> r(n), z(n), p(n), q(n), old(n);
+SolveReport solveConjugateGradients(ConjugateSystem& system, const SolveOptions& options) {
   SolveReport report;
-  const double loadNorm = std::sqrt(dot(f, f));
-  if (loadNorm == 0) {
-    std::fill(u.begin(), u.end(), 0.0);
+  const double loadSquared = system.loadSquared();
+  if (loadSquared == 0) {
+    system.rest();
     report.stop = SolveStop::zeroLoad;
     return report;
   }
-  matrix(u, q);
-  forEach(n, [&](std::size_t i) { r[i] = f[i] - q[i]; });  // r = f - A u
-  std::deque<double> drops;
+  ConjugateSystem::Residual residual = system.renewResidual();
+  ErrorEstimate estimate;
   report.stop = SolveStop::limit;
   double rz = 0;
+  double rzRenewed = 0;
+  double alpha = 0;
+  double least = std::numeric_limits<double>::infinity();
+  int leastAt = 0;
+  bool renewed = true;
   for (int k = 0; k < options.maxIterations; ++k) {
-    preconditioner(r, z);  // z = B r
-    const double rzNew = dot(r, z);
-    if (rzNew < 0) {
+    const ConjugateSystem::Preconditioned z = system.precondition();
+    if (z.withResidual < 0) {
       report.stop = SolveStop::indefinite;
       break;
     }
-    if (rzNew == 0) {  // the start value was exact
+    if (z.withResidual == 0) {  // the start value was exact
       report.stop = SolveStop::converged;
       break;
     }
-    const double beta = k == 0 ? 0 : (rzNew - dot(old, z)) / rz;  // z^T (r - r_old) / (r_old^T z_old)
-    rz = rzNew;
-    forEach(n, [&](std::size_t i) { p[i] = z[i] + beta * p[i]; });  // p = z + beta p
-    matrix(p, q);                                                   // q = A p
-    const double pq = dot(p, q);
-    if (!(pq > 0)) {
+    // z^T (r - r_old) / (r_old^T z_old), with r - r_old = -alpha q
+    const double beta = k == 0 ? 0 : -alpha * z.withProduct / rz;
+    rz = z.withResidual;
+    if (renewed) rzRenewed = rz;
+    const ConjugateSystem::Direction p = system.advance(beta);
+    if (!(p.energy > 0)) {
       report.stop = SolveStop::indefinite;
       break;
     }
-    const double alpha = dot(r, p) / pq;
-    old = r;
-    forEach(n, [&](std::size_t i) {
-      u[i] += alpha * p[i];
-      r[i] -= alpha * q[i];
-    });
+    alpha = p.residual / p.energy;
+    const double work = system.step(alpha);
+    renewed = false;
     report.iterations = k + 1;
-    drops.push_back(alpha * alpha * pq);  // gamma_k, the fall of the squared energy norm of the error
-    if (drops.size() > kDelay) drops.pop_front();
-    const double recent = std::accumulate(drops.begin(), drops.end(), 0.0);
-    report.energyError = recent / std::abs(dot(f, u));
-    if (drops.size() == kDelay && report.energyError <= options.energyTolerance) {
-      report.stop = SolveStop::converged;
+    estimate.add(alpha * alpha * p.energy);
+    report.energyError = estimate.left() / std::abs(work);
+    if (report.energyError < 0.5 * least) {
+      least = report.energyError;
+      leastAt = k;
+    }
+    if (estimate.ready() && report.energyError <= options.energyTolerance) {
+      residual = system.renewResidual();
+      renewed = true;
+      if (residual.drift <= kMostDrift * kMostDrift * residual.squared || residual.squared == 0) {
+        report.stop = SolveStop::converged;
+        break;
+      }
+      estimate.restart();
+    } else if (rz < system.renewalDrop() * rzRenewed) {
+      residual = system.renewResidual();
+      renewed = true;
+    }
+    if (k - leastAt >= kStagnation) {
+      report.stop = SolveStop::stagnated;
       break;
     }
+    if (k >= kPatience && report.strengthenedAt == 0 && estimate.ratio() > kSlow && system.strengthen())
+      report.strengthenedAt = k + 1;
   }
-  report.residual = std::sqrt(dot(r, r)) / loadNorm;
-  report.work = dot(f, u) + dot(r, u);  // f^T u + (f - A u)^T u
+  if (!renewed) residual = system.renewResidual();
+  report.residual = std::sqrt(residual.squared / loadSquared);
+  report.work = residual.work;
   return report;
+}
+
+SolveReport solveConjugateGradients(const LinearMap& matrix, const LinearMap& preconditioner,
+                                    std::span<const double> f, std::span<double> u,
+                                    const SolveOptions& options) {
+  PlainSystem system(matrix, preconditioner, f, u);
+  return solveConjugateGradients(system, options);
 }
 
 }  // namespace barelattice

@@ -79,14 +79,19 @@ CellMatrix<D> cellStiffness(double poisson) {
 }
 
 template <int D>
-TransformedStiffness<D>::TransformedStiffness(const CellMatrix<D>& stiffness) {
+CellMatrix<D> transformedMatrix(const CellMatrix<D>& k) {
   CellMatrix<D> w = CellMatrix<D>::Zero();
   for (int m = 0; m < kCorners<D>; ++m)
     for (int corner = 0; corner < kCorners<D>; ++corner)
       for (int i = 0; i < D; ++i)
         w(D * m + i, D * corner + i) = std::popcount(static_cast<unsigned>(m & corner)) % 2 ? -1 : 1;
   // W W = 2^D, so B = W^-1 K W^-1 = W K W / 4^D.
-  const CellMatrix<D> b = w * stiffness * w / (kCorners<D> * kCorners<D>);
+  return w * k * w / (kCorners<D> * kCorners<D>);
+}
+
+template <int D>
+TransformedStiffness<D>::TransformedStiffness(const CellMatrix<D>& stiffness) {
+  const CellMatrix<D> b = transformedMatrix<D>(stiffness);
   for (int k = 0; k < kCorners<D>; ++k)
     for (int i = 0; i < D; ++i)
       for (int j = 0; j < D; ++j)
@@ -104,6 +109,8 @@ double scaledEigenvalueBound(const CellMatrix<D>& stiffness) {
 
 template CellMatrix<2> cellStiffness<2>(double);
 template CellMatrix<3> cellStiffness<3>(double);
+template CellMatrix<2> transformedMatrix<2>(const CellMatrix<2>&);
+template CellMatrix<3> transformedMatrix<3>(const CellMatrix<3>&);
 template struct TransformedStiffness<2>;
 template struct TransformedStiffness<3>;
 template double scaledEigenvalueBound<2>(const CellMatrix<2>&);

@@ -20,7 +20,9 @@ constexpr double kBottomShift = 5e-6;
 
 template <int D>
 BlockLevel<D>::BlockLevel(BlockMatrix<D> matrix, double bound)
-    : matrix_(std::move(matrix)), inverse_(matrix_.inverseDiagonal()), bound_(bound) {}
+    : matrix_(std::move(matrix)), inverse_(matrix_.inverseDiagonal()), smoother_{bound} {
+  for (auto* v : {&r_, &z_, &t_}) v->resize(size());
+}
 
 template <int D>
 void BlockLevel<D>::scale(std::span<const float> r, float c, std::span<float> z) const {
@@ -31,73 +33,95 @@ void BlockLevel<D>::scale(std::span<const float> r, float c, std::span<float> z)
   });
 }
 
-Multigrid::Multigrid(std::vector<std::unique_ptr<MultigridLevel>> levels,
-                     std::vector<std::unique_ptr<MultigridTransfer>> transfers,
-                     const Eigen::SparseMatrix<double>& bottom)
-    : levels_(std::move(levels)), transfers_(std::move(transfers)), work_(levels_.size()) {
-  for (std::size_t l = 0; l < levels_.size(); ++l)
-    for (auto* v : {&work_[l].x, &work_[l].b, &work_[l].r, &work_[l].z, &work_[l].t})
-      v->resize(levels_[l]->size());
-  Eigen::SparseMatrix<double> shifted = bottom;
-  for (Eigen::Index i = 0; i < shifted.rows(); ++i) shifted.coeffRef(i, i) *= 1 + kBottomShift;
-  bottom_.compute(shifted);
-  if (bottom_.info() != Eigen::Success) throw RunError("the coarsest stiffness matrix cannot be factorised");
+template <int D>
+void BlockLevel<D>::smoothFromZero(std::span<const float> b, std::span<float> x) {
+  scale(b, smoother_.first(), z_);
+  std::copy(z_.begin(), z_.end(), x.begin());
+  std::copy(b.begin(), b.end(), r_.begin());
+  finish(x);
 }
 
-void Multigrid::apply(std::span<const double> r, std::span<double> z) const {
-  Workspace& w = work_.front();
-  forEach(r.size(), [&](std::size_t i) { w.b[i] = static_cast<float>(r[i]); });
-  cycle(0);
-  forEach(z.size(), [&](std::size_t i) { z[i] = static_cast<double>(w.x[i]); });
+template <int D>
+std::span<const float> BlockLevel<D>::residual(std::span<const float> b, std::span<const float> x) {
+  apply(x, t_);
+  forEach(r_.size(), [&](std::size_t i) { r_[i] = b[i] - t_[i]; });
+  return r_;
 }
 
-void Multigrid::cycle(std::size_t level) const {
-  if (level + 1 == levels_.size()) return solveBottom();
-  Workspace& w = work_[level];
-  smooth(level, true);
-  levels_[level]->apply(w.x, w.t);
-  forEach(w.r.size(), [&](std::size_t i) { w.r[i] = w.b[i] - w.t[i]; });
-  transfers_[level]->restrictTo(w.r, work_[level + 1].b);
-  cycle(level + 1);
-  transfers_[level]->prolongAdd(work_[level + 1].x, w.x);
-  smooth(level, false);
+template <int D>
+void BlockLevel<D>::smooth(std::span<const float> b, std::span<float> x) {
+  residual(b, x);
+  scale(r_, smoother_.first(), z_);
+  forEach(x.size(), [&](std::size_t i) { x[i] += z_[i]; });
+  finish(x);
 }
 
-/// Fourth-kind Chebyshev iteration (Lottes 2023): for k = 1 ... degree
-///   x += z_k,  r -= A z_k,  z_(k+1) = (2k - 1)/(2k + 3) z_k + (8k + 4)/(2k + 3)/bound M^-1 r
-/// with z_1 = 4/3 / bound M^-1 r.
-void Multigrid::smooth(std::size_t level, bool fromZero) const {
-  const MultigridLevel& a = *levels_[level];
-  Workspace& w = work_[level];
-  const double bound = a.eigenvalueBound();
-  if (fromZero) {
-    a.scale(w.b, static_cast<float>(4 / (3 * bound)), w.z);
-    w.x = w.z;
-    if (kSmoothingDegree > 1) w.r = w.b;
-  } else {
-    a.apply(w.x, w.t);
-    forEach(w.r.size(), [&](std::size_t i) { w.r[i] = w.b[i] - w.t[i]; });
-    a.scale(w.r, static_cast<float>(4 / (3 * bound)), w.z);
-    forEach(w.x.size(), [&](std::size_t i) { w.x[i] += w.z[i]; });
-  }
+/// The steps after the first.
+template <int D>
+void BlockLevel<D>::finish(std::span<float> x) {
   for (int k = 1; k < kSmoothingDegree; ++k) {
-    a.apply(w.z, w.t);
-    forEach(w.r.size(), [&](std::size_t i) { w.r[i] -= w.t[i]; });
-    a.scale(w.r, static_cast<float>((8.0 * k + 4) / (2 * k + 3) / bound), w.t);
-    const auto keep = static_cast<float>((2.0 * k - 1) / (2 * k + 3));
-    forEach(w.x.size(), [&](std::size_t i) {
-      w.z[i] = keep * w.z[i] + w.t[i];
-      w.x[i] += w.z[i];
+    apply(z_, t_);
+    forEach(r_.size(), [&](std::size_t i) { r_[i] -= t_[i]; });
+    scale(r_, smoother_.weight(k), t_);
+    const float keep = ChebyshevSmoother::keep(k);
+    forEach(x.size(), [&](std::size_t i) {
+      z_[i] = keep * z_[i] + t_[i];
+      x[i] += z_[i];
     });
   }
 }
 
-void Multigrid::solveBottom() const {
-  Workspace& w = work_.back();
-  const Eigen::VectorXd b =
-      Eigen::Map<const Eigen::VectorXf>(w.b.data(), static_cast<Eigen::Index>(w.b.size())).cast<double>();
-  Eigen::Map<Eigen::VectorXf>(w.x.data(), static_cast<Eigen::Index>(w.x.size())) =
-      bottom_.solve(b).cast<float>();
+Multigrid::Multigrid(std::vector<std::unique_ptr<MultigridLevel>> levels,
+                     std::vector<std::unique_ptr<MultigridTransfer>> transfers)
+    : levels_(std::move(levels)), transfers_(std::move(transfers)), work_(levels_.size()) {
+  for (std::size_t l = 1; l < levels_.size(); ++l) {
+    work_[l - 1].b.resize(levels_[l]->size());
+    work_[l - 1].x.resize(levels_[l]->size());
+  }
+}
+
+void Multigrid::setBottom(const Eigen::SparseMatrix<double>& matrix) {
+  Eigen::SparseMatrix<double> shifted = matrix;
+  for (Eigen::Index i = 0; i < shifted.rows(); ++i) shifted.coeffRef(i, i) *= 1 + kBottomShift;
+  bottom_.compute(shifted);
+  if (bottom_.info() != Eigen::Success) throw RunError("the coarsest stiffness matrix cannot be factorised");
+  work_.back().b.resize(static_cast<std::size_t>(matrix.rows()));
+  work_.back().x.resize(work_.back().b.size());
+}
+
+void Multigrid::apply(std::span<const float> r, std::span<float> z) {
+  descend(0, r, z, true);
+}
+
+void Multigrid::apply(std::span<const double> r, std::span<double> z) {
+  single_.b.resize(r.size());
+  single_.x.resize(r.size());
+  forEach(r.size(), [&](std::size_t i) { single_.b[i] = static_cast<float>(r[i]); });
+  apply(std::span<const float>(single_.b), single_.x);
+  forEach(z.size(), [&](std::size_t i) { z[i] = static_cast<double>(single_.x[i]); });
+}
+
+void Multigrid::descend(std::size_t level, std::span<const float> b, std::span<float> x, bool fromZero) {
+  if (level == levels_.size()) return solveBottom(b, x);
+  MultigridLevel& a = *levels_[level];
+  if (fromZero)
+    a.smoothFromZero(b, x);
+  else
+    a.smooth(b, x);
+  Workspace& below = work_[level];
+  transfers_[level]->restrictTo(a.residual(b, x), below.b);
+  descend(level + 1, below.b, below.x, true);
+  if (cycle_ == Cycle::w && level + 1 < levels_.size()) descend(level + 1, below.b, below.x, false);
+  transfers_[level]->prolongAdd(below.x, x);
+  a.admit(x);
+  a.smooth(b, x);
+}
+
+void Multigrid::solveBottom(std::span<const float> b, std::span<float> x) const {
+  const Eigen::VectorXd load =
+      Eigen::Map<const Eigen::VectorXf>(b.data(), static_cast<Eigen::Index>(b.size())).cast<double>();
+  Eigen::Map<Eigen::VectorXf>(x.data(), static_cast<Eigen::Index>(x.size())) =
+      bottom_.solve(load).cast<float>();
 }
 
 template class BlockLevel<2>;

@@ -7,6 +7,10 @@
 #include <bit>
 
 #include "barelattice/base/parallel.hpp"
+#include "barelattice/base/simd.hpp"
+#include "grid_transfer.hpp"
+#include "projection.hpp"
+#include "swept_level.hpp"
 
 namespace barelattice {
 namespace {
@@ -19,9 +23,6 @@ constexpr std::size_t kCellsPerBlock = 64;
 
 template <int D>
 constexpr int kStencil = D == 2 ? 9 : 27;  // a node and its neighbours
-
-template <int D>
-constexpr int kCentre = kStencil<D> / 2;
 
 /// Offset -1, 0 or 1 along an axis of stencil entry s.
 constexpr int stencilOffset(int s, std::size_t axis) {
@@ -36,64 +37,8 @@ Index<D> stencilNeighbour(const Index<D>& at, int s) {
   return neighbour;
 }
 
-/// Weight of a fine node at stencil entry s round a coarse node: one half for each odd coordinate.
 template <int D>
-float stencilWeight(int s) {
-  float weight = 1;
-  for (std::size_t i = 0; i < D; ++i)
-    if (stencilOffset(s, i) != 0) weight *= 0.5F;
-  return weight;
-}
-
-/// Interpolation inside a coarse cell: weight of coarse corner `coarse` at fine corner `corner` of child
-/// `child`.
-template <int D>
-double childWeight(int child, int corner, int coarse) {
-  double weight = 1;
-  for (int i = 0; i < D; ++i) {
-    const int position = (child >> i & 1) + (corner >> i & 1);  // 0, 1 or 2 halves along the axis
-    const int far = coarse >> i & 1;
-    weight *= position == 1 ? 0.5 : (position == 2) == (far == 1) ? 1.0 : 0.0;
-  }
-  return weight;
-}
-
-template <int D>
-struct ChildWeights {
-  std::array<std::array<std::array<double, kCorners<D>>, kCorners<D>>, kCorners<D>>
-      w{};  // [child][corner][coarse]
-  ChildWeights() {
-    for (int child = 0; child < kCorners<D>; ++child)
-      for (int corner = 0; corner < kCorners<D>; ++corner)
-        for (int coarse = 0; coarse < kCorners<D>; ++coarse)
-          w[static_cast<std::size_t>(child)][static_cast<std::size_t>(corner)]
-           [static_cast<std::size_t>(coarse)] = childWeight<D>(child, corner, coarse);
-  }
-};
-
-template <int D>
-using FloatCellMatrix = Eigen::Matrix<float, kCellDofs<D>, kCellDofs<D>>;
-
-/// sum += P^T K P for one child, P the interpolation of ChildWeights; skips zero weights (two thirds of
-/// them).
-template <int D>
-void addProjected(const CellMatrix<D>& k, int child, const ChildWeights<D>& weights, CellMatrix<D>& sum) {
-  const auto& w = weights.w[static_cast<std::size_t>(child)];
-  CellMatrix<D> right = CellMatrix<D>::Zero();  // K P
-  for (int b = 0; b < kCorners<D>; ++b)
-    for (int coarse = 0; coarse < kCorners<D>; ++coarse) {
-      const double weight = w[static_cast<std::size_t>(b)][static_cast<std::size_t>(coarse)];
-      if (weight != 0) right.template middleCols<D>(D * coarse) += weight * k.template middleCols<D>(D * b);
-    }
-  for (int a = 0; a < kCorners<D>; ++a)
-    for (int coarse = 0; coarse < kCorners<D>; ++coarse) {
-      const double weight = w[static_cast<std::size_t>(a)][static_cast<std::size_t>(coarse)];
-      if (weight != 0) sum.template middleRows<D>(D * coarse) += weight * right.template middleRows<D>(D * a);
-    }
-}
-
-template <int D>
-Grid<D> coarsened(const Grid<D>& fine) {
+std::unique_ptr<Grid<D>> coarsened(const Grid<D>& fine) {
   GridFrame<D> frame = fine.frame();
   frame.size *= 2;
   for (int& n : frame.cells) n = (n + 1) / 2;
@@ -103,287 +48,236 @@ Grid<D> coarsened(const Grid<D>& fine) {
     for (int& i : parent) i /= 2;
     inDomain[frame.linear(parent)] = 1;
   }
-  return Grid<D>(frame, inDomain);
+  return std::make_unique<Grid<D>>(frame, inDomain);
 }
 
-/// The finest level: matrix-free, scaled with the scalar diagonal.
 template <int D>
-class FineLevel final : public MultigridLevel {
- public:
-  explicit FineLevel(const VoxelOperator<D, float>& a) : a_(a), inverse_(a.nodeDiagonal()) {
-    for (float& d : inverse_) d = d > 0 ? 1 / d : 0;
+std::array<int, kCorners<D>> childrenOf(const Grid<D>& coarse, std::size_t cell, const Grid<D>& fine) {
+  std::array<int, kCorners<D>> children{};
+  for (int child = 0; child < kCorners<D>; ++child) {
+    Index<D> at = coarse.cellIndex(cell);
+    for (std::size_t i = 0; i < D; ++i) at[i] = 2 * at[i] + (child >> i & 1);
+    children[static_cast<std::size_t>(child)] = fine.cellAt(at);
   }
-  std::size_t size() const override { return a_.size(); }
-  void apply(std::span<const float> x, std::span<float> y) const override { a_.apply(x, y); }
-  void scale(std::span<const float> r, float c, std::span<float> z) const override {
-    const std::size_t nodes = inverse_.size();
-    for (std::size_t i = 0; i < D; ++i)
-      forEach(nodes, [&](std::size_t n) { z[i * nodes + n] = c * inverse_[n] * r[i * nodes + n]; });
-    for (const std::size_t dof : a_.held()) z[dof] = 0;
-  }
-  double eigenvalueBound() const override { return a_.eigenvalueBound(); }
+  return children;
+}
 
- private:
-  const VoxelOperator<D, float>& a_;
-  std::vector<float> inverse_;
-};
+constexpr int kCellsAtOnce = 8;
 
-/// Tables of the interpolation from a coarse grid to the next finer one.
-template <int D>
-struct TransferTables {
-  std::vector<std::array<int, kStencil<D>>>
-      fineRound;                                      // per coarse node: the fine nodes round it, -1 for none
-  std::vector<std::array<int, kCorners<D>>> parents;  // per fine node: the coarse corners of its parent cell
-
-  TransferTables(const Grid<D>& fine, const Grid<D>& coarse)
-      : fineRound(coarse.nodeCount()), parents(fine.nodeCount()) {
-    forEach(fineRound.size(), [&](std::size_t n) {
-      Index<D> at = coarse.nodeIndex(n);
-      for (int& i : at) i *= 2;
-      for (int s = 0; s < kStencil<D>; ++s)
-        fineRound[n][static_cast<std::size_t>(s)] = fine.nodeAt(stencilNeighbour<D>(at, s));
-    });
-    forEach(parents.size(), [&](std::size_t n) {
-      for (int corner = 0; corner < kCorners<D>; ++corner) {
-        Index<D> at = fine.nodeIndex(n);
-        bool used = true;  // along an even coordinate only the near corner has weight
-        for (std::size_t i = 0; i < D; ++i) {
-          const bool odd = at[i] % 2;
-          const bool far = corner >> i & 1;
-          used = used && (odd || !far);
-          at[i] = at[i] / 2 + (far ? 1 : 0);
-        }
-        parents[n][static_cast<std::size_t>(corner)] = used ? coarse.nodeAt(at) : -1;
-      }
-    });
-  }
-};
-
-/// @tparam ByComponent the fine vector is ordered by component (finest level) instead of by node.
-template <int D, bool ByComponent>
-class GridTransfer final : public MultigridTransfer {
- public:
-  GridTransfer(const TransferTables<D>& tables, const std::vector<std::size_t>* held)
-      : tables_(tables), held_(held) {}
-
-  void restrictTo(std::span<const float> fine, std::span<float> coarse) const override {
-    const std::size_t nodes = tables_.parents.size();
-    forEach(
-        tables_.fineRound.size(),
-        [&](std::size_t n) {
-          std::array<float, D> sum{};
-          for (std::size_t s = 0; s < kStencil<D>; ++s) {
-            const int from = tables_.fineRound[n][s];
-            if (from < 0) continue;
-            for (std::size_t i = 0; i < D; ++i)
-              sum[i] += weight_[s] * fine[dof(static_cast<std::size_t>(from), i, nodes)];
-          }
-          for (std::size_t i = 0; i < D; ++i) coarse[D * n + i] = sum[i];
-        },
-        kNodesPerBlock);
-  }
-
-  void prolongAdd(std::span<const float> coarse, std::span<float> fine) const override {
-    const std::size_t nodes = tables_.parents.size();
-    forEach(
-        nodes,
-        [&](std::size_t n) {
-          std::array<float, D> sum{};
-          int count = 0;
-          for (const int parent : tables_.parents[n]) {
-            if (parent < 0) continue;
-            ++count;
-            for (std::size_t i = 0; i < D; ++i) sum[i] += coarse[D * static_cast<std::size_t>(parent) + i];
-          }
-          for (std::size_t i = 0; i < D; ++i) fine[dof(n, i, nodes)] += sum[i] / static_cast<float>(count);
-        },
-        kNodesPerBlock);
-    if (held_)
-      for (const std::size_t d : *held_) fine[d] = 0;
-  }
-
- private:
-  static std::size_t dof(std::size_t node, std::size_t component, std::size_t nodes) {
-    return ByComponent ? component * nodes + node : D * node + component;
-  }
-  static std::array<float, kStencil<D>> weights() {
-    std::array<float, kStencil<D>> w{};
-    for (int s = 0; s < kStencil<D>; ++s) w[static_cast<std::size_t>(s)] = stencilWeight<D>(s);
-    return w;
-  }
-
-  const TransferTables<D>& tables_;
-  const std::vector<std::size_t>* held_;
-  std::array<float, kStencil<D>> weight_ = weights();
-};
-
-/// Sparsity of a coarse grid's matrix: each node couples with the nodes of the cells round it.
-template <int D>
-BlockMatrix<D> emptyMatrix(const Grid<D>& grid, std::vector<std::uint32_t>& present) {
-  BlockMatrix<D> matrix;
-  present.assign(grid.nodeCount(), 0);
-  for (std::size_t n = 0; n < grid.nodeCount(); ++n) {
-    for (int s = 0; s < kStencil<D>; ++s) {
-      const int neighbour = grid.nodeAt(stencilNeighbour<D>(grid.nodeIndex(n), s));
-      if (neighbour < 0) continue;
-      present[n] |= 1U << s;
-      matrix.column.push_back(neighbour);
+/// matrix[cell] = sum over j of weight[cell][j] table[j], `size` entries each, a multiple of 16.
+BARELATTICE_DISPATCH void combineTables(const double* tables, int count, int size, const double* weights,
+                                        int cells, float* const* matrices) {
+  constexpr int kWidth = 16;
+  for (int at = 0; at < size; at += kWidth) {
+    double sum[kCellsAtOnce][kWidth] = {};
+    for (int j = 0; j < count; ++j) {
+      const double* table = tables + j * size + at;
+#pragma GCC unroll 8
+      for (int c = 0; c < kCellsAtOnce; ++c)
+        for (int i = 0; i < kWidth; ++i) sum[c][i] += weights[c * count + j] * table[i];
     }
-    matrix.rowStart.push_back(matrix.column.size());
+    for (int c = 0; c < cells; ++c)
+      for (int i = 0; i < kWidth; ++i) matrices[c][at + i] = static_cast<float>(sum[c][i]);
   }
-  return matrix;
 }
 
 }  // namespace
 
+/// A coarse grid whose matrix is stored.
 template <int D>
-struct VoxelHierarchy<D>::Level {
-  explicit Level(const Grid<D>& finer)
-      : grid(coarsened(finer)), tables(finer, grid), pattern(emptyMatrix(grid, present)) {
-    children.resize(grid.cellCount());
-    forEach(children.size(), [&](std::size_t c) {
-      for (int child = 0; child < kCorners<D>; ++child) {
-        Index<D> at = grid.cellIndex(c);
-        for (std::size_t i = 0; i < D; ++i) at[i] = 2 * at[i] + (child >> i & 1);
-        children[c][static_cast<std::size_t>(child)] = finer.cellAt(at);
+struct VoxelHierarchy<D>::Stored {
+  explicit Stored(const Grid<D>& g) : grid(g), present(g.nodeCount(), 0) {
+    for (std::size_t n = 0; n < grid.nodeCount(); ++n) {
+      for (int s = 0; s < kStencil<D>; ++s) {
+        const int neighbour = grid.nodeAt(stencilNeighbour<D>(grid.nodeIndex(n), s));
+        if (neighbour < 0) continue;
+        present[n] |= 1U << s;
+        pattern.column.push_back(neighbour);
       }
-    });
+      pattern.rowStart.push_back(pattern.column.size());
+    }
+    pattern.block.assign(pattern.column.size(), BlockMatrix<D>::Block::Zero());
   }
 
   /// The matrix of the level from the matrices of its cells, row by row so that threads never share one.
-  BlockMatrix<D> assemble(const std::vector<FloatCellMatrix<D>>& cells) const {
-    BlockMatrix<D> matrix = pattern;
-    matrix.block.assign(matrix.column.size(), BlockMatrix<D>::Block::Zero());
+  void assemble(const std::vector<SingleCell>& cells, BlockMatrix<D>& matrix) const {
     forEach(
         grid.nodeCount(),
         [&](std::size_t n) {
+          std::fill(matrix.block.begin() + static_cast<std::ptrdiff_t>(matrix.rowStart[n]),
+                    matrix.block.begin() + static_cast<std::ptrdiff_t>(matrix.rowStart[n + 1]),
+                    BlockMatrix<D>::Block::Zero());
           for (int corner = 0; corner < kCorners<D>; ++corner) {
             Index<D> at = grid.nodeIndex(n);
             for (std::size_t i = 0; i < D; ++i) at[i] -= corner >> i & 1;
             const int cell = grid.cellAt(at);
             if (cell < 0) continue;
-            const FloatCellMatrix<D>& k = cells[static_cast<std::size_t>(cell)];
+            const SingleCell& k = cells[static_cast<std::size_t>(cell)];
             for (int other = 0; other < kCorners<D>; ++other)
-              matrix.block[entry(n, corner, other)] += k.template block<D, D>(D * corner, D * other);
+              matrix.block[entry(matrix, n, corner, other)] += k.template block<D, D>(D * corner, D * other);
           }
         },
         kNodesPerBlock);
-    return matrix;
   }
 
   /// Where the coupling of node n (corner `corner` of a cell) with corner `other` of that cell is stored.
-  std::size_t entry(std::size_t n, int corner, int other) const {
+  std::size_t entry(const BlockMatrix<D>& matrix, std::size_t n, int corner, int other) const {
     int s = 0;
     for (int i = D - 1; i >= 0; --i) s = 3 * s + (other >> i & 1) - (corner >> i & 1) + 1;
     const std::uint32_t before = present[n] & ((1U << s) - 1);
-    return pattern.rowStart[n] + static_cast<std::size_t>(std::popcount(before));
+    return matrix.rowStart[n] + static_cast<std::size_t>(std::popcount(before));
   }
 
-  Grid<D> grid;
-  TransferTables<D> tables;
+  const Grid<D>& grid;
   std::vector<std::uint32_t> present;  // per node: the stencil entries that exist
-  BlockMatrix<D> pattern;
-  std::vector<std::array<int, kCorners<D>>> children;  // per cell: cells of the finer grid, -1 for none
+  BlockMatrix<D> pattern;              // the bottom's matrix; elsewhere moved to the level
+  BlockLevel<D>* level = nullptr;      // none for the bottom
 };
 
 template <int D>
-VoxelHierarchy<D>::VoxelHierarchy(const Grid<D>& grid, double poisson, const std::vector<std::size_t>& held)
-    : grid_(grid),
-      stiffness_(cellStiffness<D>(poisson)),
-      held_(static_cast<std::size_t>(D) * grid.nodeCount(), 0) {
-  for (const std::size_t dof : held) held_[dof] = 1;
-  levels_.push_back(std::make_unique<Level>(grid));
-  while (levels_.back()->grid.nodeCount() > kBottomNodes && levels_.back()->grid.cellCount() > 1) {
-    auto next = std::make_unique<Level>(levels_.back()->grid);
-    levels_.push_back(std::move(next));
+VoxelHierarchy<D>::VoxelHierarchy(const VoxelOperator<D>& fine) : fine_(fine) {
+  grids_.push_back(coarsened(fine.grid()));
+  while (grids_.back()->nodeCount() > kBottomNodes && grids_.back()->cellCount() > 1)
+    grids_.push_back(coarsened(*grids_.back()));
+  projected_ = std::make_unique<ProjectedOperator<D>>(fine, *grids_.front());
+  const bool deep = grids_.size() > 1;
+
+  std::vector<std::unique_ptr<MultigridLevel>> levels;
+  std::vector<std::unique_ptr<MultigridTransfer>> transfers;
+  auto finest = std::make_unique<SweptLevel<D>>(
+      fine.grid().nodeCount(), fine.eigenvalueBound(),
+      [this](std::span<const float> x, const LayerVisitor<D, float>& visit) {
+        fine_.template sweep<float>(x, visit);
+      },
+      [this](std::span<float> x) { fine_.project(x); });
+  finest_ = finest.get();
+  levels.push_back(std::move(finest));
+  transfers.push_back(std::make_unique<GridTransfer<D>>(fine.grid(), FieldOrder::byComponent, *grids_.front(),
+                                                        deep ? FieldOrder::byComponent : FieldOrder::byNode));
+  if (deep) {
+    auto second = std::make_unique<SweptLevel<D>>(
+        grids_.front()->nodeCount(), kCorners<D>,
+        [this](std::span<const float> x, const LayerVisitor<D, float>& visit) {
+          projected_->sweep(x, visit);
+        },
+        [](std::span<float>) {});
+    second_ = second.get();
+    levels.push_back(std::move(second));
+    transfers.push_back(std::make_unique<GridTransfer<D>>(*grids_[0], FieldOrder::byComponent, *grids_[1],
+                                                          FieldOrder::byNode));
   }
+  for (std::size_t g = deep ? 1 : 0; g < grids_.size(); ++g) {
+    stored_.push_back(std::make_unique<Stored>(*grids_[g]));
+    if (g + 1 == grids_.size()) break;
+    auto level = std::make_unique<BlockLevel<D>>(std::move(stored_.back()->pattern), kCorners<D>);
+    stored_.back()->level = level.get();
+    levels.push_back(std::move(level));
+    transfers.push_back(std::make_unique<GridTransfer<D>>(*grids_[g], FieldOrder::byNode, *grids_[g + 1],
+                                                          FieldOrder::byNode));
+  }
+  multigrid_ = std::make_unique<Multigrid>(std::move(levels), std::move(transfers));
+
+  // Two projections in a row are linear in the scales: a table for each of the 4^D voxels.
+  if (deep)
+    for (int outer = 0; outer < kCorners<D>; ++outer)
+      for (int inner = 0; inner < kCorners<D>; ++inner) {
+        CellMatrix<D> once = CellMatrix<D>::Zero();
+        CellMatrix<D> twice = CellMatrix<D>::Zero();
+        addProjected<D>(fine.cellStiffness(), inner, once);
+        addProjected<D>(once, outer, twice);
+        tables_.insert(tables_.end(), twice.data(), twice.data() + twice.size());
+      }
 }
 
 template <int D>
 VoxelHierarchy<D>::~VoxelHierarchy() = default;
 
 template <int D>
-std::unique_ptr<Multigrid> VoxelHierarchy<D>::build(const VoxelOperator<D, float>& fine,
-                                                    std::span<const double> scales) const {
-  const ChildWeights<D> weights;
-  std::array<CellMatrix<D>, kCorners<D>> projected;  // P^T K P of a free child of unit stiffness
-  for (int child = 0; child < kCorners<D>; ++child) {
-    projected[static_cast<std::size_t>(child)].setZero();
-    addProjected<D>(stiffness_, child, weights, projected[static_cast<std::size_t>(child)]);
-  }
-  std::vector<std::unique_ptr<MultigridLevel>> levels;
-  std::vector<std::unique_ptr<MultigridTransfer>> transfers;
-  levels.push_back(std::make_unique<FineLevel<D>>(fine));
-  transfers.push_back(std::make_unique<GridTransfer<D, true>>(levels_.front()->tables, &fine.held()));
-
-  // Rows and columns of held degrees of freedom drop out of the stiffness before it is projected.
-  const auto maskedChild = [&](std::size_t cell) {
-    CellMatrix<D> k = stiffness_;
-    const auto nodes = grid_.cellNodes(cell);
-    for (int i = 0; i < kCellDofs<D>; ++i) {
-      if (!held_[gridDof(grid_, static_cast<std::size_t>(nodes[static_cast<std::size_t>(i / D)]), i % D)])
-        continue;
-      k.row(i).setZero();
-      k.col(i).setZero();
-    }
-    return k;
-  };
-  std::vector<std::uint8_t> touchesHeld(grid_.cellCount(), 0);
-  if (!fine.held().empty())
-    forEach(grid_.cellCount(), [&](std::size_t cell) {
-      const auto nodes = grid_.cellNodes(cell);
-      for (const int n : nodes)
-        for (int i = 0; i < D; ++i)
-          touchesHeld[cell] |= held_[gridDof(grid_, static_cast<std::size_t>(n), i)];
-    });
-
-  std::vector<FloatCellMatrix<D>> cells(levels_.front()->grid.cellCount());
-  forEach(
-      cells.size(),
-      [&](std::size_t c) {
-        CellMatrix<D> sum = CellMatrix<D>::Zero();
-        for (int child = 0; child < kCorners<D>; ++child) {
-          const int cell = levels_.front()->children[c][static_cast<std::size_t>(child)];
-          if (cell < 0) continue;
-          const double scale = scales[static_cast<std::size_t>(cell)];
-          if (touchesHeld[static_cast<std::size_t>(cell)]) {
-            const CellMatrix<D> k = scale * maskedChild(static_cast<std::size_t>(cell));
-            addProjected<D>(k, child, weights, sum);
-          } else {
-            sum += scale * projected[static_cast<std::size_t>(child)];
-          }
-        }
-        cells[c] = sum.template cast<float>();
-      },
-      kCellsPerBlock);
-
+void VoxelHierarchy<D>::renew() {
+  finest_->setDiagonal(fine_.nodeDiagonal());
+  projected_->renew();
+  if (second_) second_->setDiagonal(projected_->nodeDiagonal());
+  std::vector<SingleCell> cells = second_ ? cellsBelowProjected() : projectedCells();
   for (std::size_t l = 0;; ++l) {
-    const Level& level = *levels_[l];
-    BlockMatrix<D> matrix = level.assemble(cells);
-    if (l + 1 == levels_.size()) {
-      const Eigen::SparseMatrix<double> bottom = matrix.assembled();
-      levels.push_back(std::make_unique<BlockLevel<D>>(std::move(matrix), kCorners<D>));
-      return std::make_unique<Multigrid>(std::move(levels), std::move(transfers), bottom);
+    Stored& stored = *stored_[l];
+    if (!stored.level) {
+      stored.assemble(cells, stored.pattern);
+      multigrid_->setBottom(stored.pattern.assembled());
+      return;
     }
-    levels.push_back(std::make_unique<BlockLevel<D>>(std::move(matrix), kCorners<D>));
-    transfers.push_back(std::make_unique<GridTransfer<D, false>>(levels_[l + 1]->tables, nullptr));
-    const Level& coarser = *levels_[l + 1];
-    std::vector<FloatCellMatrix<D>> parents(coarser.grid.cellCount());
+    stored.assemble(cells, stored.level->matrix());
+    stored.level->renew();
+    const Grid<D>& finer = stored.grid;
+    const Grid<D>& coarser = stored_[l + 1]->grid;
+    std::vector<SingleCell> parents(coarser.cellCount());
     forEach(
         parents.size(),
         [&](std::size_t c) {
           CellMatrix<D> sum = CellMatrix<D>::Zero();
+          const auto children = childrenOf(coarser, c, finer);
           for (int child = 0; child < kCorners<D>; ++child) {
-            const int cell = coarser.children[c][static_cast<std::size_t>(child)];
+            const int cell = children[static_cast<std::size_t>(child)];
             if (cell < 0) continue;
-            const CellMatrix<D> k = cells[static_cast<std::size_t>(cell)].template cast<double>();
-            addProjected<D>(k, child, weights, sum);
+            addProjected<D>(cells[static_cast<std::size_t>(cell)].template cast<double>(), child, sum);
           }
           parents[c] = sum.template cast<float>();
         },
-        kCellsPerBlock);
+        8);
     cells = std::move(parents);
   }
+}
+
+/// The cell matrices of the projected level.
+template <int D>
+std::vector<typename VoxelHierarchy<D>::SingleCell> VoxelHierarchy<D>::projectedCells() const {
+  std::vector<SingleCell> cells(projected_->grid().cellCount());
+  forEach(
+      cells.size(), [&](std::size_t c) { cells[c] = projected_->cellMatrix(c).template cast<float>(); },
+      kCellsPerBlock);
+  return cells;
+}
+
+/// The cell matrices of the level below the projected one, from the voxels' scales.
+template <int D>
+std::vector<typename VoxelHierarchy<D>::SingleCell> VoxelHierarchy<D>::cellsBelowProjected() const {
+  constexpr int kVoxels = kCorners<D> * kCorners<D>;
+  const Grid<D>& grid = stored_.front()->grid;
+  const std::span<const double> scales = fine_.scales();
+  std::vector<SingleCell> cells(grid.cellCount());
+  forEachBlock(
+      cells.size(),
+      [&](std::size_t begin, std::size_t end) {
+        std::array<double, static_cast<std::size_t>(kCellsAtOnce) * kVoxels> weights{};
+        std::array<float*, kCellsAtOnce> matrices{};
+        for (std::size_t c = begin; c < end; ++c) {
+          matrices[c - begin] = cells[c].data();
+          const auto children = childrenOf(grid, c, projected_->grid());
+          for (std::size_t outer = 0; outer < kCorners<D>; ++outer)
+            for (std::size_t inner = 0; inner < kCorners<D>; ++inner) {
+              const int parent = children[outer];
+              const bool plain = parent >= 0 && !projected_->isSpecial(static_cast<std::size_t>(parent));
+              const int voxel = plain ? projected_->children(static_cast<std::size_t>(parent))[inner] : -1;
+              weights[((c - begin) * kCorners<D> + outer) * kCorners<D> + inner] =
+                  voxel < 0 ? 0 : scales[static_cast<std::size_t>(voxel)];
+            }
+        }
+        combineTables(tables_.data(), kVoxels, kCellDofs<D> * kCellDofs<D>, weights.data(),
+                      static_cast<int>(end - begin), matrices.data());
+        for (std::size_t c = begin; c < end; ++c) {
+          const auto children = childrenOf(grid, c, projected_->grid());
+          CellMatrix<D> sum = CellMatrix<D>::Zero();
+          bool any = false;
+          for (int outer = 0; outer < kCorners<D>; ++outer) {
+            const int parent = children[static_cast<std::size_t>(outer)];
+            if (parent < 0 || !projected_->isSpecial(static_cast<std::size_t>(parent))) continue;
+            addProjected<D>(projected_->cellMatrix(static_cast<std::size_t>(parent)), outer, sum);
+            any = true;
+          }
+          if (any) cells[c] += sum.template cast<float>();
+        }
+      },
+      kCellsAtOnce);
+  return cells;
 }
 
 template class VoxelHierarchy<2>;

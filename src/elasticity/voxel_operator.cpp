@@ -1,102 +1,30 @@
 #include "barelattice/elasticity/voxel_operator.hpp"
 
 #include <algorithm>
-#include <cstring>
+#include <type_traits>
 
 #include "barelattice/base/parallel.hpp"
-#include "barelattice/base/simd.hpp"
+#include "cell_lanes.hpp"
+#include "layer_sweep.hpp"
 
 namespace barelattice {
 namespace {
 
-constexpr std::size_t kVectorBytes = 64;  // one AVX-512 register; narrower machines split it
-
-template <class Real>
-struct Vector {
-  using Type __attribute__((vector_size(kVectorBytes))) = Real;
-};
-template <class Real>
-using Lanes = typename Vector<Real>::Type;
-template <class Real>
-inline constexpr int kLanes = static_cast<int>(kVectorBytes / sizeof(Real));
-
-/// Layers of cells per block. Two blocks of one colour never share a node, whatever this number; two layers
-/// keep the nodes between them in cache and leave blocks enough to spread.
-constexpr std::size_t kLayersPerBlock = 2;
-
-template <class Real>
-BARELATTICE_INLINE void load(Lanes<Real>& to, const Real* from, int lanes) {
-  if (lanes == kLanes<Real>) {
-    std::memcpy(&to, from, kVectorBytes);
-  } else {
-    to = Lanes<Real>{};
-    for (int i = 0; i < lanes; ++i) to[i] = from[i];
-  }
-}
-
-template <class Real>
-BARELATTICE_INLINE void add(Real* to, const Lanes<Real>& what, int lanes) {
-  if (lanes == kLanes<Real>) {
-    Lanes<Real> sum;
-    std::memcpy(&sum, to, kVectorBytes);
-    sum += what;
-    std::memcpy(to, &sum, kVectorBytes);
-  } else {
-    for (int i = 0; i < lanes; ++i) to[i] += what[i];
-  }
-}
-
-/// Walsh-Hadamard transform of the corner values, in place. Its own inverse but for the factor 2^D.
-template <int D, class V>
-BARELATTICE_INLINE void transform(V (&v)[kCorners<D>]) {
-#pragma GCC unroll 3
-  for (int bit = 1; bit < kCorners<D>; bit *= 2) {
-#pragma GCC unroll 8
-    for (int m = 0; m < kCorners<D>; ++m) {
-      if (m & bit) continue;
-      const V low = v[m];
-      const V high = v[m | bit];
-      v[m] = low + high;
-      v[m | bit] = low - high;
-    }
-  }
-}
-
 /// What the kernels need, as plain pointers.
-template <int D, class Real>
+template <int D, class Real, class In>
 struct KernelData {
-  const Real* blocks;
+  std::array<Real, static_cast<std::size_t>(kCorners<D>) * D * D> blocks;
   const Real* scales;
-  const Real* x;
-  Real* y;
-  double* energies;
-  std::size_t nodes;
+  NodeField<In> x;
 };
 
-/// Corner values of up to kLanes cells, transformed.
-template <int D, class Real>
-BARELATTICE_INLINE void gather(const KernelData<D, Real>& data, const CellRun<D>& run, int at, int lanes,
-                               Lanes<Real> (&u)[D][kCorners<D>]) {
-#pragma GCC unroll 3
-  for (int c = 0; c < D; ++c) {
-    const Real* component = data.x + static_cast<std::size_t>(c) * data.nodes;
-#pragma GCC unroll 4
-    for (std::size_t row = 0; row < kCorners<D> / 2; ++row) {
-      const Real* from = component + run.rows[row] + at;
-      load<Real>(u[c][2 * row], from, lanes);
-      load<Real>(u[c][2 * row + 1], from + 1, lanes);
-    }
-    transform<D>(u[c]);
-  }
-}
-
-/// sum = one entry of B u: component c of block k. Zero modes are rigid translations; in the all-ones mode a
+/// One entry of B u: component c of block k. Zero modes are rigid translations; in the all-ones mode a
 /// component stands alone (D = 3), so its off-diagonal entries vanish.
 template <int D, class Real>
-BARELATTICE_INLINE void blockRow(const Real* blocks, const Lanes<Real> (&u)[D][kCorners<D>], int k, int c,
-                                 Lanes<Real>& sum) {
+BARELATTICE_INLINE Lanes<Real> blockRow(const Real* blocks, const Lanes<Real> (&u)[D][kCorners<D>], int k,
+                                        int c) {
   constexpr int kAll = kCorners<D> - 1;
-  sum = Lanes<Real>{};
+  Lanes<Real> sum{};
 #pragma GCC unroll 3
   for (int d = 0; d < D; ++d) {
     const int mode = k ^ 1 << c;
@@ -104,180 +32,282 @@ BARELATTICE_INLINE void blockRow(const Real* blocks, const Lanes<Real> (&u)[D][k
     if (other == 0 || (c != d && (mode == kAll || other == kAll))) continue;
     sum += blocks[(k * D + c) * D + d] * u[d][other];
   }
+  return sum;
 }
 
-template <int D, class Real>
-BARELATTICE_INLINE void applyChunk(const KernelData<D, Real>& data, const CellRun<D>& run, int at,
-                                   int lanes) {
-  Lanes<Real> u[D][kCorners<D>];
-  gather<D, Real>(data, run, at, lanes, u);
-  Lanes<Real> scale;
-  load<Real>(scale, data.scales + run.cell + at, lanes);
-  Lanes<Real> f[D][kCorners<D>];
+template <int D, class Real, class In>
+BARELATTICE_INLINE void applyRuns(const KernelData<D, Real, In>& data, const LayerBuffers<D, Real>& buffers,
+                                  std::span<const typename LayerPlan<D>::Run> runs) {
+  for (const auto& run : runs) {
+    Carry<D, Real> carry{};
+    for (int at = 0; at < run.length; at += kLanes<Real>) {
+      Lanes<Real> u[D][kCorners<D>];
+      gatherCells<D, Real>(data.x, run, at, u);
+      Lanes<Real> scale = loadLanes<Real>(data.scales + run.cell + at);
+      if (at + kLanes < Real >> run.length) scale = firstLanes<Real>(scale, run.length - at);
+      Lanes<Real> f[D][kCorners<D>];
 #pragma GCC unroll 8
-  for (int k = 0; k < kCorners<D>; ++k)
+      for (int k = 0; k < kCorners<D>; ++k)
 #pragma GCC unroll 3
-    for (int c = 0; c < D; ++c) {
-      const int mode = k ^ 1 << c;
-      f[c][mode] = Lanes<Real>{};
-      if (mode == 0) continue;
-      blockRow<D, Real>(data.blocks, u, k, c, f[c][mode]);
-      f[c][mode] *= scale;
+        for (int c = 0; c < D; ++c) {
+          const int mode = k ^ 1 << c;
+          if (mode == 0)
+            f[c][mode] = Lanes<Real>{};
+          else
+            f[c][mode] = scale * blockRow<D, Real>(data.blocks.data(), u, k, c);
+        }
+      scatterCells<D, Real>(buffers, run, at, f, carry);
     }
-#pragma GCC unroll 3
-  for (int c = 0; c < D; ++c) {
-    transform<D>(f[c]);
-    Real* component = data.y + static_cast<std::size_t>(c) * data.nodes;
-#pragma GCC unroll 4
-    for (std::size_t row = 0; row < kCorners<D> / 2; ++row) {
-      Real* to = component + run.rows[row] + at;
-      add<Real>(to, f[c][2 * row], lanes);
-      add<Real>(to + 1, f[c][2 * row + 1], lanes);
-    }
+    scatterEnd<D, Real>(buffers, run, carry);
   }
 }
 
-template <int D, class Real>
-BARELATTICE_INLINE void energyChunk(const KernelData<D, Real>& data, const CellRun<D>& run, int at,
-                                    int lanes) {
-  Lanes<Real> u[D][kCorners<D>];
-  gather<D, Real>(data, run, at, lanes, u);
-  Lanes<Real> energy{};
+template <int D>
+BARELATTICE_INLINE void energyRuns(const KernelData<D, double, double>& data,
+                                   std::span<const typename LayerPlan<D>::Run> runs, double* energies) {
+  constexpr int kWidth = kLanes<double>;
+  for (const auto& run : runs)
+    for (int at = 0; at < run.length; at += kWidth) {
+      Lanes<double> u[D][kCorners<D>];
+      gatherCells<D, double>(data.x, run, at, u);
+      Lanes<double> energy{};
 #pragma GCC unroll 8
-  for (int k = 0; k < kCorners<D>; ++k)
+      for (int k = 0; k < kCorners<D>; ++k)
 #pragma GCC unroll 3
-    for (int c = 0; c < D; ++c) {
-      if ((k ^ 1 << c) == 0) continue;
-      Lanes<Real> force;
-      blockRow<D, Real>(data.blocks, u, k, c, force);
-      energy += u[c][k ^ 1 << c] * force;
+        for (int c = 0; c < D; ++c)
+          if ((k ^ 1 << c) != 0)
+            energy += u[c][k ^ 1 << c] * blockRow<D, double>(data.blocks.data(), u, k, c);
+      for (int i = 0; i < std::min(kWidth, run.length - at); ++i) energies[run.cell + at + i] = energy[i];
     }
-  for (int i = 0; i < lanes; ++i) data.energies[run.cell + at + i] = static_cast<double>(energy[i]);
-}
-
-template <int D, class Real>
-BARELATTICE_INLINE void applyRuns(const KernelData<D, Real>& data, const CellRun<D>* begin,
-                                  const CellRun<D>* end) {
-  for (const CellRun<D>* run = begin; run != end; ++run) {
-    int at = 0;
-    for (; at + kLanes<Real> <= run->length; at += kLanes<Real>)
-      applyChunk<D, Real>(data, *run, at, kLanes<Real>);
-    if (at < run->length) applyChunk<D, Real>(data, *run, at, run->length - at);
-  }
-}
-
-template <int D, class Real>
-BARELATTICE_INLINE void energyRuns(const KernelData<D, Real>& data, const CellRun<D>* begin,
-                                   const CellRun<D>* end) {
-  for (const CellRun<D>* run = begin; run != end; ++run)
-    for (int at = 0; at < run->length; at += kLanes<Real>)
-      energyChunk<D, Real>(data, *run, at, std::min(kLanes<Real>, run->length - at));
 }
 
 // The dispatched entry points: plain functions, because target clones cannot be templates.
-#define BARELATTICE_KERNELS(D, Real)                                                               \
-  BARELATTICE_DISPATCH void applyKernel(const KernelData<D, Real>& data, const CellRun<D>* begin,  \
-                                        const CellRun<D>* end) {                                   \
-    applyRuns<D, Real>(data, begin, end);                                                          \
-  }                                                                                                \
-  BARELATTICE_DISPATCH void energyKernel(const KernelData<D, Real>& data, const CellRun<D>* begin, \
-                                         const CellRun<D>* end) {                                  \
-    energyRuns<D, Real>(data, begin, end);                                                         \
+#define BARELATTICE_KERNELS(D, Real, In)                                           \
+  BARELATTICE_DISPATCH void applyKernel(const KernelData<D, Real, In>& data,       \
+                                        const LayerBuffers<D, Real>& buffers,      \
+                                        std::span<const LayerPlan<D>::Run> runs) { \
+    applyRuns<D, Real, In>(data, buffers, runs);                                   \
   }
-BARELATTICE_KERNELS(2, float)
-BARELATTICE_KERNELS(2, double)
-BARELATTICE_KERNELS(3, float)
-BARELATTICE_KERNELS(3, double)
+BARELATTICE_KERNELS(2, float, float)
+BARELATTICE_KERNELS(2, double, float)
+BARELATTICE_KERNELS(2, double, double)
+BARELATTICE_KERNELS(3, float, float)
+BARELATTICE_KERNELS(3, double, float)
+BARELATTICE_KERNELS(3, double, double)
 #undef BARELATTICE_KERNELS
+
+#define BARELATTICE_KERNELS(D)                                                                        \
+  BARELATTICE_DISPATCH void energyKernel(const KernelData<D, double, double>& data,                   \
+                                         std::span<const LayerPlan<D>::Run> runs, double* energies) { \
+    energyRuns<D>(data, runs, energies);                                                              \
+  }
+BARELATTICE_KERNELS(2)
+BARELATTICE_KERNELS(3)
+#undef BARELATTICE_KERNELS
+
+/// Diagonal shares of the cells, layer by layer: every corner of a cell gets the same.
+template <int D>
+void addDiagonal(const LayerBuffers<D, float>& buffers, std::span<const typename LayerPlan<D>::Run> runs,
+                 const float* scales, float factor) {
+  for (const auto& run : runs)
+    for (int row = 0; row < LayerPlan<D>::kRows; ++row) {
+      float* to = buffers.row(run, 0, row);
+      for (int i = 0; i < run.length; ++i) {
+        to[i] += factor * scales[run.cell + i];
+        to[i + 1] += factor * scales[run.cell + i];
+      }
+    }
+}
 
 }  // namespace
 
-template <int D, class Real>
-VoxelOperator<D, Real>::VoxelOperator(const Grid<D>& grid, double poisson, std::vector<std::size_t> held)
+template <int D>
+VoxelOperator<D>::VoxelOperator(const Grid<D>& grid, double poisson, std::vector<NodeSupport<D>> supports)
     : grid_(grid),
-      held_(std::move(held)),
-      stiffness_(cellStiffness<D>(poisson)),
+      plan_(grid),
+      supports_(std::move(supports)),
+      stiffness_(barelattice::cellStiffness<D>(poisson)),
       bound_(scaledEigenvalueBound<D>(stiffness_)),
-      scales_(grid.cellCount(), Real{1}) {
+      scales_(grid.cellCount() + kLanes<float>, 0.0),
+      singleScales_(scales_.size(), 0.0F) {
   const TransformedStiffness<D> transformed(stiffness_);
   for (std::size_t k = 0; k < kCorners<D>; ++k)
     for (std::size_t c = 0; c < D; ++c)
       for (std::size_t d = 0; d < D; ++d)
-        blocks_[(k * D + c) * D + d] =
-            static_cast<Real>(transformed.blocks[k](static_cast<int>(c), static_cast<int>(d)));
+        blocks_[(k * D + c) * D + d] = transformed.blocks[k](static_cast<int>(c), static_cast<int>(d));
+  std::vector<std::vector<Place>> byLayer(plan_.layerCount() + 1);
+  for (std::size_t s = 0; s < supports_.size(); ++s) {
+    const auto layer = static_cast<std::size_t>(grid.nodeIndex(supports_[s].node)[plan_.axis()]);
+    byLayer[layer].push_back({s, plan_.place(layer, supports_[s].node)});
+  }
+  placeStart_.push_back(0);
+  for (const auto& layer : byLayer) {
+    places_.insert(places_.end(), layer.begin(), layer.end());
+    placeStart_.push_back(places_.size());
+  }
+  const std::vector<double> full(grid.cellCount(), 1.0);
+  setScales(full);
 }
 
-template <int D, class Real>
-void VoxelOperator<D, Real>::setScales(std::span<const double> scales) {
-  forEach(scales.size(), [&](std::size_t i) { scales_[i] = static_cast<Real>(scales[i]); });
-}
-
-template <int D, class Real>
-void VoxelOperator<D, Real>::apply(std::span<const Real> x, std::span<Real> y) const {
-  forEachBlock(y.size(), [&](std::size_t begin, std::size_t end) {
-    std::fill(y.begin() + static_cast<std::ptrdiff_t>(begin), y.begin() + static_cast<std::ptrdiff_t>(end),
-              Real{0});
+template <int D>
+void VoxelOperator<D>::setScales(std::span<const double> scales) {
+  forEach(scales.size(), [&](std::size_t i) {
+    scales_[i] = scales[i];
+    singleScales_[i] = static_cast<float>(scales[i]);
   });
-  const KernelData<D, Real> data{blocks_.data(), scales_.data(), x.data(),
-                                 y.data(),       nullptr,        grid_.nodeCount()};
-  const auto& layers = grid_.layers();
-  const std::size_t blocks = (layers.size() - 1 + kLayersPerBlock - 1) / kLayersPerBlock;
-  for (std::size_t colour = 0; colour < 2; ++colour)
-    tbb::parallel_for(std::size_t{0}, (blocks + 1 - colour) / 2, [&](std::size_t i) {
-      const std::size_t first = (2 * i + colour) * kLayersPerBlock;
-      const std::size_t last = std::min(first + kLayersPerBlock, layers.size() - 1);
-      applyKernel(data, grid_.runs().data() + layers[first], grid_.runs().data() + layers[last]);
-    });
-  for (const std::size_t dof : held_) y[dof] = 0;
 }
 
+template <int D>
+template <class Real>
+const std::vector<Real>& VoxelOperator<D>::scalesIn() const {
+  if constexpr (std::is_same_v<Real, float>)
+    return singleScales_;
+  else
+    return scales_;
+}
+
+template <int D>
+template <class Real, class In>
+void VoxelOperator<D>::support(std::size_t layer, std::span<const In> x, Real* buffer) const {
+  for (std::size_t i = placeStart_[layer]; i < placeStart_[layer + 1]; ++i) {
+    const NodeSupport<D>& support = supports_[places_[i].support];
+    Eigen::Matrix<double, D, 1> y;
+    Eigen::Matrix<double, D, 1> moved;
+    Real* at = buffer + places_[i].place;
+    for (std::size_t c = 0; c < D; ++c) {
+      y[static_cast<Eigen::Index>(c)] = static_cast<double>(at[c * plan_.stride()]);
+      moved[static_cast<Eigen::Index>(c)] = static_cast<double>(x[c * grid_.nodeCount() + support.node]);
+    }
+    y = support.free * (y + support.spring * moved);
+    for (std::size_t c = 0; c < D; ++c)
+      at[c * plan_.stride()] = static_cast<Real>(y[static_cast<Eigen::Index>(c)]);
+  }
+}
+
+template <int D>
+template <class Real, class In>
+void VoxelOperator<D>::sweepCells(std::span<const In> x, bool supported,
+                                  const LayerVisitor<D, Real>& visit) const {
+  KernelData<D, Real, In> data{{}, scalesIn<Real>().data(), {x.data(), grid_.nodeCount()}};
+  std::transform(blocks_.begin(), blocks_.end(), data.blocks.begin(),
+                 [](double value) { return static_cast<Real>(value); });
+  sweepLayers<D, Real>(
+      plan_,
+      [&](std::size_t layer, Real* low, Real* high) {
+        applyKernel(data, LayerBuffers<D, Real>{low, high, plan_.stride(), plan_.upperRows()},
+                    plan_.runs(layer));
+      },
+      [&](std::size_t layer, Real* buffer) {
+        if (supported) support<Real>(layer, x, buffer);
+        visitLayer<D, Real>(plan_, layer, buffer, visit);
+      });
+}
+
+template <int D>
+template <class Real, class In>
+void VoxelOperator<D>::sweep(std::span<const In> x, const LayerVisitor<D, Real>& visit) const {
+  sweepCells<Real>(x, true, visit);
+}
+
+namespace {
+
 template <int D, class Real>
-void VoxelOperator<D, Real>::applyPlain(std::span<const Real> x, std::span<Real> y) const {
-  std::fill(y.begin(), y.end(), Real{0});
+LayerVisitor<D, Real> storeIn(std::span<Real> y, std::size_t nodes) {
+  return [=](const SweptNodes<D, Real>& swept) {
+    for (std::size_t c = 0; c < D; ++c)
+      std::copy_n(swept.y[c], swept.count, y.begin() + static_cast<std::ptrdiff_t>(c * nodes + swept.begin));
+  };
+}
+
+}  // namespace
+
+template <int D>
+template <class Real>
+void VoxelOperator<D>::apply(std::span<const Real> x, std::span<Real> y) const {
+  sweep<Real>(x, storeIn<D, Real>(y, grid_.nodeCount()));
+}
+
+template <int D>
+void VoxelOperator<D>::applyUnsupported(std::span<const double> x, std::span<double> y) const {
+  sweepCells<double>(x, false, storeIn<D, double>(y, grid_.nodeCount()));
+}
+
+template <int D>
+void VoxelOperator<D>::applyPlain(std::span<const double> x, std::span<double> y) const {
+  std::fill(y.begin(), y.end(), 0.0);
   Eigen::Matrix<double, kCellDofs<D>, 1> u;
   for (std::size_t cell = 0; cell < grid_.cellCount(); ++cell) {
     const auto nodes = grid_.cellNodes(cell);
     const auto dof = [&](int i) {
       return gridDof(grid_, static_cast<std::size_t>(nodes[static_cast<std::size_t>(i / D)]), i % D);
     };
-    for (int i = 0; i < kCellDofs<D>; ++i) u[i] = static_cast<double>(x[dof(i)]);
-    const Eigen::Matrix<double, kCellDofs<D>, 1> f = static_cast<double>(scales_[cell]) * (stiffness_ * u);
-    for (int i = 0; i < kCellDofs<D>; ++i) y[dof(i)] += static_cast<Real>(f[i]);
+    for (int i = 0; i < kCellDofs<D>; ++i) u[i] = x[dof(i)];
+    const Eigen::Matrix<double, kCellDofs<D>, 1> f = scales_[cell] * (stiffness_ * u);
+    for (int i = 0; i < kCellDofs<D>; ++i) y[dof(i)] += f[i];
   }
-  for (const std::size_t dof : held_) y[dof] = 0;
+  for (const NodeSupport<D>& s : supports_) {
+    Eigen::Matrix<double, D, 1> moved;
+    for (int c = 0; c < D; ++c) moved[c] = x[gridDof(grid_, s.node, c)];
+    const Eigen::Matrix<double, D, 1> force = s.spring * moved;
+    for (int c = 0; c < D; ++c) y[gridDof(grid_, s.node, c)] += force[c];
+  }
+  project(y);
 }
 
-template <int D, class Real>
-std::vector<Real> VoxelOperator<D, Real>::nodeDiagonal() const {
-  std::vector<Real> diagonal(grid_.nodeCount(), Real{0});
-  const auto k = static_cast<Real>(stiffness_(0, 0));  // all corners and components alike by symmetry
-  for (const CellRun<D>& run : grid_.runs())
-    for (const int row : run.rows)
-      for (int i = 0; i < run.length; ++i) {
-        const Real share = k * scales_[static_cast<std::size_t>(run.cell + i)];
-        diagonal[static_cast<std::size_t>(row + i)] += share;
-        diagonal[static_cast<std::size_t>(row + i + 1)] += share;
-      }
+template <int D>
+template <class Real>
+void VoxelOperator<D>::project(std::span<Real> x) const {
+  for (const NodeSupport<D>& s : supports_) {
+    Eigen::Matrix<double, D, 1> at;
+    for (int c = 0; c < D; ++c) at[c] = static_cast<double>(x[gridDof(grid_, s.node, c)]);
+    at = s.free * at;
+    for (int c = 0; c < D; ++c) x[gridDof(grid_, s.node, c)] = static_cast<Real>(at[c]);
+  }
+}
+
+template <int D>
+std::vector<float> VoxelOperator<D>::nodeDiagonal() const {
+  std::vector<float> diagonal(grid_.nodeCount());
+  const auto factor = static_cast<float>(stiffness_(0, 0));  // all corners and components alike by symmetry
+  sweepLayers<D, float>(
+      plan_,
+      [&](std::size_t layer, float* low, float* high) {
+        addDiagonal<D>({low, high, plan_.stride(), plan_.upperRows()}, plan_.runs(layer),
+                       singleScales_.data(), factor);
+      },
+      [&](std::size_t layer, const float* buffer) {
+        for (const auto& stretch : plan_.stretches(layer))
+          std::copy_n(buffer + stretch.place, stretch.count,
+                      diagonal.begin() + static_cast<std::ptrdiff_t>(stretch.begin));
+      });
+  // The trace of a spring is no less than its largest eigenvalue, so the bound of the spectrum still holds.
+  for (const NodeSupport<D>& s : supports_) diagonal[s.node] += static_cast<float>(s.spring.trace());
   return diagonal;
 }
 
-template <int D, class Real>
-void VoxelOperator<D, Real>::cellEnergies(std::span<const Real> u, std::span<double> energies) const {
+template <int D>
+void VoxelOperator<D>::cellEnergies(std::span<const double> u, std::span<double> energies) const {
   // B carries the transform's factor: u^T K u = (W u)^T B (W u).
-  const KernelData<D, Real> data{blocks_.data(), scales_.data(),  u.data(),
-                                 nullptr,        energies.data(), grid_.nodeCount()};
-  constexpr std::size_t kRuns = 64;  // per block: some thousand cells
-  forEachBlock(
-      grid_.runs().size(),
-      [&](std::size_t begin, std::size_t end) {
-        energyKernel(data, grid_.runs().data() + begin, grid_.runs().data() + end);
-      },
-      kRuns);
+  const KernelData<D, double, double> data{blocks_, scales_.data(), {u.data(), grid_.nodeCount()}};
+  runTasks(plan_.layerCount(),
+           [&](std::size_t layer) { energyKernel(data, plan_.runs(layer), energies.data()); });
 }
 
-template class VoxelOperator<2, float>;
-template class VoxelOperator<2, double>;
-template class VoxelOperator<3, float>;
-template class VoxelOperator<3, double>;
+template class VoxelOperator<2>;
+template class VoxelOperator<3>;
+#define BARELATTICE_INSTANTIATE(D, Real)                                                                   \
+  template void VoxelOperator<D>::apply<Real>(std::span<const Real>, std::span<Real>) const;               \
+  template void VoxelOperator<D>::project<Real>(std::span<Real>) const;                                    \
+  template void VoxelOperator<D>::sweep<Real, float>(std::span<const float>, const LayerVisitor<D, Real>&) \
+      const;
+BARELATTICE_INSTANTIATE(2, float)
+BARELATTICE_INSTANTIATE(2, double)
+BARELATTICE_INSTANTIATE(3, float)
+BARELATTICE_INSTANTIATE(3, double)
+#undef BARELATTICE_INSTANTIATE
+template void VoxelOperator<2>::sweep<double, double>(std::span<const double>,
+                                                      const LayerVisitor<2, double>&) const;
+template void VoxelOperator<3>::sweep<double, double>(std::span<const double>,
+                                                      const LayerVisitor<3, double>&) const;
 
 }  // namespace barelattice

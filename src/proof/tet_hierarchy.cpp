@@ -247,8 +247,9 @@ std::unique_ptr<Multigrid> buildTetHierarchy(const QuadraticTets& mesh, double s
   constexpr double kShift = 1e-10;
   Eigen::SparseMatrix<double> bottom = coarse.assembled();
   for (Eigen::Index i = 0; i < bottom.rows(); ++i) bottom.coeffRef(i, i) *= 1 + kShift;
-  levels.push_back(std::make_unique<BlockLevel<3>>(inSinglePrecision(coarse), 1));
-  return std::make_unique<Multigrid>(std::move(levels), std::move(transfers), bottom);
+  auto multigrid = std::make_unique<Multigrid>(std::move(levels), std::move(transfers));
+  multigrid->setBottom(bottom);
+  return multigrid;
 }
 
 }  // namespace barelattice

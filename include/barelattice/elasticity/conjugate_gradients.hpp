@@ -19,6 +19,7 @@ enum class SolveStop {
   converged,   ///< the estimated energy error is below the tolerance
   zeroLoad,    ///< there is nothing to solve: the right-hand side is zero
   limit,       ///< failed: the iteration limit was reached
+  stagnated,   ///< failed: the error has stopped falling
   indefinite,  ///< failed: a direction of negative energy, so the matrix or preconditioner is not definite
 };
 
@@ -29,20 +30,69 @@ struct SolveReport {
   SolveStop stop = SolveStop::converged;
   int iterations = 0;
   double energyError = 0;  ///< estimated squared energy norm of the error over f^T u; ideal 0
-  double residual = 0;     ///< norm of f - A u over the norm of f; ideal 0
+  double residual = 0;     ///< norm of f - A u over the norm of f, computed anew at the end; ideal 0
   double work = 0;         ///< f^T u corrected to second order in the error: 2 f^T u - u^T A u (compliance)
+  int strengthenedAt = 0;  ///< iteration from which on the preconditioner was a stronger one; 0 for never
 
   bool succeeded() const { return stop == SolveStop::converged || stop == SolveStop::zeroLoad; }
 };
 
+/// The vectors of one system A u = f and what the iteration does with them. Only u needs to be in double
+/// precision: u advances along p whatever p is, r is renewed from u from time to time, and of the others only
+/// their direction counts.
+class ConjugateSystem {
+ public:
+  virtual ~ConjugateSystem() = default;
+
+  struct Residual {
+    double squared = 0;  ///< r^T r
+    double drift = 0;    ///< squared norm of the change, where r had been carried along
+    double work = 0;     ///< (f + r)^T u, the compliance corrected to second order
+  };
+  /// r = f - A u.
+  virtual Residual renewResidual() = 0;
+
+  struct Preconditioned {
+    double withResidual = 0;  ///< r^T z
+    double withProduct = 0;   ///< q^T z, q as `advance` left it
+  };
+  /// z = B r.
+  virtual Preconditioned precondition() = 0;
+
+  struct Direction {
+    double energy = 0;    ///< p^T q
+    double residual = 0;  ///< r^T p
+  };
+  /// p = z + beta p, q = A p.
+  virtual Direction advance(double beta) = 0;
+
+  /// u += alpha p, r -= alpha q. @return f^T u.
+  virtual double step(double alpha) = 0;
+
+  virtual double loadSquared() const = 0;  ///< f^T f
+  virtual void rest() = 0;                 ///< u = 0
+
+  /// r is renewed when r^T B r has fallen by this factor since the last time: before rounding shows in it. 0
+  /// for never.
+  virtual double renewalDrop() const = 0;
+  /// Called when convergence is slow. @return whether B is a stronger preconditioner now.
+  virtual bool strengthen() { return false; }
+};
+
+/// Solves A u = f, A symmetric positive definite, from the start value in u. The flexible update of the
+/// directions (Notay 2000) tolerates a preconditioner that is symmetric only up to single precision, and one
+/// that changes on the way.
+///
+/// The squared energy norm of the error falls by gamma_k = alpha_k r_k^T p_k in step k (Strakos & Tichy
+/// 2002), so the sum over the last few steps bounds the error before them from below. What is left after them
+/// is judged by their ratio to the few before (compare Meurant, Papez & Tichy 2021): at the ratio t it is
+/// t / (1 - t) of the sum. The greater of the sum and this is the estimate kept below the tolerance.
+SolveReport solveConjugateGradients(ConjugateSystem& system, const SolveOptions& options);
+
 /// y = A x for vectors of one length.
 using LinearMap = std::function<void(std::span<const double> x, std::span<double> y)>;
 
-/// Solves A u = f, A symmetric positive definite, from the start value in `u`. The flexible update of the
-/// directions (Notay 2000) tolerates a preconditioner that is symmetric only up to single precision. The
-/// squared energy norm of the error falls by gamma_k = alpha_k r_k^T z_k in step k (Strakos & Tichy 2002), so
-/// the sum over the last few steps bounds the error before them from below and, while the squared error at
-/// least halves in that span, the error after them from above. It is kept below the tolerance.
+/// The same with all vectors in double precision.
 SolveReport solveConjugateGradients(const LinearMap& matrix, const LinearMap& preconditioner,
                                     std::span<const double> f, std::span<double> u,
                                     const SolveOptions& options);

@@ -2,7 +2,6 @@
 /// A linear-elastic body on a grid: set its supports once, its stiffness as often as needed, and solve.
 #pragma once
 
-#include <memory>
 #include <span>
 #include <vector>
 
@@ -18,36 +17,40 @@ template <int D>
 class ElasticModel {
  public:
   /// @param grid must outlive the model.
-  /// @param held degrees of freedom that stay zero, ascending.
+  /// @param supports ordered by node, each node once.
   /// @param material in two dimensions that of a sheet, see sheetMaterial.
   /// @throws InputError if the material is out of range.
-  ElasticModel(const Grid<D>& grid, const Material& material, std::vector<std::size_t> held);
+  ElasticModel(const Grid<D>& grid, const Material& material, std::vector<NodeSupport<D>> supports);
+  /// @param held degrees of freedom that stay zero.
+  ElasticModel(const Grid<D>& grid, const Material& material, std::span<const std::size_t> held);
+  ElasticModel(const ElasticModel&) = delete;
+  ElasticModel& operator=(const ElasticModel&) = delete;
 
   /// Sets the share of the material's modulus each cell has, 0 to 1, and renews the preconditioner.
   void setRelativeModuli(std::span<const double> shares);
 
-  /// Solves for the displacement `u` under the forces `f`, starting from what `u` holds. Entries of held
-  /// degrees of freedom are set to zero. `work` of the report is the compliance, J.
-  SolveReport solve(std::span<const double> f, std::span<double> u, const SolveOptions& options) const;
+  /// Solves for the displacement `u` under the forces `f`, starting from what `u` holds; what the supports
+  /// hold of it is set to zero, and forces on them do nothing. `work` of the report is the compliance, J.
+  ///
+  /// Besides u the solve needs 48 bytes per node (D = 3). Directions and residuals are kept in single
+  /// precision, products with the stiffness are computed in double.
+  SolveReport solve(std::span<const double> f, std::span<double> u, const SolveOptions& options);
 
   /// Twice the strain energy each cell would hold at the full modulus, J: with share s the compliance is the
   /// sum of s times this, and minus this is the derivative of the compliance by s.
   void fullCellEnergies(std::span<const double> u, std::span<double> energies) const;
 
-  /// Forces the supports carry: A u - f at the held degrees of freedom, zero elsewhere, N.
+  /// Forces the supports carry: A u - f at the supported nodes, zero elsewhere, N.
   std::vector<double> reactions(std::span<const double> u, std::span<const double> f) const;
 
-  std::size_t size() const { return fine_.size(); }
+  const VoxelOperator<D>& stiffness() const { return operator_; }
+  std::size_t size() const { return operator_.size(); }
   std::size_t levelCount() const { return hierarchy_.levelCount(); }
 
  private:
-  const Grid<D>& grid_;
-  double scale_;  // E h^(D-2): the operators work with shares, so that single precision never overflows
-  VoxelOperator<D, double> exact_;
-  VoxelOperator<D, double> free_;  // without supports, for reactions
-  VoxelOperator<D, float> fine_;
+  double scale_;  // E h^(D-2): the operator works with shares, so that single precision never overflows
+  VoxelOperator<D> operator_;
   VoxelHierarchy<D> hierarchy_;
-  std::unique_ptr<Multigrid> multigrid_;
 };
 
 }  // namespace barelattice

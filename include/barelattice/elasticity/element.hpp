@@ -27,8 +27,12 @@ Eigen::Matrix<double, D*(D + 1) / 2, D*(D + 1) / 2> constitutiveMatrix(double po
 template <int D>
 CellMatrix<D> cellStiffness(double poisson);
 
-/// The same matrix under the Walsh-Hadamard transform W of the corner values: K = W B W with B block
-/// diagonal.
+/// B of K = W B W, with W the Walsh-Hadamard transform of the corner values: row and column D m + c belong to
+/// component c in mode m.
+template <int D>
+CellMatrix<D> transformedMatrix(const CellMatrix<D>& k);
+
+/// B of the stiffness of one cell, which is block diagonal.
 ///
 /// Mirror symmetry makes each component c in transform mode m couple only with the components c' in the modes
 /// m' for which m ^ bit(c) == m' ^ bit(c'). Grouped by that number k there are 2^D blocks of D x D:

@@ -6,36 +6,47 @@
 #include <span>
 #include <vector>
 
-#include "barelattice/elasticity/element.hpp"
 #include "barelattice/elasticity/multigrid.hpp"
+#include "barelattice/elasticity/projected_operator.hpp"
 #include "barelattice/elasticity/voxel_operator.hpp"
 
 namespace barelattice {
 
-/// What depends on the grid only: the coarser grids and the interpolation between neighbours. Cells of a
-/// coarse grid are 2^D fine ones; a coarse cell exists where any of them does, so odd sizes need no padding.
+template <int D>
+class SweptLevel;
+
+/// The preconditioner of a voxel operator. Cells of a coarse grid are 2^D finer ones; a coarse cell exists
+/// where any of them does, so odd sizes need no padding. All coarse matrices are Galerkin products P^T A P:
+/// exact for any distribution of stiffness and for supports the coarse grids cannot see. The first is never
+/// formed (ProjectedOperator), the others are stored: 17 bytes for each voxel.
 template <int D>
 class VoxelHierarchy {
  public:
-  /// @param grid must outlive the hierarchy.
-  /// @param held degrees of freedom of the finest grid that stay zero (see VoxelOperator).
-  VoxelHierarchy(const Grid<D>& grid, double poisson, const std::vector<std::size_t>& held);
+  /// @param fine must outlive the hierarchy.
+  explicit VoxelHierarchy(const VoxelOperator<D>& fine);
   ~VoxelHierarchy();
 
-  /// The cycle for given cell stiffness factors, with Galerkin coarse matrices P^T A P: exact for any
-  /// distribution of stiffness and for supports the coarse grids cannot see. O(cells); memory of the result
-  /// about 160 bytes per cell of the finest grid.
-  /// @param fine operator with the same factors already set; must outlive the result.
-  std::unique_ptr<Multigrid> build(const VoxelOperator<D, float>& fine, std::span<const double> scales) const;
+  /// Takes over the scales of the fine operator. O(cells).
+  /// @throws RunError if the coarsest matrix cannot be factorised.
+  void renew();
 
-  std::size_t levelCount() const { return levels_.size() + 1; }
+  Multigrid& multigrid() { return *multigrid_; }
+  std::size_t levelCount() const { return grids_.size() + 1; }
 
  private:
-  struct Level;
-  const Grid<D>& grid_;
-  CellMatrix<D> stiffness_;
-  std::vector<std::uint8_t> held_;  // per degree of freedom of the finest grid
-  std::vector<std::unique_ptr<Level>> levels_;
+  struct Stored;
+  using SingleCell = Eigen::Matrix<float, kCellDofs<D>, kCellDofs<D>>;
+  std::vector<SingleCell> cellsBelowProjected() const;
+  std::vector<SingleCell> projectedCells() const;
+
+  const VoxelOperator<D>& fine_;
+  std::vector<std::unique_ptr<Grid<D>>> grids_;  // the coarse ones, finest first
+  std::unique_ptr<ProjectedOperator<D>> projected_;
+  std::vector<double> tables_;  // per voxel of a cell two grids down: what it adds to that cell's matrix
+  std::vector<std::unique_ptr<Stored>> stored_;
+  SweptLevel<D>* finest_ = nullptr;
+  SweptLevel<D>* second_ = nullptr;  // none where the second level is the bottom
+  std::unique_ptr<Multigrid> multigrid_;
 };
 
 }  // namespace barelattice

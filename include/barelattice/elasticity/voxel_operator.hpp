@@ -7,60 +7,90 @@
 #include <vector>
 
 #include "barelattice/elasticity/element.hpp"
+#include "barelattice/elasticity/layer_plan.hpp"
+#include "barelattice/elasticity/node_support.hpp"
 #include "barelattice/grid/grid.hpp"
 
 namespace barelattice {
 
-/// The degree of freedom of a component at a node: all first components, then all second ones, and so on, so
-/// that loops along a run are contiguous.
-template <int D>
-std::size_t gridDof(const Grid<D>& grid, std::size_t node, int component) {
-  return static_cast<std::size_t>(component) * grid.nodeCount() + node;
-}
-
-/// y = A x with A the sum over cells of scale(cell) K, rows and columns of held degrees of freedom set to
-/// zero.
+/// A = Q (sum over cells of scale(cell) K + springs) Q on a grid, Q the projector on what the supports leave
+/// free; a field of displacements or forces holds component after component (gridDof).
 ///
 /// Each cell costs one transform of its corner values, 45 multiplications (D = 3), and one transform back;
-/// the work runs along the first axis in vectors of 16 cells (single) or 8 (double). Layers of cells are
-/// taken in blocks of fixed size, all even blocks before all odd ones, so the order of every sum is the same
-/// whatever the number of threads. Memory: one Real per cell.
-/// @tparam Real float or double.
-template <int D, class Real>
+/// the work runs along the first axis in vectors of 16 cells (single) or 8 (double). The order of every sum
+/// is the same whatever the number of threads. Memory: 12 bytes per cell.
+template <int D>
 class VoxelOperator {
  public:
   /// @param grid must outlive the operator.
-  /// @param held degrees of freedom that stay zero, ascending.
-  VoxelOperator(const Grid<D>& grid, double poisson, std::vector<std::size_t> held);
+  /// @param supports ordered by node, each node once.
+  VoxelOperator(const Grid<D>& grid, double poisson, std::vector<NodeSupport<D>> supports);
 
   /// Sets the stiffness factor of each cell, E h^(D-2) or any multiple of it; not negative.
   void setScales(std::span<const double> scales);
 
+  const Grid<D>& grid() const { return grid_; }
+  const LayerPlan<D>& plan() const { return plan_; }
   std::size_t size() const { return static_cast<std::size_t>(D) * grid_.nodeCount(); }
-  const std::vector<std::size_t>& held() const { return held_; }
+  const std::vector<NodeSupport<D>>& supports() const { return supports_; }
+  /// The stiffness of one cell with factor one.
+  const CellMatrix<D>& cellStiffness() const { return stiffness_; }
+  /// The factor of each cell.
+  std::span<const double> scales() const { return {scales_.data(), grid_.cellCount()}; }
 
-  /// @param x entries of held degrees of freedom must be zero.
+  /// Computes y = A x and hands it over piece by piece instead of storing it.
+  /// @tparam Real precision of the arithmetic: float, or double also from x in single precision.
+  /// @param x must satisfy x = Q x.
+  template <class Real, class In>
+  void sweep(std::span<const In> x, const LayerVisitor<D, Real>& visit) const;
+
+  /// y = A x.
+  template <class Real>
   void apply(std::span<const Real> x, std::span<Real> y) const;
 
-  /// The same product cell by cell with the plain matrix: the slow twin `apply` is tested against.
-  void applyPlain(std::span<const Real> x, std::span<Real> y) const;
+  /// What the cells alone do, without supports and springs: the forces that hold x.
+  void applyUnsupported(std::span<const double> x, std::span<double> y) const;
 
-  /// The diagonal of A at each node (equal for all components); zero where no cell has stiffness.
-  std::vector<Real> nodeDiagonal() const;
+  /// `apply` cell by cell with the plain matrix: the slow twin it is tested against.
+  void applyPlain(std::span<const double> x, std::span<double> y) const;
+
+  /// x = Q x.
+  template <class Real>
+  void project(std::span<Real> x) const;
+
+  /// At each node a number no less than the diagonal of A: without springs that of the cells, which is equal
+  /// for all components. Zero where nothing has stiffness.
+  std::vector<float> nodeDiagonal() const;
 
   /// u^T K u of each cell, without its scale. O(cells).
-  void cellEnergies(std::span<const Real> u, std::span<double> energies) const;
+  void cellEnergies(std::span<const double> u, std::span<double> energies) const;
 
-  /// Bound of the spectrum of diag(A)^-1 A that holds for any scales.
+  /// Bound of the spectrum of M^-1 A, M the matrix of nodeDiagonal, that holds for any scales.
   double eigenvalueBound() const { return bound_; }
 
  private:
+  template <class Real>
+  const std::vector<Real>& scalesIn() const;
+  template <class Real, class In>
+  void sweepCells(std::span<const In> x, bool supported, const LayerVisitor<D, Real>& visit) const;
+  template <class Real, class In>
+  void support(std::size_t layer, std::span<const In> x, Real* buffer) const;
+
+  struct Place {
+    std::size_t support;  // which
+    std::size_t place;    // of its node in the buffer of the layer
+  };
+
   const Grid<D>& grid_;
-  std::vector<std::size_t> held_;
+  LayerPlan<D> plan_;
+  std::vector<NodeSupport<D>> supports_;
+  std::vector<Place> places_;            // sorted by layer
+  std::vector<std::size_t> placeStart_;  // by layer of nodes
   CellMatrix<D> stiffness_;
-  std::array<Real, static_cast<std::size_t>(kCorners<D>) * D * D> blocks_{};
+  std::array<double, static_cast<std::size_t>(kCorners<D>) * D * D> blocks_{};
   double bound_;
-  std::vector<Real> scales_;
+  std::vector<double> scales_;  // with room for one vector behind the last cell
+  std::vector<float> singleScales_;
 };
 
 }  // namespace barelattice

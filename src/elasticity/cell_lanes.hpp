@@ -1,0 +1,181 @@
+// Vectors of cells along a run: loading the corner values, transforming them, adding corner forces up.
+#pragma once
+
+#include <algorithm>
+#include <array>
+#include <cstddef>
+#include <cstring>
+#include <type_traits>
+#include <utility>
+
+#include "barelattice/base/simd.hpp"
+#include "barelattice/elasticity/layer_plan.hpp"
+
+namespace barelattice {
+
+// Everything here is inlined, so how a function of that name would hand a vector over does not matter.
+#pragma GCC diagnostic ignored "-Wpsabi"
+
+inline constexpr std::size_t kVectorBytes = 64;  // one AVX-512 register; narrower machines split it
+
+template <class Real>
+inline constexpr int kLanes = static_cast<int>(kVectorBytes / sizeof(Real));
+
+template <class Real, int Count>
+struct LaneType {
+  using Type __attribute__((vector_size(Count * sizeof(Real)))) = Real;
+};
+template <class Real, int Count = kLanes<Real>>
+using Lanes = typename LaneType<Real, Count>::Type;
+
+/// kLanes<Real> values from memory, converted from In.
+template <class Real, class In>
+BARELATTICE_INLINE Lanes<Real> loadLanes(const In* from) {
+  Lanes<In, kLanes<Real>> values;
+  std::memcpy(&values, from, sizeof(values));
+  if constexpr (std::is_same_v<In, Real>)
+    return values;
+  else
+    return __builtin_convertvector(values, Lanes<Real>);
+}
+
+/// The first `count` values only, the other lanes zero: where reading on would leave the field.
+template <class Real, class In>
+BARELATTICE_INLINE Lanes<Real> loadSome(const In* from, int count) {
+  Lanes<Real> values{};
+  for (int i = 0; i < count; ++i) values[i] = static_cast<Real>(from[i]);
+  return values;
+}
+
+template <class Real>
+BARELATTICE_INLINE void addLanes(Real* to, const Lanes<Real>& what) {
+  Lanes<Real> sum;
+  std::memcpy(&sum, to, kVectorBytes);
+  sum += what;
+  std::memcpy(to, &sum, kVectorBytes);
+}
+
+template <class V, std::size_t... I>
+BARELATTICE_INLINE V shifted(const V& before, const V& now, std::index_sequence<I...>) {
+  return __builtin_shufflevector(before, now, (static_cast<int>(sizeof...(I)) - 1 + static_cast<int>(I))...);
+}
+
+/// `now` moved up by one lane, the last lane of `before` coming in below.
+template <class Real>
+BARELATTICE_INLINE Lanes<Real> shiftedUp(const Lanes<Real>& before, const Lanes<Real>& now) {
+  return shifted(before, now, std::make_index_sequence<kLanes<Real>>{});
+}
+
+/// The lanes below `count`, the others zero.
+template <class Real>
+BARELATTICE_INLINE Lanes<Real> firstLanes(const Lanes<Real>& values, int count) {
+  Lanes<Real> kept = values;
+  for (int i = 0; i < kLanes<Real>; ++i)
+    if (i >= count) kept[i] = 0;
+  return kept;
+}
+
+/// Walsh-Hadamard transform of the corner values, in place. Its own inverse but for the factor 2^D.
+template <int D, class V>
+BARELATTICE_INLINE void transform(V (&v)[kCorners<D>]) {
+#pragma GCC unroll 3
+  for (int bit = 1; bit < kCorners<D>; bit *= 2) {
+#pragma GCC unroll 8
+    for (int m = 0; m < kCorners<D>; ++m) {
+      if (m & bit) continue;
+      const V low = v[m];
+      const V high = v[m | bit];
+      v[m] = low + high;
+      v[m | bit] = low - high;
+    }
+  }
+}
+
+/// A field on the nodes of a grid, component by component.
+template <class In>
+struct NodeField {
+  const In* values;
+  std::size_t nodes;
+};
+
+/// Transformed corner values u[component][mode] of the cells at `at` ... of a run. Lanes beyond the run hold
+/// values of other nodes.
+template <int D, class Real, class In>
+BARELATTICE_INLINE void gatherCells(const NodeField<In>& x, const typename LayerPlan<D>::Run& run, int at,
+                                    Lanes<Real> (&u)[D][kCorners<D>]) {
+  constexpr int kHalf = kCorners<D> / 2;
+  const std::size_t last = static_cast<std::size_t>(run.rows[kHalf - 1] + at + kLanes<Real> + 1);
+  if (last <= x.nodes) [[likely]] {
+#pragma GCC unroll 3
+    for (int c = 0; c < D; ++c) {
+      const In* component = x.values + static_cast<std::size_t>(c) * x.nodes;
+#pragma GCC unroll 4
+      for (int row = 0; row < kHalf; ++row) {
+        const In* from = component + run.rows[static_cast<std::size_t>(row)] + at;
+        u[c][2 * row] = loadLanes<Real>(from);
+        u[c][2 * row + 1] = loadLanes<Real>(from + 1);
+      }
+      transform<D>(u[c]);
+    }
+  } else {
+    const int count = std::min(run.length - at, kLanes<Real>);
+    for (int c = 0; c < D; ++c) {
+      const In* component = x.values + static_cast<std::size_t>(c) * x.nodes;
+      for (int row = 0; row < kHalf; ++row) {
+        const In* from = component + run.rows[static_cast<std::size_t>(row)] + at;
+        u[c][2 * row] = loadSome<Real>(from, count);
+        u[c][2 * row + 1] = loadSome<Real>(from + 1, count);
+      }
+      transform<D>(u[c]);
+    }
+  }
+}
+
+/// Buffers of the two layers of nodes a layer of cells adds to.
+template <int D, class Real>
+struct LayerBuffers {
+  Real* low;
+  Real* high;
+  std::size_t stride;
+  unsigned upperRows;
+
+  Real* row(const typename LayerPlan<D>::Run& run, int component, int row) const {
+    Real* layer = upperRows >> row & 1U ? high : low;
+    return layer + static_cast<std::size_t>(component) * stride + run.places[static_cast<std::size_t>(row)];
+  }
+};
+
+/// Corner forces of the previous vector of a run that fall on the first node of the next one.
+template <int D, class Real>
+using Carry = Lanes<Real>[D][kCorners<D> / 2];
+
+/// Transforms the forces f[component][mode] back to the corners and adds them to the rows of nodes. Each node
+/// is stored to once a row: storing the far corners separately, one node on, would make the processor wait
+/// for the store just before.
+template <int D, class Real>
+BARELATTICE_INLINE void scatterCells(const LayerBuffers<D, Real>& buffers,
+                                     const typename LayerPlan<D>::Run& run, int at,
+                                     Lanes<Real> (&f)[D][kCorners<D>], Carry<D, Real>& carry) {
+#pragma GCC unroll 3
+  for (int c = 0; c < D; ++c) {
+    transform<D>(f[c]);
+#pragma GCC unroll 4
+    for (int row = 0; row < kCorners<D> / 2; ++row) {
+      const Lanes<Real>& far = f[c][2 * row + 1];
+      addLanes<Real>(buffers.row(run, c, row) + at, f[c][2 * row] + shiftedUp<Real>(carry[c][row], far));
+      carry[c][row] = far;
+    }
+  }
+}
+
+/// What is still carried when a run ends with a full vector.
+template <int D, class Real>
+BARELATTICE_INLINE void scatterEnd(const LayerBuffers<D, Real>& buffers,
+                                   const typename LayerPlan<D>::Run& run, const Carry<D, Real>& carry) {
+  if (run.length % kLanes<Real> != 0) return;
+  for (int c = 0; c < D; ++c)
+    for (int row = 0; row < kCorners<D> / 2; ++row)
+      buffers.row(run, c, row)[run.length] += carry[c][row][kLanes<Real> - 1];
+}
+
+}  // namespace barelattice

@@ -1,0 +1,251 @@
+#include "barelattice/elasticity/projected_operator.hpp"
+
+#include <algorithm>
+#include <bit>
+
+#include "barelattice/base/parallel.hpp"
+#include "cell_lanes.hpp"
+#include "layer_sweep.hpp"
+#include "projection.hpp"
+
+namespace barelattice {
+namespace {
+
+template <int D>
+struct KernelData {
+  const float* entries;
+  std::array<const float*, kCorners<D>> modes;
+  NodeField<float> x;
+};
+
+template <int D>
+BARELATTICE_INLINE void applyRuns(const KernelData<D>& data, const LayerBuffers<D, float>& buffers,
+                                  std::span<const typename LayerPlan<D>::Run> runs) {
+  constexpr int kModes = kCorners<D>;
+  for (const auto& run : runs) {
+    Carry<D, float> carry{};
+    for (int at = 0; at < run.length; at += kLanes<float>) {
+      Lanes<float> u[D][kModes];
+      gatherCells<D, float>(data.x, run, at, u);
+      Lanes<float> scale[kModes];
+      for (int m = 0; m < kModes; ++m) {
+        scale[m] = loadLanes<float>(data.modes[static_cast<std::size_t>(m)] + run.cell + at);
+        if (at + kLanes < float >> run.length) scale[m] = firstLanes<float>(scale[m], run.length - at);
+      }
+      Lanes<float> f[D][kModes];
+#pragma GCC unroll 8
+      for (int k = 0; k < kModes; ++k) {
+        Lanes<float> sum[D]{};
+#pragma GCC unroll 8
+        for (int other = 0; other < kModes; ++other) {
+          const float* entry = data.entries + (k * kModes + other) * D * D;
+#pragma GCC unroll 3
+          for (int c = 0; c < D; ++c) {
+            if ((k ^ 1 << c) == 0) continue;  // a translation: no force
+            Lanes<float> product{};
+#pragma GCC unroll 3
+            for (int d = 0; d < D; ++d)
+              if ((other ^ 1 << d) != 0) product += entry[c * D + d] * u[d][other ^ 1 << d];
+            sum[c] += scale[k ^ other] * product;
+          }
+        }
+#pragma GCC unroll 3
+        for (int c = 0; c < D; ++c) f[c][k ^ 1 << c] = sum[c];
+      }
+      scatterCells<D, float>(buffers, run, at, f, carry);
+    }
+    scatterEnd<D, float>(buffers, run, carry);
+  }
+}
+
+#define BARELATTICE_KERNELS(D)                                                                            \
+  BARELATTICE_DISPATCH void applyKernel(const KernelData<D>& data, const LayerBuffers<D, float>& buffers, \
+                                        std::span<const LayerPlan<D>::Run> runs) {                        \
+    applyRuns<D>(data, buffers, runs);                                                                    \
+  }
+BARELATTICE_KERNELS(2)
+BARELATTICE_KERNELS(3)
+#undef BARELATTICE_KERNELS
+
+/// Position of entry (i, j), i <= j, in the upper triangle of a D x D matrix, row by row.
+template <int D>
+constexpr int triangleEntry(int i, int j) {
+  return i * D - i * (i - 1) / 2 + j - i;
+}
+
+}  // namespace
+
+template <int D>
+ProjectedOperator<D>::ProjectedOperator(const VoxelOperator<D>& fine, const Grid<D>& grid)
+    : fine_(fine), grid_(grid), plan_(grid), stiffness_(fine.cellStiffness()), children_(grid.cellCount()) {
+  for (int child = 0; child < kCorners<D>; ++child) {
+    CellMatrix<D>& product = projected_[static_cast<std::size_t>(child)];
+    product.setZero();
+    addProjected<D>(stiffness_, child, product);
+  }
+  const CellMatrix<D> transformed = transformedMatrix<D>(projected_[0]);
+  for (int k = 0; k < kCorners<D>; ++k)
+    for (int other = 0; other < kCorners<D>; ++other)
+      for (int c = 0; c < D; ++c)
+        for (int d = 0; d < D; ++d)
+          entries_.push_back(static_cast<float>(transformed(D * (k ^ 1 << c) + c, D * (other ^ 1 << d) + d)));
+
+  std::vector<std::uint8_t> supported(fine.grid().nodeCount(), 0);
+  for (const NodeSupport<D>& s : fine.supports()) supported[s.node] = 1;
+  std::vector<std::vector<Special>> byLayer(plan_.layerCount());
+  specialOf_.assign(grid.cellCount(), -1);
+  for (std::size_t c = 0; c < grid.cellCount(); ++c) {
+    bool special = false;
+    for (int child = 0; child < kCorners<D>; ++child) {
+      Index<D> at = grid.cellIndex(c);
+      for (std::size_t i = 0; i < D; ++i) at[i] = 2 * at[i] + (child >> i & 1);
+      const int voxel = fine.grid().cellAt(at);
+      children_[c][static_cast<std::size_t>(child)] = voxel;
+      if (voxel >= 0)
+        for (const int n : fine.grid().cellNodes(static_cast<std::size_t>(voxel)))
+          special = special || supported[static_cast<std::size_t>(n)];
+    }
+    if (!special) continue;
+    const auto layer = static_cast<std::size_t>(grid.cellIndex(c)[plan_.axis()]);
+    Special cell{c, grid.cellNodes(c), {}, {}, {}};
+    for (int corner = 0; corner < kCorners<D>; ++corner) {
+      const auto node = static_cast<std::size_t>(cell.nodes[static_cast<std::size_t>(corner)]);
+      cell.places[static_cast<std::size_t>(corner)] = plan_.place(layer + (corner >> plan_.axis() & 1), node);
+    }
+    byLayer[layer].push_back(cell);
+  }
+  specialStart_.push_back(0);
+  for (const auto& layer : byLayer) {
+    for (const Special& cell : layer) {
+      specialOf_[cell.cell] = static_cast<int>(special_.size());
+      special_.push_back(cell);
+    }
+    specialStart_.push_back(special_.size());
+  }
+  for (auto& mode : modes_) mode.assign(grid.cellCount() + kLanes<float>, 0.0F);
+}
+
+template <int D>
+void ProjectedOperator<D>::renew() {
+  const std::span<const double> scales = fine_.scales();
+  forEach(grid_.cellCount(), [&](std::size_t c) {
+    double s[kCorners<D>];
+    for (std::size_t child = 0; child < kCorners<D>; ++child) {
+      const int voxel = children_[c][child];
+      s[child] = voxel < 0 || isSpecial(c) ? 0 : scales[static_cast<std::size_t>(voxel)];
+    }
+    transform<D>(s);
+    for (std::size_t m = 0; m < kCorners<D>; ++m) modes_[m][c] = static_cast<float>(s[m]);
+  });
+  forEach(
+      special_.size(),
+      [&](std::size_t i) {
+        special_[i].matrix = supportedMatrix(special_[i].cell);
+        special_[i].single = special_[i].matrix.template cast<float>();
+      },
+      16);
+}
+
+/// Sum over the voxels with the supports of their nodes: rows and columns projected, springs added where the
+/// voxel is the first one at its node.
+template <int D>
+CellMatrix<D> ProjectedOperator<D>::supportedMatrix(std::size_t cell) const {
+  const Grid<D>& voxels = fine_.grid();
+  const auto& supports = fine_.supports();
+  CellMatrix<D> sum = CellMatrix<D>::Zero();
+  for (int child = 0; child < kCorners<D>; ++child) {
+    const int voxel = children_[cell][static_cast<std::size_t>(child)];
+    if (voxel < 0) continue;
+    CellMatrix<D> k = fine_.scales()[static_cast<std::size_t>(voxel)] * stiffness_;
+    const auto nodes = voxels.cellNodes(static_cast<std::size_t>(voxel));
+    for (int corner = 0; corner < kCorners<D>; ++corner) {
+      const auto node = static_cast<std::size_t>(nodes[static_cast<std::size_t>(corner)]);
+      const auto s = std::lower_bound(supports.begin(), supports.end(), node,
+                                      [](const NodeSupport<D>& a, std::size_t n) { return a.node < n; });
+      if (s == supports.end() || s->node != node) continue;
+      Index<D> first = voxels.nodeIndex(node);  // of the cells round the node, the lowest that exists
+      int owner = -1;
+      for (int back = kCorners<D> - 1; back >= 0 && owner < 0; --back) {
+        Index<D> at = first;
+        for (std::size_t i = 0; i < D; ++i) at[i] -= back >> i & 1;
+        owner = voxels.cellAt(at);
+      }
+      if (owner == voxel) k.template block<D, D>(D * corner, D * corner) += s->spring;
+      k.template middleRows<D>(D * corner) = (s->free * k.template middleRows<D>(D * corner)).eval();
+      k.template middleCols<D>(D * corner) = (k.template middleCols<D>(D * corner) * s->free).eval();
+    }
+    addProjected<D>(k, child, sum);
+  }
+  return sum;
+}
+
+template <int D>
+void ProjectedOperator<D>::sweep(std::span<const float> x, const LayerVisitor<D, float>& visit) const {
+  KernelData<D> data{entries_.data(), {}, {x.data(), grid_.nodeCount()}};
+  for (std::size_t m = 0; m < kCorners<D>; ++m) data.modes[m] = modes_[m].data();
+  sweepLayers<D, float>(
+      plan_,
+      [&](std::size_t layer, float* low, float* high) {
+        applyKernel(data, LayerBuffers<D, float>{low, high, plan_.stride(), plan_.upperRows()},
+                    plan_.runs(layer));
+        for (std::size_t i = specialStart_[layer]; i < specialStart_[layer + 1]; ++i) {
+          const Special& cell = special_[i];
+          Eigen::Matrix<float, kCellDofs<D>, 1> u;
+          for (std::size_t corner = 0; corner < kCorners<D>; ++corner)
+            for (std::size_t c = 0; c < D; ++c)
+              u[static_cast<Eigen::Index>(D * corner + c)] =
+                  x[c * grid_.nodeCount() + static_cast<std::size_t>(cell.nodes[corner])];
+          const Eigen::Matrix<float, kCellDofs<D>, 1> f = cell.single * u;
+          for (std::size_t corner = 0; corner < kCorners<D>; ++corner)
+            for (std::size_t c = 0; c < D; ++c)
+              (corner >> plan_.axis() & 1 ? high : low)[c * plan_.stride() + cell.places[corner]] +=
+                  f[static_cast<Eigen::Index>(D * corner + c)];
+        }
+      },
+      [&](std::size_t layer, const float* buffer) { visitLayer<D, float>(plan_, layer, buffer, visit); });
+}
+
+template <int D>
+std::vector<float> ProjectedOperator<D>::nodeDiagonal() const {
+  const std::size_t nodes = grid_.nodeCount();
+  std::vector<float> diagonal(static_cast<std::size_t>(D * (D + 1) / 2) * nodes);
+  forEach(nodes, [&](std::size_t n) {
+    Eigen::Matrix<double, D, D> sum = Eigen::Matrix<double, D, D>::Zero();
+    for (int corner = 0; corner < kCorners<D>; ++corner) {
+      Index<D> at = grid_.nodeIndex(n);
+      for (std::size_t i = 0; i < D; ++i) at[i] -= corner >> i & 1;
+      const int found = grid_.cellAt(at);
+      if (found < 0) continue;
+      const auto cell = static_cast<std::size_t>(found);
+      if (isSpecial(cell)) {
+        sum += special_[static_cast<std::size_t>(specialOf_[cell])].matrix.template block<D, D>(D * corner,
+                                                                                                D * corner);
+        continue;
+      }
+      for (std::size_t child = 0; child < kCorners<D>; ++child)
+        if (children_[cell][child] >= 0)
+          sum += fine_.scales()[static_cast<std::size_t>(children_[cell][child])] *
+                 projected_[child].template block<D, D>(D * corner, D * corner);
+    }
+    for (int i = 0; i < D; ++i)
+      for (int j = i; j < D; ++j)
+        diagonal[static_cast<std::size_t>(triangleEntry<D>(i, j)) * nodes + n] =
+            static_cast<float>(sum(i, j));
+  });
+  return diagonal;
+}
+
+template <int D>
+CellMatrix<D> ProjectedOperator<D>::cellMatrix(std::size_t cell) const {
+  if (isSpecial(cell)) return special_[static_cast<std::size_t>(specialOf_[cell])].matrix;
+  CellMatrix<D> sum = CellMatrix<D>::Zero();
+  for (std::size_t child = 0; child < kCorners<D>; ++child)
+    if (children_[cell][child] >= 0)
+      sum += fine_.scales()[static_cast<std::size_t>(children_[cell][child])] * projected_[child];
+  return sum;
+}
+
+template class ProjectedOperator<2>;
+template class ProjectedOperator<3>;
+
+}  // namespace barelattice

@@ -1,0 +1,239 @@
+#include "swept_level.hpp"
+
+#include <Eigen/Core>
+#include <Eigen/LU>
+#include <array>
+#include <utility>
+
+#include "barelattice/base/parallel.hpp"
+#include "barelattice/base/simd.hpp"
+
+namespace barelattice {
+namespace {
+
+/// The vectors of a smoothing step at a stretch of nodes, one pointer per component.
+template <int D>
+struct Step {
+  const float* inverse;  // at the first node
+  std::size_t nodes;     // stride between its entries
+  float keep;
+  float weight;
+  std::array<const float*, D> base;  // r before the step, or b
+  std::array<const float*, D> y;     // A z
+  std::array<float*, D> r;           // r after it
+  std::array<float*, D> z;
+  std::array<float*, D> x;
+};
+
+enum class StepKind {
+  start,   // x = weight M^-1 base
+  fromX,   // x = (1 + keep) x + weight M^-1 (base - y): the second step from zero, where z is x
+  enter,   // r = base - y, z = weight M^-1 r, x += z
+  finish,  // x += keep z + weight M^-1 (base - y)
+};
+
+/// v = M^-1 r at node n.
+template <int D, bool Block>
+BARELATTICE_INLINE void scaledAt(const Step<D>& step, std::size_t n, const float (&r)[D], float (&v)[D]) {
+  if constexpr (!Block) {
+#pragma GCC unroll 3
+    for (int c = 0; c < D; ++c) v[c] = step.inverse[n] * r[c];
+  } else if constexpr (D == 3) {
+    const float* m = step.inverse + n;
+    const std::size_t s = step.nodes;
+    v[0] = m[0] * r[0] + m[s] * r[1] + m[2 * s] * r[2];
+    v[1] = m[s] * r[0] + m[3 * s] * r[1] + m[4 * s] * r[2];
+    v[2] = m[2 * s] * r[0] + m[4 * s] * r[1] + m[5 * s] * r[2];
+  } else {
+    const float* m = step.inverse + n;
+    const std::size_t s = step.nodes;
+    v[0] = m[0] * r[0] + m[s] * r[1];
+    v[1] = m[s] * r[0] + m[2 * s] * r[1];
+  }
+}
+
+template <int D, bool Block, StepKind kKind>
+BARELATTICE_INLINE void takeStep(const Step<D>& given, std::size_t count) {
+  const Step<D> step = given;
+#pragma GCC ivdep
+  for (std::size_t n = 0; n < count; ++n) {
+    float r[D];
+    float v[D];
+#pragma GCC unroll 3
+    for (std::size_t c = 0; c < D; ++c)
+      r[c] = kKind == StepKind::start ? step.base[c][n] : step.base[c][n] - step.y[c][n];
+    scaledAt<D, Block>(step, n, r, v);
+#pragma GCC unroll 3
+    for (std::size_t c = 0; c < D; ++c) {
+      if constexpr (kKind == StepKind::start) {
+        step.x[c][n] = step.weight * v[c];
+      } else if constexpr (kKind == StepKind::fromX) {
+        step.x[c][n] = (1 + step.keep) * step.x[c][n] + step.weight * v[c];
+      } else if constexpr (kKind == StepKind::enter) {
+        step.r[c][n] = r[c];
+        step.z[c][n] = step.weight * v[c];
+        step.x[c][n] += step.weight * v[c];
+      } else {
+        step.x[c][n] += step.keep * step.z[c][n] + step.weight * v[c];
+      }
+    }
+  }
+}
+
+// The dispatched entry points: plain functions, because target clones cannot be templates.
+#define BARELATTICE_STEP(name, D, Block, kind)                             \
+  BARELATTICE_DISPATCH void name(const Step<D>& step, std::size_t count) { \
+    takeStep<D, Block, StepKind::kind>(step, count);                       \
+  }
+#define BARELATTICE_STEPS(D)                       \
+  BARELATTICE_STEP(startScalar, D, false, start)   \
+  BARELATTICE_STEP(startBlock, D, true, start)     \
+  BARELATTICE_STEP(fromXScalar, D, false, fromX)   \
+  BARELATTICE_STEP(fromXBlock, D, true, fromX)     \
+  BARELATTICE_STEP(enterScalar, D, false, enter)   \
+  BARELATTICE_STEP(enterBlock, D, true, enter)     \
+  BARELATTICE_STEP(finishScalar, D, false, finish) \
+  BARELATTICE_STEP(finishBlock, D, true, finish)
+BARELATTICE_STEPS(2)
+BARELATTICE_STEPS(3)
+#undef BARELATTICE_STEPS
+#undef BARELATTICE_STEP
+
+template <int D>
+void take(StepKind kind, bool block, const Step<D>& step, std::size_t count) {
+  switch (kind) {
+    case StepKind::start:
+      return block ? startBlock(step, count) : startScalar(step, count);
+    case StepKind::fromX:
+      return block ? fromXBlock(step, count) : fromXScalar(step, count);
+    case StepKind::enter:
+      return block ? enterBlock(step, count) : enterScalar(step, count);
+    case StepKind::finish:
+      return block ? finishBlock(step, count) : finishScalar(step, count);
+  }
+}
+
+template <int D, class Real>
+std::array<Real*, D> at(Real* values, std::size_t nodes, std::size_t begin) {
+  std::array<Real*, D> pointers{};
+  for (std::size_t c = 0; c < D; ++c) pointers[c] = values + c * nodes + begin;
+  return pointers;
+}
+
+BARELATTICE_DISPATCH void subtract(const float* a, const float* b, float* difference, std::size_t count) {
+#pragma GCC ivdep
+  for (std::size_t i = 0; i < count; ++i) difference[i] = a[i] - b[i];
+}
+
+/// In place: inverse of symmetric blocks stored as triangles. What has no stiffness gets zeros.
+template <int D>
+void invertBlocks(std::vector<float>& triangles, std::size_t nodes) {
+  forEach(nodes, [&](std::size_t n) {
+    Eigen::Matrix<double, D, D> block;
+    Eigen::Matrix<double, D, 1> alive = Eigen::Matrix<double, D, 1>::Ones();
+    std::size_t entry = 0;
+    for (int i = 0; i < D; ++i)
+      for (int j = i; j < D; ++j, ++entry)
+        block(i, j) = block(j, i) = static_cast<double>(triangles[entry * nodes + n]);
+    for (int i = 0; i < D; ++i) {
+      if (block(i, i) > 0) continue;
+      block(i, i) = 1;
+      alive[i] = 0;
+    }
+    const Eigen::Matrix<double, D, D> inverse = alive.asDiagonal() * block.inverse() * alive.asDiagonal();
+    entry = 0;
+    for (int i = 0; i < D; ++i)
+      for (int j = i; j < D; ++j, ++entry) triangles[entry * nodes + n] = static_cast<float>(inverse(i, j));
+  });
+}
+
+}  // namespace
+
+template <int D>
+SweptLevel<D>::SweptLevel(std::size_t nodes, double bound, Sweep sweep, Admit admit)
+    : nodes_(nodes),
+      smoother_{bound},
+      sweep_(std::move(sweep)),
+      admit_(std::move(admit)),
+      r_(D * nodes),
+      z_(D * nodes) {}
+
+template <int D>
+void SweptLevel<D>::setDiagonal(std::vector<float> diagonal) {
+  inverse_ = std::move(diagonal);
+  if (inverse_.size() == nodes_)
+    forEach(nodes_, [&](std::size_t n) { inverse_[n] = inverse_[n] > 0 ? 1 / inverse_[n] : 0; });
+  else
+    invertBlocks<D>(inverse_, nodes_);
+}
+
+template <int D>
+void SweptLevel<D>::smoothFromZero(std::span<const float> b, std::span<float> x) {
+  const bool block = inverse_.size() > nodes_;
+  forEachBlock(nodes_, [&](std::size_t begin, std::size_t end) {
+    take<D>(StepKind::start, block,
+            {inverse_.data() + begin,
+             nodes_,
+             0,
+             smoother_.first(),
+             at<D>(b.data(), nodes_, begin),
+             {},
+             {},
+             {},
+             at<D>(x.data(), nodes_, begin)},
+            end - begin);
+  });
+  sweep_(x, [&](const SweptNodes<D, float>& swept) {
+    take<D>(StepKind::fromX, block,
+            {inverse_.data() + swept.begin,
+             nodes_,
+             ChebyshevSmoother::keep(1),
+             smoother_.weight(1),
+             at<D>(b.data(), nodes_, swept.begin),
+             swept.y,
+             {},
+             {},
+             at<D>(x.data(), nodes_, swept.begin)},
+            swept.count);
+  });
+}
+
+template <int D>
+std::span<const float> SweptLevel<D>::residual(std::span<const float> b, std::span<const float> x) {
+  sweep_(x, [&](const SweptNodes<D, float>& swept) {
+    for (std::size_t c = 0; c < D; ++c)
+      subtract(b.data() + c * nodes_ + swept.begin, swept.y[c], r_.data() + c * nodes_ + swept.begin,
+               swept.count);
+  });
+  return r_;
+}
+
+template <int D>
+void SweptLevel<D>::smooth(std::span<const float> b, std::span<float> x) {
+  const bool block = inverse_.size() > nodes_;
+  sweep_(x, [&](const SweptNodes<D, float>& swept) {
+    take<D>(StepKind::enter, block,
+            {inverse_.data() + swept.begin, nodes_, 0, smoother_.first(),
+             at<D>(b.data(), nodes_, swept.begin), swept.y, at<D>(r_.data(), nodes_, swept.begin),
+             at<D>(z_.data(), nodes_, swept.begin), at<D>(x.data(), nodes_, swept.begin)},
+            swept.count);
+  });
+  sweep_(z_, [&](const SweptNodes<D, float>& swept) {
+    take<D>(StepKind::finish, block,
+            {inverse_.data() + swept.begin,
+             nodes_,
+             ChebyshevSmoother::keep(1),
+             smoother_.weight(1),
+             at<D>(std::as_const(r_).data(), nodes_, swept.begin),
+             swept.y,
+             {},
+             at<D>(z_.data(), nodes_, swept.begin),
+             at<D>(x.data(), nodes_, swept.begin)},
+            swept.count);
+  });
+}
+
+template class SweptLevel<2>;
+template class SweptLevel<3>;
+
+}  // namespace barelattice
