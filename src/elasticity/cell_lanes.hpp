@@ -98,31 +98,61 @@ struct NodeField {
   std::size_t nodes;
 };
 
+/// Buffers of the two layers of nodes a layer of cells adds to.
+template <int D, class Real>
+struct LayerBuffers {
+  Real* low;
+  Real* high;
+  std::size_t stride;
+  unsigned upperRows;
+};
+
+/// Where a run of cells reads and adds: the first node of each of its rows, first component.
+template <int D, class Real, class In>
+struct RunRows {
+  static constexpr int kHalf = kCorners<D> / 2;
+
+  RunRows(const NodeField<In>& x, const LayerBuffers<D, Real>& buffers, const typename LayerPlan<D>::Run& run)
+      : nodes(x.nodes), stride(buffers.stride), length(run.length) {
+    for (std::size_t row = 0; row < kHalf; ++row) {
+      from[row] = x.values + run.rows[row];
+      to[row] = (buffers.upperRows >> row & 1U ? buffers.high : buffers.low) + run.places[row];
+    }
+    // Whole vectors may be read while they stay in the field, whatever node they belong to.
+    safe = static_cast<int>(std::min<std::size_t>(x.nodes - static_cast<std::size_t>(run.rows[kHalf - 1]),
+                                                  static_cast<std::size_t>(length) + kLanes<Real> + 1));
+    safe -= kLanes<Real> + 1;
+  }
+
+  const In* from[kHalf];
+  Real* to[kHalf];
+  std::size_t nodes;   // between components of the field
+  std::size_t stride;  // and of the buffers
+  int length;
+  int safe;  // the last place from which whole vectors may be read
+};
+
 /// Transformed corner values u[component][mode] of the cells at `at` ... of a run. Lanes beyond the run hold
 /// values of other nodes.
 template <int D, class Real, class In>
-BARELATTICE_INLINE void gatherCells(const NodeField<In>& x, const typename LayerPlan<D>::Run& run, int at,
+BARELATTICE_INLINE void gatherCells(const RunRows<D, Real, In>& rows, int at,
                                     Lanes<Real> (&u)[D][kCorners<D>]) {
-  constexpr int kHalf = kCorners<D> / 2;
-  const std::size_t last = static_cast<std::size_t>(run.rows[kHalf - 1] + at + kLanes<Real> + 1);
-  if (last <= x.nodes) [[likely]] {
+  if (at <= rows.safe) [[likely]] {
 #pragma GCC unroll 3
-    for (int c = 0; c < D; ++c) {
-      const In* component = x.values + static_cast<std::size_t>(c) * x.nodes;
+    for (std::size_t c = 0; c < D; ++c) {
 #pragma GCC unroll 4
-      for (int row = 0; row < kHalf; ++row) {
-        const In* from = component + run.rows[static_cast<std::size_t>(row)] + at;
+      for (int row = 0; row < kCorners<D> / 2; ++row) {
+        const In* from = rows.from[row] + c * rows.nodes + at;
         u[c][2 * row] = loadLanes<Real>(from);
         u[c][2 * row + 1] = loadLanes<Real>(from + 1);
       }
       transform<D>(u[c]);
     }
   } else {
-    const int count = std::min(run.length - at, kLanes<Real>);
-    for (int c = 0; c < D; ++c) {
-      const In* component = x.values + static_cast<std::size_t>(c) * x.nodes;
-      for (int row = 0; row < kHalf; ++row) {
-        const In* from = component + run.rows[static_cast<std::size_t>(row)] + at;
+    const int count = std::min(rows.length - at, kLanes<Real>);
+    for (std::size_t c = 0; c < D; ++c) {
+      for (int row = 0; row < kCorners<D> / 2; ++row) {
+        const In* from = rows.from[row] + c * rows.nodes + at;
         u[c][2 * row] = loadSome<Real>(from, count);
         u[c][2 * row + 1] = loadSome<Real>(from + 1, count);
       }
@@ -131,20 +161,6 @@ BARELATTICE_INLINE void gatherCells(const NodeField<In>& x, const typename Layer
   }
 }
 
-/// Buffers of the two layers of nodes a layer of cells adds to.
-template <int D, class Real>
-struct LayerBuffers {
-  Real* low;
-  Real* high;
-  std::size_t stride;
-  unsigned upperRows;
-
-  Real* row(const typename LayerPlan<D>::Run& run, int component, int row) const {
-    Real* layer = upperRows >> row & 1U ? high : low;
-    return layer + static_cast<std::size_t>(component) * stride + run.places[static_cast<std::size_t>(row)];
-  }
-};
-
 /// Corner forces of the previous vector of a run that fall on the first node of the next one.
 template <int D, class Real>
 using Carry = Lanes<Real>[D][kCorners<D> / 2];
@@ -152,30 +168,30 @@ using Carry = Lanes<Real>[D][kCorners<D> / 2];
 /// Transforms the forces f[component][mode] back to the corners and adds them to the rows of nodes. Each node
 /// is stored to once a row: storing the far corners separately, one node on, would make the processor wait
 /// for the store just before.
-template <int D, class Real>
-BARELATTICE_INLINE void scatterCells(const LayerBuffers<D, Real>& buffers,
-                                     const typename LayerPlan<D>::Run& run, int at,
+template <int D, class Real, class In>
+BARELATTICE_INLINE void scatterCells(const RunRows<D, Real, In>& rows, int at,
                                      Lanes<Real> (&f)[D][kCorners<D>], Carry<D, Real>& carry) {
 #pragma GCC unroll 3
-  for (int c = 0; c < D; ++c) {
+  for (std::size_t c = 0; c < D; ++c) {
     transform<D>(f[c]);
 #pragma GCC unroll 4
     for (int row = 0; row < kCorners<D> / 2; ++row) {
       const Lanes<Real>& far = f[c][2 * row + 1];
-      addLanes<Real>(buffers.row(run, c, row) + at, f[c][2 * row] + shiftedUp<Real>(carry[c][row], far));
+      addLanes<Real>(rows.to[row] + c * rows.stride + at,
+                     f[c][2 * row] + shiftedUp<Real>(carry[c][row], far));
       carry[c][row] = far;
     }
   }
 }
 
 /// What is still carried when a run ends with a full vector.
-template <int D, class Real>
-BARELATTICE_INLINE void scatterEnd(const LayerBuffers<D, Real>& buffers,
-                                   const typename LayerPlan<D>::Run& run, const Carry<D, Real>& carry) {
-  if (run.length % kLanes<Real> != 0) return;
-  for (int c = 0; c < D; ++c)
+template <int D, class Real, class In>
+BARELATTICE_INLINE void scatterEnd(const RunRows<D, Real, In>& rows, const Carry<D, Real>& carry) {
+  if (rows.length % kLanes<Real> != 0) return;
+  for (std::size_t c = 0; c < D; ++c)
     for (int row = 0; row < kCorners<D> / 2; ++row)
-      buffers.row(run, c, row)[run.length] += carry[c][row][kLanes<Real> - 1];
+      rows.to[row][c * rows.stride + static_cast<std::size_t>(rows.length)] +=
+          carry[c][row][kLanes<Real> - 1];
 }
 
 }  // namespace barelattice

@@ -2,6 +2,7 @@
 #pragma once
 
 #include <algorithm>
+#include <memory>
 #include <vector>
 
 #include "barelattice/base/parallel.hpp"
@@ -17,9 +18,10 @@ void sweepLayers(const LayerPlan<D>& plan, const Accumulate& accumulate, const F
   const std::size_t size = D * plan.stride();
   const std::vector<std::size_t>& slabs = plan.slabs();
   const std::size_t count = slabs.size() - 1;
-  std::vector<Real> shared(2 * (count - 1) * size);  // what meets between slabs: from below, from above
-  const auto fromBelow = [&](std::size_t slab) { return shared.data() + 2 * slab * size; };
-  const auto fromAbove = [&](std::size_t slab) { return shared.data() + (2 * slab - 1) * size; };
+  // What meets between slabs, from below and from above.
+  const auto shared = std::make_unique_for_overwrite<Real[]>(2 * (count - 1) * size);
+  const auto fromBelow = [&](std::size_t slab) { return shared.get() + 2 * slab * size; };
+  const auto fromAbove = [&](std::size_t slab) { return shared.get() + (2 * slab - 1) * size; };
 
   runTasks(count, [&](std::size_t slab) {
     thread_local std::vector<Real> scratch;

@@ -23,14 +23,15 @@ BARELATTICE_INLINE void applyRuns(const KernelData<D>& data, const LayerBuffers<
                                   std::span<const typename LayerPlan<D>::Run> runs) {
   constexpr int kModes = kCorners<D>;
   for (const auto& run : runs) {
+    const RunRows<D, float, float> rows(data.x, buffers, run);
     Carry<D, float> carry{};
-    for (int at = 0; at < run.length; at += kLanes<float>) {
+    for (int at = 0; at < rows.length; at += kLanes<float>) {
       Lanes<float> u[D][kModes];
-      gatherCells<D, float>(data.x, run, at, u);
+      gatherCells(rows, at, u);
       Lanes<float> scale[kModes];
       for (int m = 0; m < kModes; ++m) {
         scale[m] = loadLanes<float>(data.modes[static_cast<std::size_t>(m)] + run.cell + at);
-        if (at + kLanes < float >> run.length) scale[m] = firstLanes<float>(scale[m], run.length - at);
+        if (rows.length - at < kLanes<float>) scale[m] = firstLanes<float>(scale[m], rows.length - at);
       }
       Lanes<float> f[D][kModes];
 #pragma GCC unroll 8
@@ -52,9 +53,9 @@ BARELATTICE_INLINE void applyRuns(const KernelData<D>& data, const LayerBuffers<
 #pragma GCC unroll 3
         for (int c = 0; c < D; ++c) f[c][k ^ 1 << c] = sum[c];
       }
-      scatterCells<D, float>(buffers, run, at, f, carry);
+      scatterCells(rows, at, f, carry);
     }
-    scatterEnd<D, float>(buffers, run, carry);
+    scatterEnd(rows, carry);
   }
 }
 

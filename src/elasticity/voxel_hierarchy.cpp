@@ -8,6 +8,7 @@
 
 #include "barelattice/base/parallel.hpp"
 #include "barelattice/base/simd.hpp"
+#include "cell_lanes.hpp"
 #include "grid_transfer.hpp"
 #include "projection.hpp"
 #include "swept_level.hpp"
@@ -64,20 +65,21 @@ std::array<int, kCorners<D>> childrenOf(const Grid<D>& coarse, std::size_t cell,
 
 constexpr int kCellsAtOnce = 8;
 
-/// matrix[cell] = sum over j of weight[cell][j] table[j], `size` entries each, a multiple of 16.
+/// matrix[cell] = sum over j of weight[cell][j] table[j], `size` entries each, a multiple of 8.
 BARELATTICE_DISPATCH void combineTables(const double* tables, int count, int size, const double* weights,
                                         int cells, float* const* matrices) {
-  constexpr int kWidth = 16;
+  constexpr int kWidth = kLanes<double>;
   for (int at = 0; at < size; at += kWidth) {
-    double sum[kCellsAtOnce][kWidth] = {};
+    Lanes<double> sum[kCellsAtOnce]{};
     for (int j = 0; j < count; ++j) {
-      const double* table = tables + j * size + at;
+      const Lanes<double> table = loadLanes<double>(tables + j * size + at);
 #pragma GCC unroll 8
-      for (int c = 0; c < kCellsAtOnce; ++c)
-        for (int i = 0; i < kWidth; ++i) sum[c][i] += weights[c * count + j] * table[i];
+      for (int c = 0; c < kCellsAtOnce; ++c) sum[c] += weights[c * count + j] * table;
     }
-    for (int c = 0; c < cells; ++c)
-      for (int i = 0; i < kWidth; ++i) matrices[c][at + i] = static_cast<float>(sum[c][i]);
+#pragma GCC unroll 8
+    for (int c = 0; c < kCellsAtOnce; ++c)
+      if (c < cells)
+        for (int i = 0; i < kWidth; ++i) matrices[c][at + i] = static_cast<float>(sum[c][i]);
   }
 }
 

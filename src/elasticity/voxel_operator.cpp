@@ -38,13 +38,16 @@ BARELATTICE_INLINE Lanes<Real> blockRow(const Real* blocks, const Lanes<Real> (&
 template <int D, class Real, class In>
 BARELATTICE_INLINE void applyRuns(const KernelData<D, Real, In>& data, const LayerBuffers<D, Real>& buffers,
                                   std::span<const typename LayerPlan<D>::Run> runs) {
+  const auto blocks = data.blocks;
   for (const auto& run : runs) {
+    const RunRows<D, Real, In> rows(data.x, buffers, run);
+    const Real* scales = data.scales + run.cell;
     Carry<D, Real> carry{};
-    for (int at = 0; at < run.length; at += kLanes<Real>) {
+    for (int at = 0; at < rows.length; at += kLanes<Real>) {
       Lanes<Real> u[D][kCorners<D>];
-      gatherCells<D, Real>(data.x, run, at, u);
-      Lanes<Real> scale = loadLanes<Real>(data.scales + run.cell + at);
-      if (at + kLanes < Real >> run.length) scale = firstLanes<Real>(scale, run.length - at);
+      gatherCells(rows, at, u);
+      Lanes<Real> scale = loadLanes<Real>(scales + at);
+      if (rows.length - at < kLanes<Real>) scale = firstLanes<Real>(scale, rows.length - at);
       Lanes<Real> f[D][kCorners<D>];
 #pragma GCC unroll 8
       for (int k = 0; k < kCorners<D>; ++k)
@@ -54,11 +57,11 @@ BARELATTICE_INLINE void applyRuns(const KernelData<D, Real, In>& data, const Lay
           if (mode == 0)
             f[c][mode] = Lanes<Real>{};
           else
-            f[c][mode] = scale * blockRow<D, Real>(data.blocks.data(), u, k, c);
+            f[c][mode] = scale * blockRow<D, Real>(blocks.data(), u, k, c);
         }
-      scatterCells<D, Real>(buffers, run, at, f, carry);
+      scatterCells(rows, at, f, carry);
     }
-    scatterEnd<D, Real>(buffers, run, carry);
+    scatterEnd(rows, carry);
   }
 }
 
@@ -66,10 +69,11 @@ template <int D>
 BARELATTICE_INLINE void energyRuns(const KernelData<D, double, double>& data,
                                    std::span<const typename LayerPlan<D>::Run> runs, double* energies) {
   constexpr int kWidth = kLanes<double>;
-  for (const auto& run : runs)
+  for (const auto& run : runs) {
+    const RunRows<D, double, double> rows(data.x, {nullptr, nullptr, 0, 0}, run);
     for (int at = 0; at < run.length; at += kWidth) {
       Lanes<double> u[D][kCorners<D>];
-      gatherCells<D, double>(data.x, run, at, u);
+      gatherCells(rows, at, u);
       Lanes<double> energy{};
 #pragma GCC unroll 8
       for (int k = 0; k < kCorners<D>; ++k)
@@ -79,6 +83,7 @@ BARELATTICE_INLINE void energyRuns(const KernelData<D, double, double>& data,
             energy += u[c][k ^ 1 << c] * blockRow<D, double>(data.blocks.data(), u, k, c);
       for (int i = 0; i < std::min(kWidth, run.length - at); ++i) energies[run.cell + at + i] = energy[i];
     }
+  }
 }
 
 // The dispatched entry points: plain functions, because target clones cannot be templates.
@@ -110,8 +115,8 @@ template <int D>
 void addDiagonal(const LayerBuffers<D, float>& buffers, std::span<const typename LayerPlan<D>::Run> runs,
                  const float* scales, float factor) {
   for (const auto& run : runs)
-    for (int row = 0; row < LayerPlan<D>::kRows; ++row) {
-      float* to = buffers.row(run, 0, row);
+    for (std::size_t row = 0; row < LayerPlan<D>::kRows; ++row) {
+      float* to = (buffers.upperRows >> row & 1U ? buffers.high : buffers.low) + run.places[row];
       for (int i = 0; i < run.length; ++i) {
         to[i] += factor * scales[run.cell + i];
         to[i + 1] += factor * scales[run.cell + i];
