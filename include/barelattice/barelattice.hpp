@@ -15,6 +15,7 @@
 #include "barelattice/base/parallel.hpp"
 #include "barelattice/base/progress.hpp"
 #include "barelattice/base/quantity.hpp"
+#include "barelattice/base/root.hpp"
 #include "barelattice/base/simd.hpp"
 #include "barelattice/brief/brief.hpp"
 #include "barelattice/brief/inspect.hpp"

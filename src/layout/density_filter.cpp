@@ -2,6 +2,7 @@
 
 #include <algorithm>
 #include <cmath>
+#include <cstring>
 
 #include "barelattice/base/parallel.hpp"
 #include "barelattice/base/simd.hpp"
@@ -9,20 +10,37 @@
 namespace barelattice {
 namespace {
 
+using Vector __attribute__((vector_size(64))) = double;
 constexpr int kLanes = 8;
+constexpr int kVectors = 4;  // sums kept side by side, so that none waits for its own last addition
 constexpr std::size_t kRunsPerBlock = 16;
 
 /// sum over taps of weight * in[at + offset], for `count` cells in a row.
 BARELATTICE_DISPATCH void convolveRow(const double* in, double* out, int count, const FilterTap* taps,
                                       std::size_t tapCount) {
+  constexpr int kWidth = kLanes * kVectors;
   int at = 0;
-  for (; at + kLanes <= count; at += kLanes) {
-    double sum[kLanes] = {};
+  for (; at + kWidth <= count; at += kWidth) {
+    Vector sum[kVectors]{};
     for (std::size_t t = 0; t < tapCount; ++t) {
       const double* from = in + at + taps[t].offset;
-      for (int i = 0; i < kLanes; ++i) sum[i] += taps[t].weight * from[i];
+#pragma GCC unroll 4
+      for (int v = 0; v < kVectors; ++v) {
+        Vector values;
+        std::memcpy(&values, from + v * kLanes, sizeof values);
+        sum[v] += taps[t].weight * values;
+      }
     }
-    for (int i = 0; i < kLanes; ++i) out[at + i] = sum[i];
+    std::memcpy(out + at, sum, sizeof sum);
+  }
+  for (; at + kLanes <= count; at += kLanes) {
+    Vector sum{};
+    for (std::size_t t = 0; t < tapCount; ++t) {
+      Vector values;
+      std::memcpy(&values, in + at + taps[t].offset, sizeof values);
+      sum += taps[t].weight * values;
+    }
+    std::memcpy(out + at, &sum, sizeof sum);
   }
   for (; at < count; ++at) {
     double sum = 0;

@@ -4,6 +4,7 @@
 #include <cmath>
 
 #include "barelattice/base/parallel.hpp"
+#include "barelattice/base/root.hpp"
 
 namespace barelattice {
 
@@ -13,13 +14,15 @@ std::vector<double> updateByOptimality(std::span<const double> variables,
                                        const std::function<double(std::span<const double>)>& amount,
                                        double target, const OptimalityOptions& options) {
   std::vector<double> ratio(variables.size());  // (-goal gradient / limit gradient)^damping
-  double least = std::numeric_limits<double>::max();
-  double most = 0;
-  for (std::size_t i = 0; i < ratio.size(); ++i) {
+  forEach(ratio.size(), [&](std::size_t i) {
     const double quotient = limitGradient[i] > 0 ? std::max(0.0, -goalGradient[i]) / limitGradient[i] : 0;
     ratio[i] = std::pow(quotient, options.damping);
-    if (ratio[i] > 0) least = std::min(least, ratio[i]);
-    most = std::max(most, ratio[i]);
+  });
+  double least = std::numeric_limits<double>::max();
+  double most = 0;
+  for (const double r : ratio) {
+    if (r > 0) least = std::min(least, r);
+    most = std::max(most, r);
   }
   std::vector<double> updated(variables.begin(), variables.end());
   if (most == 0) return updated;
@@ -31,16 +34,27 @@ std::vector<double> updateByOptimality(std::span<const double> variables,
     });
     return amount(updated);
   };
-  // Bisection on the logarithm of the factor. At the ends every variable sits on its move limit.
-  double low = std::log(1e-4 / most);
-  double high = std::log(1e4 / least);
+  // The logarithm of the factor is sought. At the ends every variable sits on its move limit; near the root
+  // the ratios of variables free to move are about one, so their mean by amount is the first guess.
+  const double weighted = sumBlocks(ratio.size(), [&](std::size_t begin, std::size_t end) {
+    double sum = 0;
+    for (std::size_t i = begin; i < end; ++i) sum += limitGradient[i] * variables[i] * ratio[i];
+    return sum;
+  });
+  const double weight = sumBlocks(ratio.size(), [&](std::size_t begin, std::size_t end) {
+    double sum = 0;
+    for (std::size_t i = begin; i < end; ++i) sum += limitGradient[i] * variables[i];
+    return sum;
+  });
+  RootSearch search;
+  search.low = std::log(1e-4 / most);
+  search.high = std::log(1e4 / least);
+  search.guess = weighted > 0 && weight > 0 ? std::log(weight / weighted) : search.low;
+  search.step = 0.3;
+  search.width = 1e-12 * (std::abs(search.low) + std::abs(search.high));
   constexpr double kAccuracy = 1e-6;  // relative, of the amount: far below what a step changes
-  while (high - low > 1e-12 * (std::abs(low) + std::abs(high))) {
-    const double middle = 0.5 * (low + high);
-    const double excess = stepTo(std::exp(middle)) - target;
-    if (std::abs(excess) < kAccuracy * target) break;
-    (excess > 0 ? high : low) = middle;
-  }
+  growingRoot([&](double logarithm) { return stepTo(std::exp(logarithm)) - target; }, search,
+              kAccuracy * target);
   return updated;
 }
 

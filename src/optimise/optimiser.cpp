@@ -7,9 +7,15 @@
 #include <numeric>
 
 #include "barelattice/base/error.hpp"
+#include "barelattice/base/parallel.hpp"
+#include "barelattice/base/root.hpp"
 
 namespace barelattice {
 namespace {
+
+/// How closely shifts meet the mass target: in the shift, and in the mass fraction.
+constexpr double kMassWidth = 1e-12;
+constexpr double kMassAccuracy = 1e-9;
 
 /// Entry by entry; an empty factor counts as ones.
 std::vector<double> product(std::vector<double> values, const std::vector<double>& factor) {
@@ -126,13 +132,12 @@ class Loop {
 
   /// The uniform start that meets the mass target.
   void startUniform() {
-    double low = 0;
-    double high = 1;
-    while (high - low > 1e-9) {
-      const double middle = 0.5 * (low + high);
-      state_.variables.assign(problem_.fill.size(), middle);
-      (massOf(state_.variables) > problem_.massFraction ? high : low) = middle;
-    }
+    growingRoot(
+        [&](double all) {
+          state_.variables.assign(problem_.fill.size(), all);
+          return massOf(state_.variables) - problem_.massFraction;
+        },
+        {problem_.massFraction, 0.05, 0, 1, kMassWidth}, kMassAccuracy);
   }
 
   /// The given start, shifted to meet the mass target. Neither quite empty nor quite full: an empty cell has
@@ -161,7 +166,7 @@ class Loop {
     std::vector<double> own(goalGradient.size());
     for (std::size_t k = 0; k < problem_.cases.size(); ++k) {
       compliances_.gradient(k, own);
-      for (std::size_t i = 0; i < own.size(); ++i) goalGradient[i] += problem_.cases[k].weight * own[i];
+      forEach(own.size(), [&](std::size_t i) { goalGradient[i] += problem_.cases[k].weight * own[i]; });
     }
     OptimalityOptions step = options_.update;
     step.damping *= damping();
@@ -204,9 +209,11 @@ class Loop {
   }
 
   double moved(const std::vector<double>& from, const std::vector<double>& to) const {
-    double sum = 0;
-    for (std::size_t i = 0; i < from.size(); ++i) sum += problem_.fill[i] * std::abs(to[i] - from[i]);
-    return sum;
+    return sumBlocks(from.size(), [&](std::size_t begin, std::size_t end) {
+      double sum = 0;
+      for (std::size_t i = begin; i < end; ++i) sum += problem_.fill[i] * std::abs(to[i] - from[i]);
+      return sum;
+    });
   }
 
   /// Moves on to the next sharpness when the stage has done its work.
@@ -224,14 +231,13 @@ class Loop {
   /// again.
   std::vector<double> rebalanced() {
     const std::vector<double> base = state_.variables;
-    double low = -1;
-    double high = 1;
-    while (high - low > 1e-9) {
-      const double shift = 0.5 * (low + high);
-      for (std::size_t i = 0; i < base.size(); ++i)
-        state_.variables[i] = std::clamp(base[i] + shift, 0.0, 1.0);
-      (massOf(state_.variables) > problem_.massFraction ? high : low) = shift;
-    }
+    growingRoot(
+        [&](double shift) {
+          forEach(base.size(),
+                  [&](std::size_t i) { state_.variables[i] = std::clamp(base[i] + shift, 0.0, 1.0); });
+          return massOf(state_.variables) - problem_.massFraction;
+        },
+        {0, 0.01, -1, 1, kMassWidth}, kMassAccuracy);
     return chain_.forward(state_.variables);
   }
 

@@ -29,11 +29,11 @@ double MassFraction::evaluate(std::span<const double> density, std::span<double>
 }
 
 double StiffnessLaw::share(double density) const {
-  return floor + (1 - floor) * std::pow(density, penalty);
+  return floor + (1 - floor) * (penalty == 3 ? density * density * density : std::pow(density, penalty));
 }
 
 double StiffnessLaw::derivative(double density) const {
-  return (1 - floor) * penalty * std::pow(density, penalty - 1);
+  return (1 - floor) * penalty * (penalty == 3 ? density * density : std::pow(density, penalty - 1));
 }
 
 template <int D>
