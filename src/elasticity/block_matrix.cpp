@@ -1,6 +1,8 @@
 #include "barelattice/elasticity/block_matrix.hpp"
 
 #include <Eigen/LU>
+#include <algorithm>
+#include <cstring>
 
 #include "barelattice/base/parallel.hpp"
 #include "barelattice/base/simd.hpp"
@@ -13,17 +15,32 @@ constexpr std::size_t kRowsPerBlock = 256;  // some 27 blocks a row: about 256 k
 template <int D, class Real>
 BARELATTICE_INLINE void multiplyRows(const BlockMatrix<D, Real>& a, const Real* x, Real* y, std::size_t begin,
                                      std::size_t end) {
+  // A column of a block is read as a vector of two or four: with D = 3 the last lane is the next column's,
+  // and is left out in the end. Behind the last block of all there is nothing to read.
+  constexpr std::size_t kWidth = D == 2 ? 2 : 4;
+  using Column __attribute__((vector_size(kWidth * sizeof(Real)))) = Real;
+  const Real* blocks = a.block.front().data();
+  const std::size_t readable = D == 3 ? a.block.size() - 1 : a.block.size();
   for (std::size_t row = begin; row < end; ++row) {
-    Real sum[D] = {};
-    for (std::size_t e = a.rowStart[row]; e < a.rowStart[row + 1]; ++e) {
+    Column sum[D]{};
+    const std::size_t last = std::min(a.rowStart[row + 1], readable);
+    for (std::size_t e = a.rowStart[row]; e < last; ++e) {
       const Real* from = x + static_cast<std::size_t>(D) * static_cast<std::size_t>(a.column[e]);
-      const Real* block = a.block[e].data();
 #pragma GCC unroll 3
-      for (int i = 0; i < D; ++i)
-#pragma GCC unroll 3
-        for (int j = 0; j < D; ++j) sum[i] += block[D * i + j] * from[j];
+      for (std::size_t j = 0; j < D; ++j) {
+        Column column;
+        std::memcpy(&column, blocks + D * (D * e + j), sizeof column);
+        sum[j] += column * from[j];
+      }
     }
-    for (std::size_t i = 0; i < D; ++i) y[D * row + i] = sum[i];
+    Column total = sum[0] + sum[1];
+    if constexpr (D == 3) total += sum[2];
+    for (std::size_t e = std::max(last, a.rowStart[row]); e < a.rowStart[row + 1]; ++e)
+      for (std::size_t j = 0; j < D; ++j)
+        for (std::size_t i = 0; i < D; ++i)
+          total[i] += blocks[D * (D * e + j) + i] *
+                      x[static_cast<std::size_t>(D) * static_cast<std::size_t>(a.column[e]) + j];
+    for (std::size_t i = 0; i < D; ++i) y[D * row + i] = total[i];
   }
 }
 

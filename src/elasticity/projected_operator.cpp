@@ -11,6 +11,32 @@
 namespace barelattice {
 namespace {
 
+/// The entries of a projected voxel's matrix that do not vanish, whatever Poisson's ratio: bit D m' + c' of
+/// number D m + c for component c in mode m against component c' in mode m'. A third is zero by the
+/// symmetries of the cube; the tests against the product itself would show an entry left out.
+template <int D>
+constexpr std::array<std::uint32_t, kCellDofs<D>> entryPattern() {
+  if constexpr (D == 2)
+    return {0x00, 0x00, 0xE4, 0xD8, 0xD8, 0xE4, 0xFC, 0xFC};
+  else
+    return {0x000000, 0x000000, 0x000000, 0xFAC688, 0x650650, 0xA69820, 0x650650, 0xFAC688,
+            0xD92900, 0xFFC6D8, 0xFFC6D8, 0xFFB920, 0xA69820, 0xD92900, 0xFAC688, 0xFEDEA8,
+            0xFD2F50, 0xFEDEA8, 0xE79E70, 0xFBEF88, 0xFBEF88, 0xFFDEF8, 0xFFEFD8, 0xFFFFA8};
+}
+
+/// Whether component c of group k and component d of group `other` act on each other (TransformedStiffness).
+template <int D>
+constexpr bool isEntry(int k, int c, int other, int d) {
+  return entryPattern<D>()[static_cast<std::size_t>(D * (k ^ 1 << c) + c)] >> (D * (other ^ 1 << d) + d) & 1U;
+}
+
+template <int D>
+constexpr bool anyEntry(int k, int c, int other) {
+  for (int d = 0; d < D; ++d)
+    if (isEntry<D>(k, c, other, d)) return true;
+  return false;
+}
+
 template <int D>
 struct KernelData {
   const float* entries;
@@ -33,25 +59,22 @@ BARELATTICE_INLINE void applyRuns(const KernelData<D>& data, const LayerBuffers<
         scale[m] = loadLanes<float>(data.modes[static_cast<std::size_t>(m)] + run.cell + at);
         if (rows.length - at < kLanes<float>) scale[m] = firstLanes<float>(scale[m], rows.length - at);
       }
-      Lanes<float> f[D][kModes];
+      Lanes<float> f[D][kModes]{};
 #pragma GCC unroll 8
-      for (int k = 0; k < kModes; ++k) {
-        Lanes<float> sum[D]{};
+      for (int other = 0; other < kModes; ++other) {
 #pragma GCC unroll 8
-        for (int other = 0; other < kModes; ++other) {
-          const float* entry = data.entries + (k * kModes + other) * D * D;
+        for (int k = 0; k < kModes; ++k) {
+          const float* entry = data.entries + (other * kModes + k) * D * D;
 #pragma GCC unroll 3
           for (int c = 0; c < D; ++c) {
-            if ((k ^ 1 << c) == 0) continue;  // a translation: no force
+            if (!anyEntry<D>(k, c, other)) continue;
             Lanes<float> product{};
 #pragma GCC unroll 3
             for (int d = 0; d < D; ++d)
-              if ((other ^ 1 << d) != 0) product += entry[c * D + d] * u[d][other ^ 1 << d];
-            sum[c] += scale[k ^ other] * product;
+              if (isEntry<D>(k, c, other, d)) product += entry[c * D + d] * u[d][other ^ 1 << d];
+            f[c][k ^ 1 << c] += scale[k ^ other] * product;
           }
         }
-#pragma GCC unroll 3
-        for (int c = 0; c < D; ++c) f[c][k ^ 1 << c] = sum[c];
       }
       scatterCells(rows, at, f, carry);
     }
@@ -85,8 +108,8 @@ ProjectedOperator<D>::ProjectedOperator(const VoxelOperator<D>& fine, const Grid
     addProjected<D>(stiffness_, child, product);
   }
   const CellMatrix<D> transformed = transformedMatrix<D>(projected_[0]);
-  for (int k = 0; k < kCorners<D>; ++k)
-    for (int other = 0; other < kCorners<D>; ++other)
+  for (int other = 0; other < kCorners<D>; ++other)
+    for (int k = 0; k < kCorners<D>; ++k)
       for (int c = 0; c < D; ++c)
         for (int d = 0; d < D; ++d)
           entries_.push_back(static_cast<float>(transformed(D * (k ^ 1 << c) + c, D * (other ^ 1 << d) + d)));

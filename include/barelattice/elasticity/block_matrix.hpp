@@ -14,7 +14,7 @@ namespace barelattice {
 /// @tparam Real float or double.
 template <int D, class Real = float>
 struct BlockMatrix {
-  using Block = Eigen::Matrix<Real, D, D, Eigen::RowMajor>;
+  using Block = Eigen::Matrix<Real, D, D>;  // column by column: a product adds up whole columns
 
   std::vector<std::size_t> rowStart{0};  ///< block row r holds entries [rowStart[r], rowStart[r + 1])
   std::vector<int> column;               ///< node of each entry
