@@ -39,9 +39,14 @@ class ErrorEstimate {
   double ratio() const { return drops_.size() < 2 * kDelay ? 0 : sum(0) / sum(kDelay); }
 
   double left() const {
-    const double t = ratio();
-    if (t >= 1) return std::numeric_limits<double>::infinity();
-    return sum(0) * std::max(1.0, t / (1 - t));
+    // The worst so far: how many times the drops of a few steps were still to come after them.
+    double worst = 1;
+    double after = sum(0);
+    for (std::size_t back = kDelay; back + kDelay <= drops_.size(); ++back) {
+      worst = std::max(worst, after / sum(back));
+      after += drops_[drops_.size() - 1 - back];
+    }
+    return worst * sum(0);
   }
 
  private:

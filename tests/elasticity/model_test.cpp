@@ -247,7 +247,8 @@ TEST(ElasticModel, balancesEnergyAndReactions) {
   for (const double e : energies) stored += e;
   double applied = 0;
   for (std::size_t i = 0; i < f.size(); ++i) applied += f[i] * u[i];
-  EXPECT_NEAR(stored, 2 * applied - report.work, 1e-12 * report.work);  // u^T A u, whatever is left of f - A u
+  EXPECT_NEAR(stored, 2 * applied - report.work,
+              1e-12 * report.work);  // u^T A u, whatever is left of f - A u
   EXPECT_NEAR(stored / report.work, 1, 2 * std::sqrt(kTolerance));
 }
 
