@@ -4,25 +4,12 @@
 #include <benchmark/benchmark.h>
 
 #include "barelattice/elasticity/elastic_model.hpp"
+#include "layout.hpp"
 
 namespace {
 
 using namespace barelattice;
-
-Grid<3> block(int n) {
-  GridFrame<3> frame;
-  frame.cells = {2 * n, n, n};
-  frame.size = 1e-3;
-  return Grid<3>(frame, std::vector<std::uint8_t>(frame.boxCells(), 1));
-}
-
-std::vector<std::size_t> clampedEnd(const Grid<3>& grid) {
-  std::vector<std::size_t> held;
-  for (int c = 0; c < 3; ++c)
-    for (std::size_t n = 0; n < grid.nodeCount(); ++n)
-      if (grid.nodeIndex(n)[0] == 0) held.push_back(gridDof(grid, n, c));
-  return held;
-}
+using namespace barelattice::bench;
 
 template <class Real>
 void apply(benchmark::State& state) {
@@ -39,15 +26,10 @@ BENCHMARK(apply<double>)->Arg(48)->Arg(80)->UseRealTime();
 void solve(benchmark::State& state) {
   const Grid<3> grid = block(static_cast<int>(state.range(0)));
   ElasticModel<3> model(grid, {"m", 70e9, 0.3, 1, 1}, clampedEnd(grid));
-  std::vector<double> shares(grid.cellCount(), 1.0);
-  if (state.range(1))
-    for (std::size_t c = 0; c < shares.size(); ++c) {
-      const Index<3>& i = grid.cellIndex(c);
-      shares[c] = (i[0] % 12 < 3) + (i[1] % 12 < 3) + (i[2] % 12 < 3) >= 2 ? 1 : 1e-9;
-    }
-  std::vector<double> f(model.size(), 0.0), u(model.size());
-  for (std::size_t n = 0; n < grid.nodeCount(); ++n)
-    if (grid.nodeIndex(n)[0] == grid.frame().cells[0]) f[gridDof(grid, n, 2)] = 1;
+  const std::vector<double> shares =
+      state.range(1) ? latticeShares(grid) : std::vector<double>(grid.cellCount(), 1.0);
+  const std::vector<double> f = pushedEnd(grid);
+  std::vector<double> u(model.size());
   int iterations = 0;
   for (auto _ : state) {
     model.setRelativeModuli(shares);
