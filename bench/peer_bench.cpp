@@ -176,7 +176,7 @@ Outcome petsc(const Grid<3>& grid, const std::vector<double>& shares) {
   const PetscInt first = nodes * rank / ranks;
   const PetscInt last = nodes * (rank + 1) / ranks;
   Mat a = nullptr;
-    check(MatCreateAIJ(PETSC_COMM_WORLD, 3 * (last - first), 3 * (last - first), 3 * nodes, 3 * nodes, 81,
+  check(MatCreateAIJ(PETSC_COMM_WORLD, 3 * (last - first), 3 * (last - first), 3 * nodes, 3 * nodes, 81,
                      nullptr, 54, nullptr, &a));
   check(MatSetBlockSize(a, 3));
   for (PetscInt node = first; node < last; ++node)

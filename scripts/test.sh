@@ -3,7 +3,7 @@
 set -euo pipefail
 cd "$(dirname "$0")/.."
 
-scripts/setup.sh chromium doxygen
+scripts/setup.sh chromium doxygen valgrind
 preset=release
 if [ -n "${CI:-}" ]; then preset=ci; fi
 cmake --preset "$preset" >/dev/null

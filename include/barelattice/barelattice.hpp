@@ -29,6 +29,7 @@
 #include "barelattice/elasticity/layer_plan.hpp"
 #include "barelattice/elasticity/material.hpp"
 #include "barelattice/elasticity/multigrid.hpp"
+#include "barelattice/elasticity/natural_modes.hpp"
 #include "barelattice/elasticity/node_support.hpp"
 #include "barelattice/elasticity/projected_operator.hpp"
 #include "barelattice/elasticity/voxel_hierarchy.hpp"

@@ -5,11 +5,13 @@
 namespace barelattice {
 namespace {
 
-/// Slabs per grid: enough to spread over a dozen threads.
-constexpr std::size_t kSlabs = 16;
-
-/// Fewest layers of a slab: nodes between slabs pass through memory once more.
-constexpr std::size_t kLeastLayers = 4;
+/// Layers of a slab: nodes between slabs pass through memory once more, so thicker ones are better, while
+/// there are eight to spread over threads, sixteen on large grids.
+std::size_t slabThickness(std::size_t layers) {
+  constexpr std::size_t kLeast = 4;
+  constexpr std::size_t kEnough = 10;
+  return std::clamp(layers / 8, kLeast, std::max(kEnough, layers / 16));
+}
 
 /// Room behind each component of a buffer, so that whole vectors may be stored at its end.
 constexpr std::size_t kPadding = 32;
@@ -67,7 +69,7 @@ LayerPlan<D>::LayerPlan(const Grid<D>& grid)
     runStart_.push_back(runs_.size());
   }
 
-  const std::size_t thickness = std::max(kLeastLayers, (layers + kSlabs - 1) / kSlabs);
+  const std::size_t thickness = slabThickness(layers);
   for (std::size_t l = 0; l < layers; l += thickness) slabs_.push_back(l);
   slabs_.push_back(layers);
 }

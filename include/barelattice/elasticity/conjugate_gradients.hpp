@@ -84,10 +84,11 @@ class ConjugateSystem {
 /// that changes on the way.
 ///
 /// The squared energy norm of the error falls by gamma_k = alpha_k r_k^T p_k in step k (Strakos & Tichy
-/// 2002), so the sum over a few steps bounds the error before them from below. What is left after the last few
-/// is judged by the worst that was left after any few before them, in multiples of their sum (compare Meurant,
-/// Papez & Tichy 2021, Accurate error estimation in CG): the plateaus a solve has shown are expected to come
-/// again. This estimate is kept below the tolerance; it knows nothing of motions that have not begun to show.
+/// 2002), so the sum over a few steps bounds the error before them from below. What is left after the last
+/// few is judged by the worst that was left after any few before them, in multiples of their sum (compare
+/// Meurant, Papez & Tichy 2021, Accurate error estimation in CG): the plateaus a solve has shown are expected
+/// to come again. This estimate is kept below the tolerance; it knows nothing of motions that have not begun
+/// to show.
 SolveReport solveConjugateGradients(ConjugateSystem& system, const SolveOptions& options);
 
 /// y = A x for vectors of one length.

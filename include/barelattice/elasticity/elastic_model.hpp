@@ -43,7 +43,12 @@ class ElasticModel {
   /// Forces the supports carry: A u - f at the supported nodes, zero elsewhere, N.
   std::vector<double> reactions(std::span<const double> u, std::span<const double> f) const;
 
+  /// z = B r, B close to the inverse of `stiffness()`.
+  void precondition(std::span<const double> r, std::span<double> z) { hierarchy_.multigrid().apply(r, z); }
+
+  /// The stiffness in units of `scale()`, E h^(D-2) in N/m.
   const VoxelOperator<D>& stiffness() const { return operator_; }
+  double scale() const { return scale_; }
   std::size_t size() const { return operator_.size(); }
   std::size_t levelCount() const { return hierarchy_.levelCount(); }
 
