@@ -39,14 +39,6 @@ BARELATTICE_INLINE Lanes<Real> loadLanes(const In* from) {
     return __builtin_convertvector(values, Lanes<Real>);
 }
 
-/// The first `count` values only, the other lanes zero: where reading on would leave the field.
-template <class Real, class In>
-BARELATTICE_INLINE Lanes<Real> loadSome(const In* from, int count) {
-  Lanes<Real> values{};
-  for (int i = 0; i < count; ++i) values[i] = static_cast<Real>(from[i]);
-  return values;
-}
-
 template <class Real>
 BARELATTICE_INLINE void addLanes(Real* to, const Lanes<Real>& what) {
   Lanes<Real> sum;
@@ -66,12 +58,12 @@ BARELATTICE_INLINE Lanes<Real> shiftedUp(const Lanes<Real>& before, const Lanes<
   return shifted(before, now, std::make_index_sequence<kLanes<Real>>{});
 }
 
-/// The lanes below `count`, the others zero.
+/// The lanes from `first` up to `last`, the others zero.
 template <class Real>
-BARELATTICE_INLINE Lanes<Real> firstLanes(const Lanes<Real>& values, int count) {
+BARELATTICE_INLINE Lanes<Real> keptLanes(const Lanes<Real>& values, int first, int last) {
   Lanes<Real> kept = values;
   for (int i = 0; i < kLanes<Real>; ++i)
-    if (i >= count) kept[i] = 0;
+    if (i < first || i >= last) kept[i] = 0;
   return kept;
 }
 
@@ -118,10 +110,6 @@ struct RunRows {
       from[row] = x.values + run.rows[row];
       to[row] = (buffers.upperRows >> row & 1U ? buffers.high : buffers.low) + run.places[row];
     }
-    // Whole vectors may be read while they stay in the field, whatever node they belong to.
-    safe = static_cast<int>(std::min<std::size_t>(x.nodes - static_cast<std::size_t>(run.rows[kHalf - 1]),
-                                                  static_cast<std::size_t>(length) + kLanes<Real> + 1));
-    safe -= kLanes<Real> + 1;
   }
 
   const In* from[kHalf];
@@ -129,15 +117,14 @@ struct RunRows {
   std::size_t nodes;   // between components of the field
   std::size_t stride;  // and of the buffers
   int length;
-  int safe;  // the last place from which whole vectors may be read
 };
 
-/// Transformed corner values u[component][mode] of the cells at `at` ... of a run. Lanes beyond the run hold
-/// values of other nodes.
+/// Transformed corner values u[component][mode] of the cells at `at` ... of a run. Only nodes of the run are
+/// read: others may be changing in another thread.
 template <int D, class Real, class In>
 BARELATTICE_INLINE void gatherCells(const RunRows<D, Real, In>& rows, int at,
                                     Lanes<Real> (&u)[D][kCorners<D>]) {
-  if (at <= rows.safe) [[likely]] {
+  if (rows.length >= kLanes<Real>) [[likely]] {
 #pragma GCC unroll 3
     for (std::size_t c = 0; c < D; ++c) {
 #pragma GCC unroll 4
@@ -149,12 +136,13 @@ BARELATTICE_INLINE void gatherCells(const RunRows<D, Real, In>& rows, int at,
       transform<D>(u[c]);
     }
   } else {
-    const int count = std::min(rows.length - at, kLanes<Real>);
+    In line[kLanes<Real> + 1] = {};
     for (std::size_t c = 0; c < D; ++c) {
       for (int row = 0; row < kCorners<D> / 2; ++row) {
-        const In* from = rows.from[row] + c * rows.nodes + at;
-        u[c][2 * row] = loadSome<Real>(from, count);
-        u[c][2 * row + 1] = loadSome<Real>(from + 1, count);
+        std::memcpy(line, rows.from[row] + c * rows.nodes,
+                    (static_cast<std::size_t>(rows.length) + 1) * sizeof(In));
+        u[c][2 * row] = loadLanes<Real>(line);
+        u[c][2 * row + 1] = loadLanes<Real>(line + 1);
       }
       transform<D>(u[c]);
     }
@@ -184,14 +172,49 @@ BARELATTICE_INLINE void scatterCells(const RunRows<D, Real, In>& rows, int at,
   }
 }
 
-/// What is still carried when a run ends with a full vector.
+/// Adds what is still carried to node `at` of the run.
 template <int D, class Real, class In>
-BARELATTICE_INLINE void scatterEnd(const RunRows<D, Real, In>& rows, const Carry<D, Real>& carry) {
-  if (rows.length % kLanes<Real> != 0) return;
+BARELATTICE_INLINE void scatterCarried(const RunRows<D, Real, In>& rows, int at,
+                                       const Carry<D, Real>& carry) {
   for (std::size_t c = 0; c < D; ++c)
     for (int row = 0; row < kCorners<D> / 2; ++row)
-      rows.to[row][c * rows.stride + static_cast<std::size_t>(rows.length)] +=
-          carry[c][row][kLanes<Real> - 1];
+      rows.to[row][c * rows.stride + static_cast<std::size_t>(at)] += carry[c][row][kLanes<Real> - 1];
+}
+
+/// Which cells of a run a vector holds: from place `at` on, of which those in lanes [first, last) are new.
+/// What is left at the end of a run is done in a vector that ends there and goes over some cells again.
+struct RunPart {
+  int at;
+  int first;
+  int last;
+};
+BARELATTICE_INLINE RunPart runPart(int at, int length, int width) {
+  if (length - at >= width) return {at, 0, width};
+  if (at == 0) return {0, 0, length};
+  return {length - width, at - (length - width), width};
+}
+
+/// Adds the corner forces of a run of cells.
+/// @param forces (part, u, f): forces f[component][mode] from the transformed corner values, zero in lanes
+///   outside the part.
+template <int D, class Real, class In, class Forces>
+BARELATTICE_INLINE void passRun(const RunRows<D, Real, In>& rows, const Forces& forces) {
+  constexpr int kWidth = kLanes<Real>;
+  Carry<D, Real> carry{};
+  for (int at = 0; at < rows.length; at += kWidth) {
+    const RunPart part = runPart(at, rows.length, kWidth);
+    if (part.at != at) {
+      scatterCarried(rows, at, carry);
+      for (auto& component : carry)
+        for (auto& row : component) row = Lanes<Real>{};
+    }
+    Lanes<Real> u[D][kCorners<D>];
+    Lanes<Real> f[D][kCorners<D>];
+    gatherCells(rows, part.at, u);
+    forces(part, u, f);
+    scatterCells(rows, part.at, f, carry);
+  }
+  if (rows.length >= kWidth) scatterCarried(rows, rows.length, carry);
 }
 
 }  // namespace barelattice

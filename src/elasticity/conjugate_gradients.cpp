@@ -83,8 +83,12 @@ class PlainSystem final : public ConjugateSystem {
 
   Residual renewResidual() override {
     matrix_(u_, z_);
-    forEach(r_.size(), [&](std::size_t i) { r_[i] = f_[i] - z_[i]; });
-    return {dot(r_, r_), 0, dot(f_, u_) + dot(r_, u_)};
+    forEach(r_.size(), [&](std::size_t i) {
+      const double carried = r_[i];
+      r_[i] = f_[i] - z_[i];
+      z_[i] = r_[i] - carried;
+    });
+    return {dot(r_, r_), dot(z_, z_), dot(f_, u_) + dot(r_, u_)};
   }
   Preconditioned precondition() override {
     preconditioner_(r_, z_);

@@ -44,42 +44,47 @@ struct KernelData {
   NodeField<float> x;
 };
 
+/// Forces of the cells of one run, for passRun.
+template <int D>
+struct CellForces {
+  static constexpr int kModes = kCorners<D>;
+  const KernelData<D>& data;
+  int cell;  // the run's first
+
+  BARELATTICE_INLINE void operator()(const RunPart& part, const Lanes<float> (&u)[D][kModes],
+                                     Lanes<float> (&f)[D][kModes]) const {
+    Lanes<float> scale[kModes];
+    for (int m = 0; m < kModes; ++m) {
+      scale[m] = loadLanes<float>(data.modes[static_cast<std::size_t>(m)] + cell + part.at);
+      if (part.last - part.first < kLanes<float>)
+        scale[m] = keptLanes<float>(scale[m], part.first, part.last);
+    }
+    for (auto& component : f)
+      for (auto& mode : component) mode = Lanes<float>{};
+#pragma GCC unroll 8
+    for (int other = 0; other < kModes; ++other) {
+#pragma GCC unroll 8
+      for (int k = 0; k < kModes; ++k) {
+        const float* entry = data.entries + (other * kModes + k) * D * D;
+#pragma GCC unroll 3
+        for (int c = 0; c < D; ++c) {
+          if (!anyEntry<D>(k, c, other)) continue;
+          Lanes<float> product{};
+#pragma GCC unroll 3
+          for (int d = 0; d < D; ++d)
+            if (isEntry<D>(k, c, other, d)) product += entry[c * D + d] * u[d][other ^ 1 << d];
+          f[c][k ^ 1 << c] += scale[k ^ other] * product;
+        }
+      }
+    }
+  }
+};
+
 template <int D>
 BARELATTICE_INLINE void applyRuns(const KernelData<D>& data, const LayerBuffers<D, float>& buffers,
                                   std::span<const typename LayerPlan<D>::Run> runs) {
-  constexpr int kModes = kCorners<D>;
-  for (const auto& run : runs) {
-    const RunRows<D, float, float> rows(data.x, buffers, run);
-    Carry<D, float> carry{};
-    for (int at = 0; at < rows.length; at += kLanes<float>) {
-      Lanes<float> u[D][kModes];
-      gatherCells(rows, at, u);
-      Lanes<float> scale[kModes];
-      for (int m = 0; m < kModes; ++m) {
-        scale[m] = loadLanes<float>(data.modes[static_cast<std::size_t>(m)] + run.cell + at);
-        if (rows.length - at < kLanes<float>) scale[m] = firstLanes<float>(scale[m], rows.length - at);
-      }
-      Lanes<float> f[D][kModes]{};
-#pragma GCC unroll 8
-      for (int other = 0; other < kModes; ++other) {
-#pragma GCC unroll 8
-        for (int k = 0; k < kModes; ++k) {
-          const float* entry = data.entries + (other * kModes + k) * D * D;
-#pragma GCC unroll 3
-          for (int c = 0; c < D; ++c) {
-            if (!anyEntry<D>(k, c, other)) continue;
-            Lanes<float> product{};
-#pragma GCC unroll 3
-            for (int d = 0; d < D; ++d)
-              if (isEntry<D>(k, c, other, d)) product += entry[c * D + d] * u[d][other ^ 1 << d];
-            f[c][k ^ 1 << c] += scale[k ^ other] * product;
-          }
-        }
-      }
-      scatterCells(rows, at, f, carry);
-    }
-    scatterEnd(rows, carry);
-  }
+  for (const auto& run : runs)
+    passRun(RunRows<D, float, float>(data.x, buffers, run), CellForces<D>{data, run.cell});
 }
 
 #define BARELATTICE_KERNELS(D)                                                                            \

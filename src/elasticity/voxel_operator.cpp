@@ -35,33 +35,36 @@ BARELATTICE_INLINE Lanes<Real> blockRow(const Real* blocks, const Lanes<Real> (&
   return sum;
 }
 
+/// Forces of the cells of one run, for passRun.
+template <int D, class Real>
+struct CellForces {
+  std::array<Real, static_cast<std::size_t>(kCorners<D>) * D * D> blocks;
+  const Real* scales;  // at the run's first cell
+
+  BARELATTICE_INLINE void operator()(const RunPart& part, const Lanes<Real> (&u)[D][kCorners<D>],
+                                     Lanes<Real> (&f)[D][kCorners<D>]) const {
+    Lanes<Real> scale = loadLanes<Real>(scales + part.at);
+    if (part.last - part.first < kLanes<Real>) scale = keptLanes<Real>(scale, part.first, part.last);
+#pragma GCC unroll 8
+    for (int k = 0; k < kCorners<D>; ++k)
+#pragma GCC unroll 3
+      for (int c = 0; c < D; ++c) {
+        const int mode = k ^ 1 << c;
+        if (mode == 0)
+          f[c][mode] = Lanes<Real>{};
+        else
+          f[c][mode] = scale * blockRow<D, Real>(blocks.data(), u, k, c);
+      }
+  }
+};
+
 template <int D, class Real, class In>
 BARELATTICE_INLINE void applyRuns(const KernelData<D, Real, In>& data, const LayerBuffers<D, Real>& buffers,
                                   std::span<const typename LayerPlan<D>::Run> runs) {
-  const auto blocks = data.blocks;
+  CellForces<D, Real> forces{data.blocks, nullptr};
   for (const auto& run : runs) {
-    const RunRows<D, Real, In> rows(data.x, buffers, run);
-    const Real* scales = data.scales + run.cell;
-    Carry<D, Real> carry{};
-    for (int at = 0; at < rows.length; at += kLanes<Real>) {
-      Lanes<Real> u[D][kCorners<D>];
-      gatherCells(rows, at, u);
-      Lanes<Real> scale = loadLanes<Real>(scales + at);
-      if (rows.length - at < kLanes<Real>) scale = firstLanes<Real>(scale, rows.length - at);
-      Lanes<Real> f[D][kCorners<D>];
-#pragma GCC unroll 8
-      for (int k = 0; k < kCorners<D>; ++k)
-#pragma GCC unroll 3
-        for (int c = 0; c < D; ++c) {
-          const int mode = k ^ 1 << c;
-          if (mode == 0)
-            f[c][mode] = Lanes<Real>{};
-          else
-            f[c][mode] = scale * blockRow<D, Real>(blocks.data(), u, k, c);
-        }
-      scatterCells(rows, at, f, carry);
-    }
-    scatterEnd(rows, carry);
+    forces.scales = data.scales + run.cell;
+    passRun(RunRows<D, Real, In>(data.x, buffers, run), forces);
   }
 }
 
@@ -72,8 +75,9 @@ BARELATTICE_INLINE void energyRuns(const KernelData<D, double, double>& data,
   for (const auto& run : runs) {
     const RunRows<D, double, double> rows(data.x, {nullptr, nullptr, 0, 0}, run);
     for (int at = 0; at < run.length; at += kWidth) {
+      const RunPart part = runPart(at, run.length, kWidth);
       Lanes<double> u[D][kCorners<D>];
-      gatherCells(rows, at, u);
+      gatherCells(rows, part.at, u);
       Lanes<double> energy{};
 #pragma GCC unroll 8
       for (int k = 0; k < kCorners<D>; ++k)
@@ -81,7 +85,7 @@ BARELATTICE_INLINE void energyRuns(const KernelData<D, double, double>& data,
         for (int c = 0; c < D; ++c)
           if ((k ^ 1 << c) != 0)
             energy += u[c][k ^ 1 << c] * blockRow<D, double>(data.blocks.data(), u, k, c);
-      for (int i = 0; i < std::min(kWidth, run.length - at); ++i) energies[run.cell + at + i] = energy[i];
+      for (int i = part.first; i < part.last; ++i) energies[run.cell + part.at + i] = energy[i];
     }
   }
 }

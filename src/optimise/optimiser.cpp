@@ -49,6 +49,7 @@ class Loop {
     if (resume) {
       state_ = *resume;
       compliances_.setDisplacements(std::move(state_.displacements));
+      compliances_.setCycles(state_.cycles);
     }
     buildChain();
     if (!resume && problem.start.empty()) startUniform();
@@ -68,7 +69,10 @@ class Loop {
       record.sharpness = sharpness();
       record.massFraction = mass_.value(density);
       record.compliance = goal(compliances_.evaluate(eroded_.forward(state_.variables)));
-      for (const SolveReport& report : compliances_.reports()) record.solverIterations += report.iterations;
+      for (const SolveReport& report : compliances_.reports()) {
+        record.solverIterations += report.iterations;
+        record.strengthened = record.strengthened || report.strengthenedAt > 0;
+      }
       std::vector<double> next = update();
       record.change = moved(density, next) / (record.massFraction * total());
       record.seconds =
@@ -106,6 +110,7 @@ class Loop {
   OptimiseState snapshot() const {
     OptimiseState copy = state_;
     copy.displacements = compliances_.displacements();
+    copy.cycles = compliances_.cycles();
     return copy;
   }
 

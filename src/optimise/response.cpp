@@ -84,6 +84,18 @@ void CaseCompliances<D>::gradient(std::size_t k, std::span<double> gradient) con
 }
 
 template <int D>
+std::vector<Cycle> CaseCompliances<D>::cycles() const {
+  std::vector<Cycle> cycles;
+  for (const auto& model : models_) cycles.push_back(model->cycle());
+  return cycles;
+}
+
+template <int D>
+void CaseCompliances<D>::setCycles(const std::vector<Cycle>& cycles) {
+  for (std::size_t m = 0; m < models_.size() && m < cycles.size(); ++m) models_[m]->setCycle(cycles[m]);
+}
+
+template <int D>
 double WeightedCompliance<D>::evaluate(std::span<const double> density, std::span<double> gradient) {
   const std::vector<double>& compliances = compliances_.evaluate(density);
   std::fill(gradient.begin(), gradient.end(), 0.0);

@@ -20,11 +20,12 @@ std::vector<std::vector<double>*> fieldsOf(OptimiseState& state) {
 }
 
 json recordJson(const IterationRecord& r) {
-  return {r.iteration, r.compliance, r.massFraction, r.change, r.sharpness, r.solverIterations, r.seconds};
+  return {r.iteration, r.compliance,       r.massFraction, r.change,
+          r.sharpness, r.solverIterations, r.seconds,      r.strengthened};
 }
 
 IterationRecord recordFrom(const json& r) {
-  return {r.at(0), r.at(1), r.at(2), r.at(3), r.at(4), r.at(5), r.at(6)};
+  return {r.at(0), r.at(1), r.at(2), r.at(3), r.at(4), r.at(5), r.at(6), r.at(7)};
 }
 
 }  // namespace
@@ -36,6 +37,7 @@ void writeCheckpoint(const std::filesystem::path& path, const std::string& finge
                {"stage", copy.stage},
                {"in_stage", copy.inStage},
                {"cases", copy.displacements.size()}};
+  for (const Cycle cycle : copy.cycles) head["w_cycles"].push_back(cycle == Cycle::w);
   for (const IterationRecord& r : copy.history) head["history"].push_back(recordJson(r));
   std::string bytes;
   for (const std::vector<double>* field : fieldsOf(copy)) {
@@ -58,6 +60,7 @@ std::optional<OptimiseState> readCheckpoint(const std::filesystem::path& path,
     state.stage = head.at("stage");
     state.inStage = head.at("in_stage");
     for (const json& r : head.at("history")) state.history.push_back(recordFrom(r));
+    for (const json& w : head.at("w_cycles")) state.cycles.push_back(w.get<bool>() ? Cycle::w : Cycle::v);
     state.displacements.resize(head.at("cases").get<std::size_t>());
     std::size_t at = end + 1;
     const auto fields = fieldsOf(state);

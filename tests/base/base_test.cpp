@@ -1,13 +1,16 @@
 #include <gmock/gmock.h>
 #include <gtest/gtest.h>
 
+#include <cmath>
 #include <filesystem>
+#include <functional>
 #include <numeric>
 
 #include "barelattice/base/error.hpp"
 #include "barelattice/base/file.hpp"
 #include "barelattice/base/parallel.hpp"
 #include "barelattice/base/quantity.hpp"
+#include "barelattice/base/root.hpp"
 
 namespace barelattice {
 namespace {
@@ -86,6 +89,43 @@ TEST(Parallel, sumsAreTheSameBitsOnAnyNumberOfThreads) {
   const double one = sum(1);
   EXPECT_EQ(one, sum(2));
   EXPECT_EQ(one, sum(8));
+}
+
+TEST(GrowingRoot, isFoundInAHandfulOfEvaluations) {
+  const struct {
+    std::function<double(double)> f;
+    RootSearch search;
+    double root;
+    int most;
+  } trials[]{
+      {[](double x) { return x * x * x - 0.2; }, {0.3, 0.1, 0, 1, 0}, std::cbrt(0.2), 12},
+      {[](double x) { return std::tanh(20 * (x - 0.7)); }, {0.1, 0.05, 0, 1, 0}, 0.7, 16},
+      {[](double x) { return std::exp(x) - 1e-3; }, {0, 0.3, -40, 40, 0}, std::log(1e-3), 20},
+  };
+  for (const auto& trial : trials) {
+    int evaluations = 0;
+    double last = 0;
+    const double root = growingRoot(
+        [&](double x) {
+          ++evaluations;
+          last = x;
+          return trial.f(x);
+        },
+        trial.search, 1e-9);
+    EXPECT_NEAR(trial.f(root), 0, 1e-9);
+    EXPECT_NEAR(root, trial.root, 1e-6);
+    EXPECT_EQ(root, last);  // what the function left behind belongs to the root
+    EXPECT_LE(evaluations, trial.most);
+  }
+}
+
+TEST(GrowingRoot, endsAtTheBoundWhereThereIsNone) {
+  EXPECT_EQ(growingRoot([](double x) { return x + 1; }, {0.5, 0.1, 0, 1, 0}, 1e-9), 0);
+  EXPECT_EQ(growingRoot([](double x) { return x - 2; }, {0.5, 0.1, 0, 1, 0}, 1e-9), 1);
+  // A step never comes closer than one side; the interval shrinks to its width.
+  const double step =
+      growingRoot([](double x) { return x < 0.3 ? -1.0 : 1.0; }, {0.5, 0.1, 0, 1, 1e-6}, 1e-9);
+  EXPECT_NEAR(step, 0.3, 1e-5);
 }
 
 }  // namespace

@@ -43,6 +43,11 @@ class ElasticModel {
   /// Forces the supports carry: A u - f at the supported nodes, zero elsewhere, N.
   std::vector<double> reactions(std::span<const double> u, std::span<const double> f) const;
 
+  /// The multigrid cycle solves begin with: a W-cycle once one has been slow, see
+  /// SolveReport::strengthenedAt.
+  Cycle cycle() const { return hierarchy_.multigrid().cycle(); }
+  void setCycle(Cycle cycle) { hierarchy_.multigrid().setCycle(cycle); }
+
   /// z = B r, B close to the inverse of `stiffness()`.
   void precondition(std::span<const double> r, std::span<double> z) { hierarchy_.multigrid().apply(r, z); }
 

@@ -31,6 +31,7 @@ class VoxelHierarchy {
   void renew();
 
   Multigrid& multigrid() { return *multigrid_; }
+  const Multigrid& multigrid() const { return *multigrid_; }
   std::size_t levelCount() const { return grids_.size() + 1; }
 
  private:

@@ -70,13 +70,14 @@ inline double filterRadiusFor(double smallestMember) {
 }
 
 struct IterationRecord {
-  int iteration = 0;         ///< from 1
-  double compliance = 0;     ///< the goal, weighted sum or worst case, of the eroded layout, J
-  double massFraction = 0;   ///< of the layout that was analysed
-  double change = 0;         ///< mass that moved in the update over the mass of the layout, 0 to 2
-  double sharpness = 0;      ///< of the projection; 0 without
-  int solverIterations = 0;  ///< over all cases
-  double seconds = 0;        ///< wall time since the start
+  int iteration = 0;          ///< from 1
+  double compliance = 0;      ///< the goal, weighted sum or worst case, of the eroded layout, J
+  double massFraction = 0;    ///< of the layout that was analysed
+  double change = 0;          ///< mass that moved in the update over the mass of the layout, 0 to 2
+  double sharpness = 0;       ///< of the projection; 0 without
+  int solverIterations = 0;   ///< over all cases
+  double seconds = 0;         ///< wall time since the start
+  bool strengthened = false;  ///< a solve went over to W-cycles; so will those of later iterations begin
 };
 
 enum class OptimiseStop {
@@ -95,6 +96,7 @@ struct OptimiseState {
   int inStage = 0;                                 ///< iterations done in it
   std::vector<double> variables;                   ///< one per cell
   std::vector<std::vector<double>> displacements;  ///< by case: where the next solves start
+  std::vector<Cycle> cycles;                       ///< the multigrid cycle of each set of supports
   AsymptotesState asymptotes;                      ///< empty unless the worst case governs
   std::vector<IterationRecord> history;
 };

@@ -80,6 +80,10 @@ class CaseCompliances {
     displacements_ = std::move(displacements);
   }
 
+  /// The multigrid cycles the next solves begin with, one for each set of supports.
+  std::vector<Cycle> cycles() const;
+  void setCycles(const std::vector<Cycle>& cycles);
+
   const std::vector<GridCase>& cases() const { return cases_; }
   /// Of the last evaluation, by case.
   const std::vector<SolveReport>& reports() const { return reports_; }
