@@ -41,6 +41,7 @@ class VoxelSystem final : public ConjugateSystem {
   }
 
   Residual renewResidual() override {
+    a_.project(u_);  // directions in single precision stray from oblique planes by their rounding
     a_.template sweep<double>(std::span<const double>(u_), [&](const SweptNodes<D, double>& swept) {
       Residual& sum = sums_[swept.part] = {};
       for (std::size_t c = 0; c < D; ++c) {

@@ -16,7 +16,8 @@ OptimiseState example() {
   state.variables = {0.1, 1.0 / 3, std::numeric_limits<double>::denorm_min()};
   state.displacements = {{1e-300, -0.0}, {}};
   state.asymptotes.low = {-0.4};
-  state.history = {{1, 2.5, 0.3, 0.01, 1, 42, 0.125}, {2, 2.25, 0.3, 1.0 / 7, 2, 43, 0.25}};
+  state.cycles = {Cycle::w, Cycle::v};
+  state.history = {{1, 2.5, 0.3, 0.01, 1, 42, 0.125, true}, {2, 2.25, 0.3, 1.0 / 7, 2, 43, 0.25, false}};
   return state;
 }
 
@@ -31,7 +32,10 @@ TEST(Checkpoint, comesBackToTheBit) {
   EXPECT_EQ(back->variables, state.variables);
   EXPECT_EQ(back->displacements, state.displacements);
   EXPECT_EQ(back->asymptotes.low, state.asymptotes.low);
+  EXPECT_EQ(back->cycles, state.cycles);
   ASSERT_EQ(back->history.size(), 2U);
+  EXPECT_TRUE(back->history[0].strengthened);
+  EXPECT_FALSE(back->history[1].strengthened);
   EXPECT_EQ(back->history[1].change, 1.0 / 7);
   EXPECT_EQ(back->history[1].solverIterations, 43);
 }
