@@ -24,10 +24,12 @@ inline std::vector<std::size_t> clampedEnd(const Grid<3>& grid) {
   return held;
 }
 
-inline std::vector<double> pushedEnd(const Grid<3>& grid) {
+/// Only solid is pushed: on light material the load's own dent would be all of the compliance.
+inline std::vector<double> pushedEnd(const Grid<3>& grid, const std::vector<double>& shares) {
   std::vector<double> f(3 * grid.nodeCount(), 0.0);
-  for (std::size_t n = 0; n < grid.nodeCount(); ++n)
-    if (grid.nodeIndex(n)[0] == grid.frame().cells[0]) f[gridDof(grid, n, 2)] = 1;
+  for (std::size_t c = 0; c < shares.size(); ++c)
+    if (grid.cellIndex(c)[0] + 1 == grid.frame().cells[0] && shares[c] == 1)
+      for (const int n : grid.cellNodes(c)) f[gridDof(grid, static_cast<std::size_t>(n), 2)] = 1;
   return f;
 }
 

@@ -29,6 +29,7 @@ struct Outcome {
   double seconds = 0;
   double compliance = 0;
   int iterations = 0;
+  bool converged = true;
   bool reporting = true;
   double bytes = 0;
 };
@@ -96,7 +97,7 @@ struct NodeRows {
 
 /// Ordered by node: entry 3 n + c.
 std::vector<double> loadByNode(const NodeRows& rows) {
-  const std::vector<double> f = bench::pushedEnd(rows.grid);
+  const std::vector<double> f = bench::pushedEnd(rows.grid, rows.shares);
   std::vector<double> load(f.size());
   for (std::size_t n = 0; n < rows.grid.nodeCount(); ++n)
     for (int c = 0; c < 3; ++c) {
@@ -109,7 +110,7 @@ std::vector<double> loadByNode(const NodeRows& rows) {
 Outcome ours(const Grid<3>& grid, const std::vector<double>& shares) {
   Outcome outcome;
   const double before = residentBytes();
-  const std::vector<double> f = bench::pushedEnd(grid);
+  const std::vector<double> f = bench::pushedEnd(grid, shares);
   ElasticModel<3> model(grid, {"m", 1e3, 0.3, 1, 1}, bench::clampedEnd(grid));  // E h = 1
   std::vector<double> u(model.size(), 0.0);
   const double start = now();
@@ -118,6 +119,7 @@ Outcome ours(const Grid<3>& grid, const std::vector<double>& shares) {
   outcome.seconds = now() - start;
   outcome.compliance = report.work;
   outcome.iterations = report.iterations;
+  outcome.converged = report.succeeded();
   outcome.bytes = peakBytes() - before;
   return outcome;
 }
@@ -224,6 +226,9 @@ Outcome petsc(const Grid<3>& grid, const std::vector<double>& shares) {
   check(KSPSetFromOptions(ksp));
   check(KSPSolve(ksp, f, u));
   outcome.seconds = now() - start;
+  KSPConvergedReason reason = KSP_CONVERGED_ITERATING;
+  check(KSPGetConvergedReason(ksp, &reason));
+  outcome.converged = reason > 0;
   PetscInt iterations = 0;
   check(KSPGetIterationNumber(ksp, &iterations));
   PetscScalar work = 0;
@@ -271,10 +276,10 @@ int main(int argc, char** argv) {
   }
   if (outcome.reporting)
     fmt::print(
-        R"({{"solver":"{}","n":{},"voxels":{},"assembly_s":{:.3f},"seconds":{:.3f},"bytes":{:.0f},"iterations":{},"compliance":{:.10g}}})"
+        R"({{"solver":"{}","n":{},"voxels":{},"assembly_s":{:.3f},"seconds":{:.3f},"bytes":{:.0f},"iterations":{},"compliance":{:.10g},"converged":{}}})"
         "\n",
         solver, argv[2], grid.cellCount(), outcome.assembly, outcome.seconds, outcome.bytes,
-        outcome.iterations, outcome.compliance);
+        outcome.iterations, outcome.compliance, outcome.converged);
   if (parallel) check(PetscFinalize());
   return 0;
 }

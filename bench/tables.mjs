@@ -56,11 +56,11 @@ if (designs[0])
 
 table(
   ['lattice, alone in its process', 'voxels', 'set-up and solve, s', 'peak, MB', 'bytes a voxel', 'iterations', 'compliance'],
-  peers.map((p) => [p.solver, p.voxels, p.seconds, round(p.bytes / 1e6), round(p.bytes / p.voxels), p.iterations, p.compliance]),
+  peers.map((p) => [p.solver, p.voxels, p.seconds, round(p.bytes / 1e6), round(p.bytes / p.voxels), p.converged ? p.iterations : `broke off after ${p.iterations}`, p.compliance]),
 );
 console.log(`\ninspect of 476 faces: ${inspect} ms; check of a million voxels from CAD: ${check} ms (the better of two).`);
 
-const at = (solver, n) => peers.filter((p) => p.solver === solver && p.n === n);
+const at = (solver, n) => peers.filter((p) => p.solver === solver && p.n === n && p.converged);
 const best = (list) => list.reduce((a, b) => (b && (!a || b.seconds < a.seconds) ? b : a), undefined);
 const ours = best(at('ours', 80));
 const other = best(at('petsc', 80));

@@ -104,18 +104,22 @@ template <int D, class Real, class In>
 struct RunRows {
   static constexpr int kHalf = kCorners<D> / 2;
 
+  /// For reading only.
+  RunRows(const NodeField<In>& x, const typename LayerPlan<D>::Run& run)
+      : nodes(x.nodes), length(run.length) {
+    for (std::size_t row = 0; row < kHalf; ++row) from[row] = x.values + run.rows[row];
+  }
   RunRows(const NodeField<In>& x, const LayerBuffers<D, Real>& buffers, const typename LayerPlan<D>::Run& run)
-      : nodes(x.nodes), stride(buffers.stride), length(run.length) {
-    for (std::size_t row = 0; row < kHalf; ++row) {
-      from[row] = x.values + run.rows[row];
+      : RunRows(x, run) {
+    stride = buffers.stride;
+    for (std::size_t row = 0; row < kHalf; ++row)
       to[row] = (buffers.upperRows >> row & 1U ? buffers.high : buffers.low) + run.places[row];
-    }
   }
 
   const In* from[kHalf];
-  Real* to[kHalf];
-  std::size_t nodes;   // between components of the field
-  std::size_t stride;  // and of the buffers
+  Real* to[kHalf]{};
+  std::size_t nodes;       // between components of the field
+  std::size_t stride = 0;  // and of the buffers
   int length;
 };
 

@@ -73,7 +73,7 @@ BARELATTICE_INLINE void energyRuns(const KernelData<D, double, double>& data,
                                    std::span<const typename LayerPlan<D>::Run> runs, double* energies) {
   constexpr int kWidth = kLanes<double>;
   for (const auto& run : runs) {
-    const RunRows<D, double, double> rows(data.x, {nullptr, nullptr, 0, 0}, run);
+    const RunRows<D, double, double> rows(data.x, run);
     for (int at = 0; at < run.length; at += kWidth) {
       const RunPart part = runPart(at, run.length, kWidth);
       Lanes<double> u[D][kCorners<D>];
