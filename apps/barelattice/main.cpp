@@ -52,6 +52,10 @@ RunListener listenerFor(Terminal& terminal, int maxIterations) {
   listener.iteration = [&terminal, maxIterations](const IterationRecord& record) {
     const bool log = terminal.plain() || record.iteration % 10 == 0 || record.iteration == 1;
     terminal.live(describeIteration(record, maxIterations), log);
+    if (record.strengthened)
+      terminal.line(
+          fmt::format("  iteration {:>3}: V-cycles converge slowly on this layout, W-cycles from here on",
+                      record.iteration));
   };
   listener.progress = [&terminal](const Progress& progress) { terminal.live("  " + progress.stage, false); };
   listener.stopRequested = [] { return stopRequested.load(); };

@@ -93,12 +93,10 @@ std::string describeJob(const Job& job) {
 
 std::string describeIteration(const IterationRecord& r, int maxIterations) {
   const double left = r.seconds / r.iteration * (maxIterations - r.iteration);
-  std::string text = fmt::format(
+  return fmt::format(
       "  iteration {:>3} of at most {}   compliance {:>9.4g} J   mass {:>5.2f} %   change {:>5.1f} %   at "
       "most {} left",
       r.iteration, maxIterations, r.compliance, 100 * r.massFraction, 100 * r.change, duration(left));
-  if (r.strengthened) text += "\n  the layout has members thinner than a coarse cell: W-cycles from here on";
-  return text;
 }
 
 std::string describeBodies(const JobRun& run) {

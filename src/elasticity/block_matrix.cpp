@@ -56,6 +56,17 @@ BARELATTICE_KERNELS(3, double)
 
 }  // namespace
 
+template <int D>
+Eigen::Matrix<double, D, D> inverseWhereStiff(Eigen::Matrix<double, D, D> block) {
+  Eigen::Matrix<double, D, 1> alive = Eigen::Matrix<double, D, 1>::Ones();
+  for (int i = 0; i < D; ++i) {
+    if (block(i, i) > 0) continue;
+    block(i, i) = 1;
+    alive[i] = 0;
+  }
+  return alive.asDiagonal() * block.inverse() * alive.asDiagonal();
+}
+
 template <int D, class Real>
 void BlockMatrix<D, Real>::apply(std::span<const Real> x, std::span<Real> y) const {
   forEachBlock(
@@ -71,14 +82,7 @@ std::vector<typename BlockMatrix<D, Real>::Block> BlockMatrix<D, Real>::inverseD
       [&](std::size_t row) {
         for (std::size_t e = rowStart[row]; e < rowStart[row + 1]; ++e) {
           if (column[e] != static_cast<int>(row)) continue;
-          Eigen::Matrix<double, D, D> diagonal = block[e].template cast<double>();
-          Eigen::Matrix<double, D, 1> alive = Eigen::Matrix<double, D, 1>::Ones();
-          for (int i = 0; i < D; ++i) {
-            if (diagonal(i, i) > 0) continue;
-            diagonal(i, i) = 1;
-            alive[i] = 0;
-          }
-          inverse[row] = (alive.asDiagonal() * diagonal.inverse() * alive.asDiagonal()).template cast<Real>();
+          inverse[row] = inverseWhereStiff<D>(block[e].template cast<double>()).template cast<Real>();
         }
       },
       kRowsPerBlock);
@@ -104,6 +108,8 @@ Eigen::SparseMatrix<double> BlockMatrix<D, Real>::assembled() const {
   return matrix;
 }
 
+template Eigen::Matrix2d inverseWhereStiff<2>(Eigen::Matrix2d);
+template Eigen::Matrix3d inverseWhereStiff<3>(Eigen::Matrix3d);
 template struct BlockMatrix<2>;
 template struct BlockMatrix<3>;
 template struct BlockMatrix<3, double>;

@@ -7,6 +7,7 @@
 #include <vector>
 
 #include "barelattice/base/parallel.hpp"
+#include "vectors.hpp"
 
 namespace barelattice {
 namespace {
@@ -58,14 +59,6 @@ class ErrorEstimate {
   }
   std::vector<double> drops_;
 };
-
-double dot(std::span<const double> a, std::span<const double> b) {
-  return sumBlocks(a.size(), [&](std::size_t begin, std::size_t end) {
-    double sum = 0;
-    for (std::size_t i = begin; i < end; ++i) sum += a[i] * b[i];
-    return sum;
-  });
-}
 
 /// All vectors in double precision.
 class PlainSystem final : public ConjugateSystem {

@@ -28,8 +28,7 @@ std::size_t layerAxis(const Index<D>& cells) {
 }  // namespace
 
 template <int D>
-LayerPlan<D>::LayerPlan(const Grid<D>& grid)
-    : axis_(layerAxis<D>(grid.frame().cells)), nodeCount_(grid.nodeCount()) {
+LayerPlan<D>::LayerPlan(const Grid<D>& grid) : axis_(layerAxis<D>(grid.frame().cells)) {
   const auto layers = static_cast<std::size_t>(grid.frame().cells[axis_]);
   const auto layerOf = [&](std::size_t node) {
     return static_cast<std::size_t>(grid.nodeIndex(node)[axis_]);
@@ -37,7 +36,7 @@ LayerPlan<D>::LayerPlan(const Grid<D>& grid)
 
   // Nodes: stretches in the order of their numbers, sorted by layer.
   std::vector<std::vector<Stretch>> byLayer(layers + 1);
-  for (std::size_t n = 0; n < nodeCount_; ++n) {
+  for (std::size_t n = 0; n < grid.nodeCount(); ++n) {
     auto& stretches = byLayer[layerOf(n)];
     if (n > 0 && layerOf(n - 1) == layerOf(n))
       ++stretches.back().count;

@@ -10,6 +10,7 @@
 
 #include "barelattice/base/error.hpp"
 #include "barelattice/base/parallel.hpp"
+#include "vectors.hpp"
 
 namespace barelattice {
 namespace {
@@ -20,14 +21,6 @@ constexpr int kGuards = 2;
 /// Vectors side by side.
 using Block = std::vector<std::vector<double>>;
 using Small = Eigen::MatrixXd;
-
-double dot(std::span<const double> a, std::span<const double> b) {
-  return sumBlocks(a.size(), [&](std::size_t begin, std::size_t end) {
-    double sum = 0;
-    for (std::size_t i = begin; i < end; ++i) sum += a[i] * b[i];
-    return sum;
-  });
-}
 
 /// a^T b, entry by entry.
 Small products(const Block& a, const Block& b) {

@@ -5,6 +5,18 @@
 namespace barelattice {
 namespace {
 
+/// Weight of coarse corner `coarse` at corner `corner` of child `child`.
+template <int D>
+double childWeight(int child, int corner, int coarse) {
+  double weight = 1;
+  for (int i = 0; i < D; ++i) {
+    const int position = (child >> i & 1) + (corner >> i & 1);  // 0, 1 or 2 halves along the axis
+    const int far = coarse >> i & 1;
+    weight *= position == 1 ? 0.5 : (position == 2) == (far == 1) ? 1.0 : 0.0;
+  }
+  return weight;
+}
+
 template <int D>
 struct ChildWeights {
   std::array<std::array<std::array<double, kCorners<D>>, kCorners<D>>, kCorners<D>>
@@ -19,17 +31,6 @@ struct ChildWeights {
 };
 
 }  // namespace
-
-template <int D>
-double childWeight(int child, int corner, int coarse) {
-  double weight = 1;
-  for (int i = 0; i < D; ++i) {
-    const int position = (child >> i & 1) + (corner >> i & 1);  // 0, 1 or 2 halves along the axis
-    const int far = coarse >> i & 1;
-    weight *= position == 1 ? 0.5 : (position == 2) == (far == 1) ? 1.0 : 0.0;
-  }
-  return weight;
-}
 
 template <int D>
 void addProjected(const CellMatrix<D>& k, int child, CellMatrix<D>& sum) {
@@ -48,8 +49,6 @@ void addProjected(const CellMatrix<D>& k, int child, CellMatrix<D>& sum) {
     }
 }
 
-template double childWeight<2>(int, int, int);
-template double childWeight<3>(int, int, int);
 template void addProjected<2>(const CellMatrix<2>&, int, CellMatrix<2>&);
 template void addProjected<3>(const CellMatrix<3>&, int, CellMatrix<3>&);
 

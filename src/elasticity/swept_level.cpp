@@ -1,7 +1,6 @@
 #include "swept_level.hpp"
 
 #include <Eigen/Core>
-#include <Eigen/LU>
 #include <array>
 #include <utility>
 
@@ -130,20 +129,14 @@ template <int D>
 void invertBlocks(std::vector<float>& triangles, std::size_t nodes) {
   forEach(nodes, [&](std::size_t n) {
     Eigen::Matrix<double, D, D> block;
-    Eigen::Matrix<double, D, 1> alive = Eigen::Matrix<double, D, 1>::Ones();
     std::size_t entry = 0;
     for (int i = 0; i < D; ++i)
       for (int j = i; j < D; ++j, ++entry)
         block(i, j) = block(j, i) = static_cast<double>(triangles[entry * nodes + n]);
-    for (int i = 0; i < D; ++i) {
-      if (block(i, i) > 0) continue;
-      block(i, i) = 1;
-      alive[i] = 0;
-    }
-    const Eigen::Matrix<double, D, D> inverse = alive.asDiagonal() * block.inverse() * alive.asDiagonal();
+    block = inverseWhereStiff<D>(block);
     entry = 0;
     for (int i = 0; i < D; ++i)
-      for (int j = i; j < D; ++j, ++entry) triangles[entry * nodes + n] = static_cast<float>(inverse(i, j));
+      for (int j = i; j < D; ++j, ++entry) triangles[entry * nodes + n] = static_cast<float>(block(i, j));
   });
 }
 

@@ -67,6 +67,14 @@ BARELATTICE_DISPATCH void productKernel(const double* y, const float* p, const f
 
 }  // namespace
 
+double dot(std::span<const double> a, std::span<const double> b) {
+  return sumBlocks(a.size(), [&](std::size_t begin, std::size_t end) {
+    double sum = 0;
+    for (std::size_t i = begin; i < end; ++i) sum += a[i] * b[i];
+    return sum;
+  });
+}
+
 std::pair<double, double> dots(std::span<const float> a, std::span<const float> b, std::span<const float> c) {
   std::vector<double> second((a.size() + kBlockSize - 1) / kBlockSize);
   const double first = sumBlocks(a.size(), [&](std::size_t begin, std::size_t end) {

@@ -7,6 +7,9 @@
 
 namespace barelattice {
 
+/// a^T b.
+double dot(std::span<const double> a, std::span<const double> b);
+
 /// a^T b and a^T c, summed in double precision.
 std::pair<double, double> dots(std::span<const float> a, std::span<const float> b, std::span<const float> c);
 

@@ -283,6 +283,17 @@ TEST(Optimiser, goesOnFromAStateToTheBit) {
     EXPECT_EQ(resumed.caseCompliance, whole.caseCompliance);
     ASSERT_EQ(resumed.history.size(), whole.history.size());
     EXPECT_EQ(resumed.history.back().compliance, whole.history.back().compliance);
+
+    // The multigrid cycle is part of the state: given W-cycles, it goes on with them.
+    ASSERT_EQ(state.cycles.size(), 1U);
+    state.cycles = {Cycle::w};
+    optimiseLayout<3>(
+        bracket.problem, options,
+        [&](const IterationView& view) {
+          EXPECT_EQ(view.state().cycles, std::vector<Cycle>{Cycle::w});
+          return false;
+        },
+        &state);
   }
 }
 

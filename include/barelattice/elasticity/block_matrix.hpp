@@ -10,6 +10,10 @@
 
 namespace barelattice {
 
+/// Inverse of a diagonal block. Components without stiffness get a zero row and column.
+template <int D>
+Eigen::Matrix<double, D, D> inverseWhereStiff(Eigen::Matrix<double, D, D> block);
+
 /// Compressed block rows. Vectors hold the D components of a node next to each other.
 /// @tparam Real float or double.
 template <int D, class Real = float>

@@ -64,14 +64,12 @@ class LayerPlan {
   /// Slab s covers layers [slabs()[s], slabs()[s + 1]).
   const std::vector<std::size_t>& slabs() const { return slabs_; }
 
-  std::size_t nodeCount() const { return nodeCount_; }
   std::size_t axis() const { return axis_; }  ///< a node's coordinate along it is the number of its layer
   /// Where a node stands in the buffer of its layer.
   std::size_t place(std::size_t layer, std::size_t node) const;
 
  private:
   std::size_t axis_ = 0;
-  std::size_t nodeCount_ = 0;
   std::size_t stride_ = 0;
   unsigned upperRows_ = 0;
   std::vector<Run> runs_;

@@ -104,7 +104,6 @@ class Multigrid {
   /// The same from and to double precision.
   void apply(std::span<const double> r, std::span<double> z);
 
-  MultigridLevel& level(std::size_t l) { return *levels_[l]; }
   std::size_t levelCount() const { return levels_.size() + 1; }
 
  private:
