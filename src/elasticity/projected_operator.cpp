@@ -87,7 +87,39 @@ BARELATTICE_INLINE void applyRuns(const KernelData<D>& data, const LayerBuffers<
     passRun(RunRows<D, float, float>(data.x, buffers, run), CellForces<D>{data, run.cell});
 }
 
+/// f = K u for a cell with a matrix of its own.
+template <int D>
+BARELATTICE_INLINE void multiplyCell(const float* matrix, const float (&u)[kCellDofs<D>],
+                                     float (&f)[kCellDofs<D>]) {
+  constexpr int kSize = kCellDofs<D>;
+  float sum[kSize] = {};
+  for (int j = 0; j < kSize; ++j)
+    for (int i = 0; i < kSize; ++i) sum[i] += u[j] * matrix[j * kSize + i];
+  std::copy_n(sum, kSize, f);
+}
+
+/// The upper triangle of a node's block, row by row, padded to a vector.
+template <int D>
+using NodeBlock = std::array<double, D == 3 ? 8 : 4>;
+
+/// sum += the block of each voxel of a cell times its share.
+template <int D>
+BARELATTICE_INLINE void addNodeBlocks(const NodeBlock<D>* blocks, const double* shares, NodeBlock<D>& sum) {
+  NodeBlock<D> local = sum;
+  for (int child = 0; child < kCorners<D>; ++child)
+    for (std::size_t i = 0; i < local.size(); ++i) local[i] += shares[child] * blocks[child][i];
+  sum = local;
+}
+
 #define BARELATTICE_KERNELS(D)                                                                            \
+  BARELATTICE_DISPATCH void multiplyKernel(const float* matrix, const float(&u)[kCellDofs<D>],            \
+                                           float(&f)[kCellDofs<D>]) {                                     \
+    multiplyCell<D>(matrix, u, f);                                                                        \
+  }                                                                                                       \
+  BARELATTICE_DISPATCH void blocksKernel(const NodeBlock<D>* blocks, const double* shares,                \
+                                         NodeBlock<D>& sum) {                                             \
+    addNodeBlocks<D>(blocks, shares, sum);                                                                \
+  }                                                                                                       \
   BARELATTICE_DISPATCH void applyKernel(const KernelData<D>& data, const LayerBuffers<D, float>& buffers, \
                                         std::span<const LayerPlan<D>::Run> runs) {                        \
     applyRuns<D>(data, buffers, runs);                                                                    \
@@ -96,10 +128,13 @@ BARELATTICE_KERNELS(2)
 BARELATTICE_KERNELS(3)
 #undef BARELATTICE_KERNELS
 
-/// Position of entry (i, j), i <= j, in the upper triangle of a D x D matrix, row by row.
+/// sum += the block on the diagonal of a cell's matrix that belongs to a corner.
 template <int D>
-constexpr int triangleEntry(int i, int j) {
-  return i * D - i * (i - 1) / 2 + j - i;
+void addNodeBlock(const CellMatrix<D>& matrix, std::size_t corner, NodeBlock<D>& sum) {
+  const auto first = static_cast<Eigen::Index>(D * corner);
+  std::size_t entry = 0;
+  for (int i = 0; i < D; ++i)
+    for (int j = i; j < D; ++j) sum[entry++] += matrix(first + i, first + j);
 }
 
 }  // namespace
@@ -185,13 +220,16 @@ CellMatrix<D> ProjectedOperator<D>::supportedMatrix(std::size_t cell) const {
   for (int child = 0; child < kCorners<D>; ++child) {
     const int voxel = children_[cell][static_cast<std::size_t>(child)];
     if (voxel < 0) continue;
-    CellMatrix<D> k = fine_.scales()[static_cast<std::size_t>(voxel)] * stiffness_;
+    const double scale = fine_.scales()[static_cast<std::size_t>(voxel)];
+    CellMatrix<D> k = scale * stiffness_;
+    bool touched = false;
     const auto nodes = voxels.cellNodes(static_cast<std::size_t>(voxel));
     for (int corner = 0; corner < kCorners<D>; ++corner) {
       const auto node = static_cast<std::size_t>(nodes[static_cast<std::size_t>(corner)]);
       const auto s = std::lower_bound(supports.begin(), supports.end(), node,
                                       [](const NodeSupport<D>& a, std::size_t n) { return a.node < n; });
       if (s == supports.end() || s->node != node) continue;
+      touched = true;
       Index<D> first = voxels.nodeIndex(node);  // of the cells round the node, the lowest that exists
       int owner = -1;
       for (int back = kCorners<D> - 1; back >= 0 && owner < 0; --back) {
@@ -203,7 +241,10 @@ CellMatrix<D> ProjectedOperator<D>::supportedMatrix(std::size_t cell) const {
       k.template middleRows<D>(D * corner) = (s->free * k.template middleRows<D>(D * corner)).eval();
       k.template middleCols<D>(D * corner) = (k.template middleCols<D>(D * corner) * s->free).eval();
     }
-    addProjected<D>(k, child, sum);
+    if (touched)
+      addProjected<D>(k, child, sum);
+    else
+      sum += scale * projected_[static_cast<std::size_t>(child)];
   }
   return sum;
 }
@@ -219,16 +260,16 @@ void ProjectedOperator<D>::sweep(std::span<const float> x, const LayerVisitor<D,
                     plan_.runs(layer));
         for (std::size_t i = specialStart_[layer]; i < specialStart_[layer + 1]; ++i) {
           const Special& cell = special_[i];
-          Eigen::Matrix<float, kCellDofs<D>, 1> u;
+          float u[kCellDofs<D>];
+          float f[kCellDofs<D>];
           for (std::size_t corner = 0; corner < kCorners<D>; ++corner)
             for (std::size_t c = 0; c < D; ++c)
-              u[static_cast<Eigen::Index>(D * corner + c)] =
-                  x[c * grid_.nodeCount() + static_cast<std::size_t>(cell.nodes[corner])];
-          const Eigen::Matrix<float, kCellDofs<D>, 1> f = cell.single * u;
+              u[D * corner + c] = x[c * grid_.nodeCount() + static_cast<std::size_t>(cell.nodes[corner])];
+          multiplyKernel(cell.single.data(), u, f);
           for (std::size_t corner = 0; corner < kCorners<D>; ++corner)
             for (std::size_t c = 0; c < D; ++c)
               (corner >> plan_.axis() & 1 ? high : low)[c * plan_.stride() + cell.places[corner]] +=
-                  f[static_cast<Eigen::Index>(D * corner + c)];
+                  f[D * corner + c];
         }
       },
       [&](std::size_t layer, const float* buffer) { visitLayer<D, float>(plan_, layer, buffer, visit); });
@@ -238,28 +279,31 @@ template <int D>
 std::vector<float> ProjectedOperator<D>::nodeDiagonal() const {
   const std::size_t nodes = grid_.nodeCount();
   std::vector<float> diagonal(static_cast<std::size_t>(D * (D + 1) / 2) * nodes);
+  std::array<std::array<NodeBlock<D>, kCorners<D>>, kCorners<D>> blocks{};  // by corner and child
+  for (std::size_t corner = 0; corner < kCorners<D>; ++corner)
+    for (std::size_t child = 0; child < kCorners<D>; ++child)
+      addNodeBlock<D>(projected_[child], corner, blocks[corner][child]);
   forEach(nodes, [&](std::size_t n) {
-    Eigen::Matrix<double, D, D> sum = Eigen::Matrix<double, D, D>::Zero();
-    for (int corner = 0; corner < kCorners<D>; ++corner) {
+    NodeBlock<D> sum{};
+    for (std::size_t corner = 0; corner < kCorners<D>; ++corner) {
       Index<D> at = grid_.nodeIndex(n);
-      for (std::size_t i = 0; i < D; ++i) at[i] -= corner >> i & 1;
+      for (std::size_t i = 0; i < D; ++i) at[i] -= static_cast<int>(corner >> i & 1);
       const int found = grid_.cellAt(at);
       if (found < 0) continue;
       const auto cell = static_cast<std::size_t>(found);
       if (isSpecial(cell)) {
-        sum += special_[static_cast<std::size_t>(specialOf_[cell])].matrix.template block<D, D>(D * corner,
-                                                                                                D * corner);
+        addNodeBlock<D>(special_[static_cast<std::size_t>(specialOf_[cell])].matrix, corner, sum);
         continue;
       }
-      for (std::size_t child = 0; child < kCorners<D>; ++child)
-        if (children_[cell][child] >= 0)
-          sum += fine_.scales()[static_cast<std::size_t>(children_[cell][child])] *
-                 projected_[child].template block<D, D>(D * corner, D * corner);
+      double shares[kCorners<D>];
+      for (std::size_t child = 0; child < kCorners<D>; ++child) {
+        const int voxel = children_[cell][child];
+        shares[child] = voxel < 0 ? 0 : fine_.scales()[static_cast<std::size_t>(voxel)];
+      }
+      blocksKernel(blocks[corner].data(), shares, sum);
     }
-    for (int i = 0; i < D; ++i)
-      for (int j = i; j < D; ++j)
-        diagonal[static_cast<std::size_t>(triangleEntry<D>(i, j)) * nodes + n] =
-            static_cast<float>(sum(i, j));
+    for (std::size_t entry = 0; entry * nodes < diagonal.size(); ++entry)
+      diagonal[entry * nodes + n] = static_cast<float>(sum[entry]);
   });
   return diagonal;
 }

@@ -1,6 +1,8 @@
 #include "projection.hpp"
 
-#include <array>
+#include <algorithm>
+
+#include "barelattice/base/simd.hpp"
 
 namespace barelattice {
 namespace {
@@ -19,34 +21,50 @@ double childWeight(int child, int corner, int coarse) {
 
 template <int D>
 struct ChildWeights {
-  std::array<std::array<std::array<double, kCorners<D>>, kCorners<D>>, kCorners<D>>
-      w{};  // [child][corner][coarse]
+  double w[kCorners<D>][kCorners<D>][kCorners<D>];  // [child][corner][coarse]
   ChildWeights() {
     for (int child = 0; child < kCorners<D>; ++child)
       for (int corner = 0; corner < kCorners<D>; ++corner)
         for (int coarse = 0; coarse < kCorners<D>; ++coarse)
-          w[static_cast<std::size_t>(child)][static_cast<std::size_t>(corner)]
-           [static_cast<std::size_t>(coarse)] = childWeight<D>(child, corner, coarse);
+          w[child][corner][coarse] = childWeight<D>(child, corner, coarse);
   }
 };
+
+/// out = in P, column by column; two thirds of the weights are zero.
+template <int D>
+BARELATTICE_INLINE void combineColumns(const ChildWeights<D>& weights, int child, const double* in,
+                                       double* out) {
+  constexpr int kPerCorner = D * kCellDofs<D>;
+  std::fill_n(out, kCorners<D> * kPerCorner, 0.0);
+  for (int corner = 0; corner < kCorners<D>; ++corner)
+    for (int coarse = 0; coarse < kCorners<D>; ++coarse) {
+      const double weight = weights.w[child][corner][coarse];
+      if (weight == 0) continue;
+      for (int i = 0; i < kPerCorner; ++i)
+        out[coarse * kPerCorner + i] += weight * in[corner * kPerCorner + i];
+    }
+}
+
+#define BARELATTICE_KERNELS(D)                                                                         \
+  BARELATTICE_DISPATCH void combineKernel(const ChildWeights<D>& weights, int child, const double* in, \
+                                          double* out) {                                               \
+    combineColumns<D>(weights, child, in, out);                                                        \
+  }
+BARELATTICE_KERNELS(2)
+BARELATTICE_KERNELS(3)
+#undef BARELATTICE_KERNELS
 
 }  // namespace
 
 template <int D>
 void addProjected(const CellMatrix<D>& k, int child, CellMatrix<D>& sum) {
   static const ChildWeights<D> weights;
-  const auto& w = weights.w[static_cast<std::size_t>(child)];
-  CellMatrix<D> right = CellMatrix<D>::Zero();  // K P; two thirds of the weights are zero
-  for (int b = 0; b < kCorners<D>; ++b)
-    for (int coarse = 0; coarse < kCorners<D>; ++coarse) {
-      const double weight = w[static_cast<std::size_t>(b)][static_cast<std::size_t>(coarse)];
-      if (weight != 0) right.template middleCols<D>(D * coarse) += weight * k.template middleCols<D>(D * b);
-    }
-  for (int a = 0; a < kCorners<D>; ++a)
-    for (int coarse = 0; coarse < kCorners<D>; ++coarse) {
-      const double weight = w[static_cast<std::size_t>(a)][static_cast<std::size_t>(coarse)];
-      if (weight != 0) sum.template middleRows<D>(D * coarse) += weight * right.template middleRows<D>(D * a);
-    }
+  CellMatrix<D> right;
+  CellMatrix<D> both;
+  combineKernel(weights, child, k.data(), right.data());  // K P
+  const CellMatrix<D> turned = right.transpose();         // P^T K, K being symmetric
+  combineKernel(weights, child, turned.data(), both.data());
+  sum += both;
 }
 
 template void addProjected<2>(const CellMatrix<2>&, int, CellMatrix<2>&);

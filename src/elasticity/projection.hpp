@@ -5,8 +5,8 @@
 
 namespace barelattice {
 
-/// sum += P^T K P for one child, P the multilinear interpolation from the corners of its parent. Child c lies
-/// at offset bit i of c along axis i, like corners.
+/// sum += P^T K P for one child, K symmetric, P the multilinear interpolation from the corners of its parent.
+/// Child c lies at offset bit i of c along axis i, like corners.
 template <int D>
 void addProjected(const CellMatrix<D>& k, int child, CellMatrix<D>& sum);
 

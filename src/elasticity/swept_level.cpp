@@ -17,18 +17,17 @@ struct Step {
   std::size_t nodes;     // stride between its entries
   float keep;
   float weight;
-  std::array<const float*, D> base;  // r before the step, or b
-  std::array<const float*, D> y;     // A z
-  std::array<float*, D> r;           // r after it
-  std::array<float*, D> z;
+  std::array<const float*, D> b;
+  std::array<const float*, D> y;  // A x before the step
+  std::array<float*, D> z;        // what the step before has added to x
   std::array<float*, D> x;
 };
 
 enum class StepKind {
-  start,   // x = weight M^-1 base
-  fromX,   // x = (1 + keep) x + weight M^-1 (base - y): the second step from zero, where z is x
-  enter,   // r = base - y, z = weight M^-1 r, x += z
-  finish,  // x += keep z + weight M^-1 (base - y)
+  start,   // x = weight M^-1 b
+  fromX,   // x = (1 + keep) x + weight M^-1 (b - y): the second step from zero, where z is x
+  enter,   // z = weight M^-1 (b - y), x += z
+  finish,  // x += keep z + weight M^-1 (b - y)
 };
 
 /// v = M^-1 r at node n.
@@ -60,7 +59,7 @@ BARELATTICE_INLINE void takeStep(const Step<D>& given, std::size_t count) {
     float v[D];
 #pragma GCC unroll 3
     for (std::size_t c = 0; c < D; ++c)
-      r[c] = kKind == StepKind::start ? step.base[c][n] : step.base[c][n] - step.y[c][n];
+      r[c] = kKind == StepKind::start ? step.b[c][n] : step.b[c][n] - step.y[c][n];
     scaledAt<D, Block>(step, n, r, v);
 #pragma GCC unroll 3
     for (std::size_t c = 0; c < D; ++c) {
@@ -69,7 +68,6 @@ BARELATTICE_INLINE void takeStep(const Step<D>& given, std::size_t count) {
       } else if constexpr (kKind == StepKind::fromX) {
         step.x[c][n] = (1 + step.keep) * step.x[c][n] + step.weight * v[c];
       } else if constexpr (kKind == StepKind::enter) {
-        step.r[c][n] = r[c];
         step.z[c][n] = step.weight * v[c];
         step.x[c][n] += step.weight * v[c];
       } else {
@@ -144,12 +142,7 @@ void invertBlocks(std::vector<float>& triangles, std::size_t nodes) {
 
 template <int D>
 SweptLevel<D>::SweptLevel(std::size_t nodes, double bound, Sweep sweep, Admit admit)
-    : nodes_(nodes),
-      smoother_{bound},
-      sweep_(std::move(sweep)),
-      admit_(std::move(admit)),
-      r_(D * nodes),
-      z_(D * nodes) {}
+    : nodes_(nodes), smoother_{bound}, sweep_(std::move(sweep)), admit_(std::move(admit)), work_(D * nodes) {}
 
 template <int D>
 void SweptLevel<D>::setDiagonal(std::vector<float> diagonal) {
@@ -163,31 +156,16 @@ void SweptLevel<D>::setDiagonal(std::vector<float> diagonal) {
 template <int D>
 void SweptLevel<D>::smoothFromZero(std::span<const float> b, std::span<float> x) {
   const bool block = inverse_.size() > nodes_;
+  const auto step = [&](std::size_t begin, float keep, float weight, const std::array<const float*, D>& y) {
+    return Step<D>{inverse_.data() + begin,        nodes_, keep, weight,
+                   at<D>(b.data(), nodes_, begin), y,      {},   at<D>(x.data(), nodes_, begin)};
+  };
   forEachBlock(nodes_, [&](std::size_t begin, std::size_t end) {
-    take<D>(StepKind::start, block,
-            {inverse_.data() + begin,
-             nodes_,
-             0,
-             smoother_.first(),
-             at<D>(b.data(), nodes_, begin),
-             {},
-             {},
-             {},
-             at<D>(x.data(), nodes_, begin)},
-            end - begin);
+    take<D>(StepKind::start, block, step(begin, 0, smoother_.first(), {}), end - begin);
   });
   sweep_(x, [&](const SweptNodes<D, float>& swept) {
     take<D>(StepKind::fromX, block,
-            {inverse_.data() + swept.begin,
-             nodes_,
-             ChebyshevSmoother::keep(1),
-             smoother_.weight(1),
-             at<D>(b.data(), nodes_, swept.begin),
-             swept.y,
-             {},
-             {},
-             at<D>(x.data(), nodes_, swept.begin)},
-            swept.count);
+            step(swept.begin, ChebyshevSmoother::keep(1), smoother_.weight(1), swept.y), swept.count);
   });
 }
 
@@ -195,35 +173,26 @@ template <int D>
 std::span<const float> SweptLevel<D>::residual(std::span<const float> b, std::span<const float> x) {
   sweep_(x, [&](const SweptNodes<D, float>& swept) {
     for (std::size_t c = 0; c < D; ++c)
-      subtract(b.data() + c * nodes_ + swept.begin, swept.y[c], r_.data() + c * nodes_ + swept.begin,
+      subtract(b.data() + c * nodes_ + swept.begin, swept.y[c], work_.data() + c * nodes_ + swept.begin,
                swept.count);
   });
-  return r_;
+  return work_;
 }
 
 template <int D>
 void SweptLevel<D>::smooth(std::span<const float> b, std::span<float> x) {
   const bool block = inverse_.size() > nodes_;
-  sweep_(x, [&](const SweptNodes<D, float>& swept) {
-    take<D>(StepKind::enter, block,
-            {inverse_.data() + swept.begin, nodes_, 0, smoother_.first(),
-             at<D>(b.data(), nodes_, swept.begin), swept.y, at<D>(r_.data(), nodes_, swept.begin),
-             at<D>(z_.data(), nodes_, swept.begin), at<D>(x.data(), nodes_, swept.begin)},
-            swept.count);
-  });
-  sweep_(z_, [&](const SweptNodes<D, float>& swept) {
-    take<D>(StepKind::finish, block,
-            {inverse_.data() + swept.begin,
-             nodes_,
-             ChebyshevSmoother::keep(1),
-             smoother_.weight(1),
-             at<D>(std::as_const(r_).data(), nodes_, swept.begin),
-             swept.y,
-             {},
-             at<D>(z_.data(), nodes_, swept.begin),
-             at<D>(x.data(), nodes_, swept.begin)},
-            swept.count);
-  });
+  const auto take = [&](StepKind kind, float keep, float weight) {
+    sweep_(x, [&, kind, keep, weight](const SweptNodes<D, float>& swept) {
+      barelattice::take<D>(
+          kind, block,
+          {inverse_.data() + swept.begin, nodes_, keep, weight, at<D>(b.data(), nodes_, swept.begin), swept.y,
+           at<D>(work_.data(), nodes_, swept.begin), at<D>(x.data(), nodes_, swept.begin)},
+          swept.count);
+    });
+  };
+  take(StepKind::enter, 0, smoother_.first());
+  take(StepKind::finish, ChebyshevSmoother::keep(1), smoother_.weight(1));
 }
 
 template class SweptLevel<2>;

@@ -38,7 +38,7 @@ class SweptLevel final : public MultigridLevel {
   Sweep sweep_;
   Admit admit_;
   std::vector<float> inverse_;  // of the diagonal, stored like it
-  std::vector<float> r_, z_;
+  std::vector<float> work_;     // the residual, or the step smoothing took last
 };
 
 }  // namespace barelattice

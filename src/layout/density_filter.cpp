@@ -58,9 +58,11 @@ DensityFilter<D>::DensityFilter(const Grid<D>& grid, std::vector<double> fill, d
   const double cells = radius / grid.frame().size;
   reach_ = std::max(0, static_cast<int>(std::ceil(cells)) - 1);
   Index<D> padded = grid.frame().cells;
+  std::size_t paddedCells = 1;
+
   for (int& n : padded) {
     n += 2 * reach_;
-    paddedCells_ *= static_cast<std::size_t>(n);
+    paddedCells *= static_cast<std::size_t>(n);
   }
   const auto place = [&](const Index<D>& at) {
     std::ptrdiff_t linear = 0;
@@ -88,8 +90,11 @@ DensityFilter<D>::DensityFilter(const Grid<D>& grid, std::vector<double> fill, d
     for (int& i : at) i += reach_;
     home_.push_back(static_cast<std::size_t>(place(at)));
   }
+  box_.assign(paddedCells, 0.0);
+  const std::vector<double> ones(grid.cellCount(), 1.0);
   inverseWeight_.resize(grid.cellCount());
-  convolve(fill_, inverseWeight_);
+  convolve(fill_, ones, inverseWeight_, ones);
+
   for (std::size_t c = 0; c < inverseWeight_.size(); ++c) {
     const bool empty = boundary == FilterBoundary::empty && (attached.empty() || !attached[c]);
     inverseWeight_[c] = 1 / (empty ? whole : inverseWeight_[c]);
@@ -97,37 +102,38 @@ DensityFilter<D>::DensityFilter(const Grid<D>& grid, std::vector<double> fill, d
 }
 
 template <int D>
-void DensityFilter<D>::convolve(std::span<const double> in, std::span<double> out) const {
-  std::vector<double> box(paddedCells_, 0.0);
+void DensityFilter<D>::convolve(std::span<const double> before, std::span<const double> in,
+                                std::span<double> out, std::span<const double> after) const {
   const auto& runs = grid_.runs();
-  for (std::size_t r = 0; r < runs.size(); ++r)
-    std::copy_n(in.begin() + runs[r].cell, runs[r].length,
-                box.begin() + static_cast<std::ptrdiff_t>(home_[r]));
-  forEachBlock(
+  forEach(
       runs.size(),
-      [&](std::size_t begin, std::size_t end) {
-        for (std::size_t r = begin; r < end; ++r)
-          convolveRow(box.data() + home_[r], out.data() + runs[r].cell, runs[r].length, taps_.data(),
-                      taps_.size());
+      [&](std::size_t r) {
+        const auto cell = static_cast<std::size_t>(runs[r].cell);
+        double* to = box_.data() + home_[r];
+        for (std::size_t i = 0; i < static_cast<std::size_t>(runs[r].length); ++i)
+          to[i] = before[cell + i] * in[cell + i];
+      },
+      kRunsPerBlock);
+  forEach(
+      runs.size(),
+      [&](std::size_t r) {
+        const auto cell = static_cast<std::size_t>(runs[r].cell);
+        convolveRow(box_.data() + home_[r], out.data() + cell, runs[r].length, taps_.data(), taps_.size());
+        for (std::size_t i = 0; i < static_cast<std::size_t>(runs[r].length); ++i)
+          out[cell + i] *= after[cell + i];
       },
       kRunsPerBlock);
 }
 
 template <int D>
 void DensityFilter<D>::forward(std::span<const double> in, std::span<double> out) const {
-  std::vector<double> filled(in.size());
-  forEach(in.size(), [&](std::size_t i) { filled[i] = fill_[i] * in[i]; });
-  convolve(filled, out);
-  forEach(in.size(), [&](std::size_t i) { out[i] *= inverseWeight_[i]; });
+  convolve(fill_, in, out, inverseWeight_);
 }
 
 template <int D>
 void DensityFilter<D>::backward(std::span<const double> /*in*/, std::span<const double> gradientOut,
                                 std::span<double> gradientIn) const {
-  std::vector<double> weighted(gradientOut.size());
-  forEach(weighted.size(), [&](std::size_t i) { weighted[i] = gradientOut[i] * inverseWeight_[i]; });
-  convolve(weighted, gradientIn);
-  forEach(weighted.size(), [&](std::size_t i) { gradientIn[i] *= fill_[i]; });
+  convolve(inverseWeight_, gradientOut, gradientIn, fill_);
 }
 
 template class DensityFilter<2>;

@@ -21,19 +21,21 @@ std::vector<double> updateByOptimality(std::span<const double> variables,
   double least = std::numeric_limits<double>::max();
   double most = 0;
   for (const double r : ratio) {
-    if (r > 0) least = std::min(least, r);
-    most = std::max(most, r);
+    if (r > 0 && r < least) least = r;
+    if (r > most) most = r;
   }
+
   std::vector<double> updated(variables.begin(), variables.end());
   if (most == 0) return updated;
+  const auto low = [&](std::size_t i) { return std::max(0.0, variables[i] - options.move); };
+  const auto high = [&](std::size_t i) { return std::min(1.0, variables[i] + options.move); };
   const auto stepTo = [&](double factor) {  // factor = l^-damping
     forEach(updated.size(), [&](std::size_t i) {
-      const double low = std::max(0.0, variables[i] - options.move);
-      const double high = std::min(1.0, variables[i] + options.move);
-      updated[i] = std::clamp(variables[i] * ratio[i] * factor, low, high);
+      updated[i] = std::clamp(variables[i] * ratio[i] * factor, low(i), high(i));
     });
     return amount(updated);
   };
+
   // The logarithm of the factor is sought. At the ends every variable sits on its move limit; near the root
   // the ratios of variables free to move are about one, so their mean by amount is the first guess.
   const double weighted = sumBlocks(ratio.size(), [&](std::size_t begin, std::size_t end) {
@@ -51,6 +53,16 @@ std::vector<double> updateByOptimality(std::span<const double> variables,
   search.high = std::log(1e4 / least);
   search.guess = weighted > 0 && weight > 0 ? std::log(weight / weighted) : search.low;
   search.step = 0.3;
+  // d(variable)/d(log factor) is the variable itself where it is free to move.
+  const double factor = std::exp(search.guess);
+  search.slope = sumBlocks(ratio.size(), [&](std::size_t begin, std::size_t end) {
+    double sum = 0;
+    for (std::size_t i = begin; i < end; ++i) {
+      const double free = variables[i] * ratio[i] * factor;
+      if (free > low(i) && free < high(i)) sum += limitGradient[i] * free;
+    }
+    return sum;
+  });
   search.width = 1e-12 * (std::abs(search.low) + std::abs(search.high));
   constexpr double kAccuracy = 1e-6;  // relative, of the amount: far below what a step changes
   growingRoot([&](double logarithm) { return stepTo(std::exp(logarithm)) - target; }, search,

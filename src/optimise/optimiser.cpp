@@ -43,15 +43,18 @@ class Loop {
         compliances_(*problem.grid, problem.material, problem.cases, product(problem.fill, problem.modulus),
                      options.law),
         mass_(product(problem.fill, problem.mass)),
-        filter_(std::make_shared<DensityFilter<D>>(*problem.grid, problem.fill, problem.filterRadius,
-                                                   problem.filterBoundary, problem.attached)) {
+        keep_(std::make_shared<KeepSolid>(problem.keep)) {
     compliances_.setTolerance(options.loopTolerance);
+    if (!problem.mirror.empty()) level_.append(std::make_shared<Mirror>(problem.mirror));
+    level_.append(std::make_shared<DensityFilter<D>>(*problem.grid, problem.fill, problem.filterRadius,
+                                                     problem.filterBoundary, problem.attached));
+
     if (resume) {
       state_ = *resume;
       compliances_.setDisplacements(std::move(state_.displacements));
       compliances_.setCycles(state_.cycles);
     }
-    buildChain();
+    sharpen();
     if (!resume && problem.start.empty()) startUniform();
     if (!resume && !problem.start.empty()) startFrom(problem.start);
   }
@@ -60,7 +63,7 @@ class Loop {
     const auto start = std::chrono::steady_clock::now();
     const double before = state_.history.empty() ? 0 : state_.history.back().seconds;
     OptimiseStop stop = OptimiseStop::iterationLimit;
-    std::vector<double> density = chain_.forward(state_.variables);
+    std::vector<double> density = forward(state_.variables);
     if (ended(state_)) stop = OptimiseStop::settled;
     while (stop == OptimiseStop::iterationLimit &&
            state_.history.size() < static_cast<std::size_t>(options_.maxIterations)) {
@@ -68,7 +71,7 @@ class Loop {
       record.iteration = static_cast<int>(state_.history.size()) + 1;
       record.sharpness = sharpness();
       record.massFraction = mass_.value(density);
-      record.compliance = goal(compliances_.evaluate(eroded_.forward(state_.variables)));
+      record.compliance = goal(compliances_.evaluate(eroded_.forward(level_.result())));
       for (const SolveReport& report : compliances_.reports()) {
         record.solverIterations += report.iterations;
         record.strengthened = record.strengthened || report.strengthenedAt > 0;
@@ -82,7 +85,8 @@ class Loop {
       if (ended(state_))
         stop = OptimiseStop::settled;
       else if (advance(record.change))
-        density = rebalanced();
+        density = rebalance();
+
       if (callback && !callback({record, density, [this] { return snapshot(); }}) &&
           stop == OptimiseStop::iterationLimit)
         stop = OptimiseStop::cancelled;
@@ -91,20 +95,24 @@ class Loop {
   }
 
  private:
-  /// From variables to the layout read at a threshold; without one, to the level it is read from.
-  LayoutChain chainAt(std::optional<double> threshold) const {
+  /// From the level to the layout read at a threshold.
+  LayoutChain reading(double threshold) const {
     LayoutChain chain;
-    if (!problem_.mirror.empty()) chain.append(std::make_shared<Mirror>(problem_.mirror));
-    chain.append(filter_);
-    if (threshold && !options_.sharpness.empty())
-      chain.append(std::make_shared<Projection>(sharpness(), *threshold));
-    chain.append(std::make_shared<KeepSolid>(problem_.keep));
+    if (!options_.sharpness.empty()) chain.append(std::make_shared<Projection>(sharpness(), threshold));
+    chain.append(keep_);
     return chain;
   }
 
-  void buildChain() {
-    chain_ = chainAt(0.5);
-    eroded_ = chainAt(0.5 + options_.erosion);
+  /// Takes over the sharpness of the stage. The chains are to go forward anew.
+  void sharpen() {
+    nominal_ = reading(0.5);
+    eroded_ = reading(0.5 + options_.erosion);
+  }
+
+  /// The layout of given variables. Outside a search for a shift or a step, level_ and nominal_ hold what
+  /// belongs to state_.variables.
+  const std::vector<double>& forward(std::span<const double> variables) {
+    return nominal_.forward(level_.forward(variables));
   }
 
   OptimiseState snapshot() const {
@@ -133,7 +141,7 @@ class Loop {
   double sharpness() const { return options_.sharpness.empty() ? 0 : options_.sharpness[state_.stage]; }
   bool lastStage() const { return state_.stage + 1 >= options_.sharpness.size(); }
   double total() const { return std::accumulate(problem_.fill.begin(), problem_.fill.end(), 0.0); }
-  double massOf(std::span<const double> variables) { return mass_.value(chain_.forward(variables)); }
+  double massOf(std::span<const double> variables) { return mass_.value(forward(variables)); }
 
   /// The uniform start that meets the mass target.
   void startUniform() {
@@ -153,7 +161,7 @@ class Loop {
     state_.variables.resize(density.size());
     for (std::size_t i = 0; i < density.size(); ++i)
       state_.variables[i] = kEmpty + (kFull - kEmpty) * density[i];
-    rebalanced();
+    rebalance();
   }
 
   /// Near the threshold a density follows its variable with the sharpness as factor. Undamped, a step
@@ -164,9 +172,15 @@ class Loop {
   }
 
   /// Updates the variables from the compliances evaluated last and returns the new layout.
-  std::vector<double> update() { return problem_.goal == CaseGoal::worst ? updateWorst() : updateSum(); }
+  std::vector<double> update() {
+    if (problem_.goal == CaseGoal::worst)
+      updateWorst();
+    else
+      updateSum();
+    return nominal_.result();
+  }
 
-  std::vector<double> updateSum() {
+  void updateSum() {
     std::vector<double> goalGradient(state_.variables.size(), 0.0);
     std::vector<double> own(goalGradient.size());
     for (std::size_t k = 0; k < problem_.cases.size(); ++k) {
@@ -176,14 +190,13 @@ class Loop {
     OptimalityOptions step = options_.update;
     step.damping *= damping();
     state_.variables = updateByOptimality(
-        state_.variables, eroded_.backward(goalGradient), chain_.backward(massGradient()),
+        state_.variables, byVariables(eroded_, goalGradient), massByVariables(),
         [&](std::span<const double> x) { return massOf(x); }, problem_.massFraction, step);
-    return chain_.forward(state_.variables);
   }
 
   /// Minimises the largest w_k C_k, in units of the largest one now, under the mass limit. The approximation
   /// of the mass is good to second order in the step; a shift of all variables makes up the rest.
-  std::vector<double> updateWorst() {
+  void updateWorst() {
     AsymptotesProblem problem;
     std::vector<double> compliances;
     for (const SolveReport& report : compliances_.reports()) compliances.push_back(report.work);
@@ -194,23 +207,29 @@ class Loop {
       compliances_.gradient(k, own);
       for (double& value : own) value *= factor;
       problem.limits.push_back(factor * compliances[k]);
-      problem.limitGradients.push_back(eroded_.backward(own));
+      problem.limitGradients.push_back(byVariables(eroded_, own));
       problem.shares.push_back(1);
     }
-    std::vector<double> byMass = chain_.backward(massGradient());
+    std::vector<double> byMass = massByVariables();
     for (double& value : byMass) value /= problem_.massFraction;
-    problem.limits.push_back(massOf(state_.variables) / problem_.massFraction - 1);
+    problem.limits.push_back(mass_.value(nominal_.result()) / problem_.massFraction - 1);
+
     problem.limitGradients.push_back(std::move(byMass));
     problem.shares.push_back(0);
     state_.variables =
         updateByAsymptotes(state_.variables, problem, {options_.update.move * damping()}, state_.asymptotes);
-    return rebalanced();
+    rebalance();
   }
 
-  std::vector<double> massGradient() {
+  /// Derivative by the variables from that by the density one of the readings gave.
+  std::vector<double> byVariables(const LayoutChain& reading, std::span<const double> gradient) const {
+    return level_.backward(reading.backward(gradient));
+  }
+
+  std::vector<double> massByVariables() {
     std::vector<double> gradient(state_.variables.size());
-    mass_.evaluate(chain_.forward(state_.variables), gradient);
-    return gradient;
+    mass_.evaluate(nominal_.result(), gradient);
+    return byVariables(nominal_, gradient);
   }
 
   double moved(const std::vector<double>& from, const std::vector<double>& to) const {
@@ -228,13 +247,13 @@ class Loop {
       return false;
     ++state_.stage;
     state_.inStage = 0;
-    buildChain();
+    sharpen();
     return true;
   }
 
   /// A sharper projection changes the mass of the same variables: shift them all until the target is met
   /// again.
-  std::vector<double> rebalanced() {
+  const std::vector<double>& rebalance() {
     const std::vector<double> base = state_.variables;
     growingRoot(
         [&](double shift) {
@@ -243,7 +262,7 @@ class Loop {
           return massOf(state_.variables) - problem_.massFraction;
         },
         {0, 0.01, -1, 1, kMassWidth}, kMassAccuracy);
-    return chain_.forward(state_.variables);
+    return nominal_.result();
   }
 
   OptimiseResult finish(std::vector<double> density, OptimiseStop stop) {
@@ -255,7 +274,9 @@ class Loop {
     result.compliance = goal(result.caseCompliance);
     result.massFraction = mass_.value(density);
     result.displacements = compliances_.displacements();
-    result.level = chainAt(std::nullopt).forward(state_.variables);
+    result.level.resize(density.size());
+    keep_->forward(level_.result(), result.level);
+
     result.density = std::move(density);
     return result;
   }
@@ -264,9 +285,10 @@ class Loop {
   const OptimiseOptions& options_;
   CaseCompliances<D> compliances_;
   MassFraction mass_;
-  std::shared_ptr<DensityFilter<D>> filter_;
-  LayoutChain chain_;    // to the layout that is the result
-  LayoutChain eroded_;   // to the thinner one that is analysed
+  std::shared_ptr<KeepSolid> keep_;
+  LayoutChain level_;    // from the variables to the level the layouts are read from
+  LayoutChain nominal_;  // from there to the layout that is the result
+  LayoutChain eroded_;   // and to the thinner one that is analysed
   OptimiseState state_;  // without its displacements, which live in compliances_
 };
 

@@ -119,9 +119,28 @@ TEST(GrowingRoot, isFoundInAHandfulOfEvaluations) {
   }
 }
 
+TEST(GrowingRoot, takesItsFirstStepByTheSlope) {
+  const RootSearch known{.guess = 0.5, .step = 1, .low = 0, .high = 1, .width = 0, .slope = 0.1};
+  int evaluations = 0;
+  const auto value = [&](double x) {
+    ++evaluations;
+    return 0.1 * x - 0.03;
+  };
+  EXPECT_NEAR(growingRoot(value, known, 1e-12), 0.3, 1e-10);
+  EXPECT_EQ(evaluations, 2);
+}
+
 TEST(GrowingRoot, endsAtTheBoundWhereThereIsNone) {
-  EXPECT_EQ(growingRoot([](double x) { return x + 1; }, {0.5, 0.1, 0, 1, 0}, 1e-9), 0);
-  EXPECT_EQ(growingRoot([](double x) { return x - 2; }, {0.5, 0.1, 0, 1, 0}, 1e-9), 1);
+  for (const double offset : {1.0, -2.0}) {
+    double last = 0.5;
+    const auto value = [&](double x) {
+      last = x;
+      return x + offset;
+    };
+    EXPECT_EQ(growingRoot(value, {0.5, 0.1, 0, 1, 0}, 1e-9), offset > 0 ? 0 : 1);
+    EXPECT_EQ(last, offset > 0 ? 0 : 1);
+  }
+
   // A step never comes closer than one side; the interval shrinks to its width.
   const double step =
       growingRoot([](double x) { return x < 0.3 ? -1.0 : 1.0; }, {0.5, 0.1, 0, 1, 1e-6}, 1e-9);

@@ -250,6 +250,7 @@ TEST(Optimiser, balancesTheCasesWhereTheWorstOneGoverns) {
   for (GridCase& c : bracket.problem.cases) c.weight = 1;
   OptimiseOptions options;
   options.maxIterations = 80;
+  options.erosion = 0;  // what is balanced is the layout analysed; here it is the result
   const OptimiseResult sum = optimiseLayout<3>(bracket.problem, options);
   bracket.problem.goal = CaseGoal::worst;
   const OptimiseResult worst = optimiseLayout<3>(bracket.problem, options);
@@ -263,7 +264,7 @@ TEST(Optimiser, balancesTheCasesWhereTheWorstOneGoverns) {
   const auto gap = [](const OptimiseResult& r) {
     return std::abs(std::log(r.caseCompliance[0] / r.caseCompliance[1]));
   };
-  EXPECT_LT(gap(worst), 0.1);
+  EXPECT_LT(gap(worst), 0.005);
 }
 
 TEST(Optimiser, goesOnFromAStateToTheBit) {

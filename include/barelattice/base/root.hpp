@@ -10,14 +10,16 @@ namespace barelattice {
 /// A search interval with a first guess and the first step away from it.
 struct RootSearch {
   double guess = 0;
-  double step = 1;   ///< above 0; doubled until the root lies between two values
+  double step = 1;   ///< the longest, above 0; doubled until the root lies between two values
   double low = 0;    ///< the search goes no lower,
   double high = 1;   ///< nor higher
   double width = 0;  ///< accepted uncertainty of the root
+  double slope = 0;  ///< of the function at the guess, roughly; 0 if unknown. The first step is then Newton's
 };
 
-/// Finds x with value(x) = 0 for a function that does not fall, in a handful of evaluations: brackets the
-/// root round the guess, then closes in by the Illinois form of false position (Dowell & Jarratt 1971).
+/// Finds x with value(x) = 0 for a function that does not fall, in a handful of evaluations: by secants, no
+/// longer than the step, until the root lies between two values, then by the Illinois form of false position
+/// (Dowell & Jarratt 1971).
 /// @param value the function; not called again once it returned less than `accuracy` in size.
 /// @return the last x given to `value`: the root, or the end of the interval if there is none.
 template <class Value>
@@ -29,6 +31,7 @@ double growingRoot(const Value& value, const RootSearch& search, double accuracy
   double fLow = 0;  // 0 while unknown
   double fHigh = 0;
   double step = search.step;
+  double slope = search.slope;
   bool roundOnLow = false;
   bool roundOnHigh = false;
   for (int round = 0; round < 200 && std::abs(f) > accuracy; ++round) {
@@ -48,15 +51,20 @@ double growingRoot(const Value& value, const RootSearch& search, double accuracy
       roundOnHigh = false;
     }
     if (high - low <= search.width) break;
+    const double from = x;
+    const double fFrom = f;
     if (fLow == 0 || fHigh == 0) {
-      x = f > 0 ? std::max(search.low, x - step) : std::min(search.high, x + step);
+      const double secant = slope > 0 ? std::min(std::abs(f) / slope, step) : step;
+      x = std::clamp(f > 0 ? x - secant : x + secant, search.low, search.high);
       step *= 2;
     } else {
       x = high - fHigh * (high - low) / (fHigh - fLow);
       if (!(x > low && x < high)) x = 0.5 * (low + high);
+      if (x == low || x == high) x = from;  // no number lies between
     }
-    if (x == low || x == high) break;
+    if (x == from) break;
     f = value(x);
+    slope = (f - fFrom) / (x - from);
   }
   return x;
 }

@@ -27,6 +27,8 @@ struct FilterTap {
 /// Linear decay over the radius (Bruns & Tortorelli 2001, Bourdin 2001), weighted with the fill of the cells:
 ///   out_i = sum_j w_ij v_j in_j / sum_j w_ij v_j,   w_ij = max(0, radius - distance_ij).
 /// Cost: one multiplication per pair of cells within the radius, in vectors of eight along the first axis.
+/// The box it works in is kept from call to call: one call at a time.
+
 template <int D>
 class DensityFilter final : public LayoutMap {
  public:
@@ -44,16 +46,17 @@ class DensityFilter final : public LayoutMap {
                 std::span<double> gradientIn) const override;
 
  private:
-  /// out_i = sum_j w_ij in_j over cells inside the domain.
-  void convolve(std::span<const double> in, std::span<double> out) const;
+  /// out_i = after_i sum_j w_ij before_j in_j over cells inside the domain.
+  void convolve(std::span<const double> before, std::span<const double> in, std::span<double> out,
+                std::span<const double> after) const;
 
   const Grid<D>& grid_;
   std::vector<double> fill_;
   std::vector<double> inverseWeight_;  // 1 / sum_j w_ij v_j
   std::vector<FilterTap> taps_;
-  int reach_ = 0;                  // cells of padding on each side
-  std::vector<std::size_t> home_;  // where each run starts in the padded box
-  std::size_t paddedCells_ = 1;
+  int reach_ = 0;                    // cells of padding on each side
+  std::vector<std::size_t> home_;    // where each run starts in the padded box
+  mutable std::vector<double> box_;  // the padded box; what lies outside the domain stays zero
 };
 
 }  // namespace barelattice

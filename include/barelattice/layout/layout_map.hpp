@@ -26,6 +26,9 @@ class LayoutChain {
   /// Density from design variables.
   const std::vector<double>& forward(std::span<const double> variables);
 
+  /// What the last forward returned.
+  const std::vector<double>& result() const { return fields_.back(); }
+
   /// Derivative by the design variables from the derivative by the density, at the last forward's variables.
   std::vector<double> backward(std::span<const double> gradient) const;
 
