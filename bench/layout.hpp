@@ -4,6 +4,7 @@
 
 #include <vector>
 
+#include "barelattice/elasticity/forces.hpp"
 #include "barelattice/elasticity/node_support.hpp"
 #include "barelattice/grid/grid.hpp"
 
@@ -25,8 +26,8 @@ inline std::vector<std::size_t> clampedEnd(const Grid<3>& grid) {
 }
 
 /// Only solid is pushed: on light material the load's own dent would be all of the compliance.
-inline std::vector<double> pushedEnd(const Grid<3>& grid, const std::vector<double>& shares) {
-  std::vector<double> f(3 * grid.nodeCount(), 0.0);
+inline Forces pushedEnd(const Grid<3>& grid, const std::vector<double>& shares) {
+  Forces f;
   for (std::size_t c = 0; c < shares.size(); ++c)
     if (grid.cellIndex(c)[0] + 1 == grid.frame().cells[0] && shares[c] == 1)
       for (const int n : grid.cellNodes(c)) f[gridDof(grid, static_cast<std::size_t>(n), 2)] = 1;

@@ -97,8 +97,8 @@ struct NodeRows {
 
 /// Ordered by node: entry 3 n + c.
 std::vector<double> loadByNode(const NodeRows& rows) {
-  const std::vector<double> f = bench::pushedEnd(rows.grid, rows.shares);
-  std::vector<double> load(f.size());
+  Forces f = bench::pushedEnd(rows.grid, rows.shares);
+  std::vector<double> load(3 * rows.grid.nodeCount());
   for (std::size_t n = 0; n < rows.grid.nodeCount(); ++n)
     for (int c = 0; c < 3; ++c) {
       const std::size_t dof = gridDof(rows.grid, n, c);
@@ -110,7 +110,7 @@ std::vector<double> loadByNode(const NodeRows& rows) {
 Outcome ours(const Grid<3>& grid, const std::vector<double>& shares) {
   Outcome outcome;
   const double before = residentBytes();
-  const std::vector<double> f = bench::pushedEnd(grid, shares);
+  const Forces f = bench::pushedEnd(grid, shares);
   ElasticModel<3> model(grid, {"m", 1e3, 0.3, 1, 1}, bench::clampedEnd(grid));  // E h = 1
   std::vector<double> u(model.size(), 0.0);
   const double start = now();

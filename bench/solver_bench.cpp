@@ -28,7 +28,7 @@ void solve(benchmark::State& state) {
   ElasticModel<3> model(grid, {"m", 70e9, 0.3, 1, 1}, clampedEnd(grid));
   const std::vector<double> shares =
       state.range(1) ? latticeShares(grid) : std::vector<double>(grid.cellCount(), 1.0);
-  const std::vector<double> f = pushedEnd(grid, shares);
+  const Forces f = pushedEnd(grid, shares);
   std::vector<double> u(model.size());
   int iterations = 0;
   for (auto _ : state) {

@@ -64,7 +64,7 @@ int main(int argc, char** argv) {
   problem.exclusion = 8 * mm;
   for (const auto& [name, force] :
        {std::pair{"catch", Vec3(500, 600, -400)}, {"drive", Vec3(-200, 1100, -100)}}) {
-    GridCase c{name, 1, std::vector<double>(3 * domain.grid.nodeCount()), {}};
+    GridCase c{name, 1, {}, {}};
     Attachment<3>(domain.grid, faces[3].face).addAction({force}, c.force);
     for (std::size_t bolt = 0; bolt < 3; ++bolt)
       for (const std::size_t node : Attachment<3>(domain.grid, faces[bolt].face).nodes())

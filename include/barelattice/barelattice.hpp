@@ -26,6 +26,8 @@
 #include "barelattice/elasticity/conjugate_gradients.hpp"
 #include "barelattice/elasticity/elastic_model.hpp"
 #include "barelattice/elasticity/element.hpp"
+#include "barelattice/elasticity/fields.hpp"
+#include "barelattice/elasticity/forces.hpp"
 #include "barelattice/elasticity/layer_plan.hpp"
 #include "barelattice/elasticity/material.hpp"
 #include "barelattice/elasticity/multigrid.hpp"

@@ -115,7 +115,7 @@ class CaseBuilder {
 
   void build() {
     attachSupports();
-    const std::vector<std::vector<double>> unit = loadForces();
+    const std::vector<Forces> unit = loadForces();
     for (const BriefCase& c : job_.brief.cases) addCase(c, unit);
   }
 
@@ -132,13 +132,12 @@ class CaseBuilder {
     job_.supportCentre /= area;
   }
 
-  std::vector<std::vector<double>> loadForces() {
-    std::vector<std::vector<double>> unit;
+  std::vector<Forces> loadForces() {
+    std::vector<Forces> unit;
     for (const BriefLoad& load : job_.brief.loads) {
       const Attachment<D> attachment(grid_, job_.face(load.face));
       checkCovered(job_, "loads." + load.name, load.face, load.place, attachment.covered());
-      unit.emplace_back(D * grid_.nodeCount(), 0.0);
-      attachment.addAction(load.action, unit.back());
+      attachment.addAction(load.action, unit.emplace_back());
       loadCells_.push_back(attachment.cells());
     }
     return unit;
@@ -187,17 +186,16 @@ class CaseBuilder {
                    "join the regions, or check that no clear cuts them apart");
   }
 
-  void addCase(const BriefCase& c, const std::vector<std::vector<double>>& unit) {
+  void addCase(const BriefCase& c, const std::vector<Forces>& unit) {
     checkConnected(c);
-    GridCase gridCase{c.name, c.weight, std::vector<double>(D * grid_.nodeCount(), 0.0), heldIn(c)};
+    GridCase gridCase{c.name, c.weight, {}, heldIn(c)};
     CaseSummary summary{c.name, c.weight, {}};
     double sizes = 0;
     for (std::size_t l = 0; l < unit.size(); ++l) {
       const BriefLoad& load = job_.brief.loads[l];
       const auto factor = c.loads.find(load.name);
       if (factor == c.loads.end()) continue;
-      for (std::size_t i = 0; i < gridCase.force.size(); ++i)
-        gridCase.force[i] += factor->second * unit[l][i];
+      for (const auto& [dof, force] : unit[l]) gridCase.force[dof] += factor->second * force;
       const Resultant r =
           resultantOnFace(job_.face(load.face), load.action * factor->second, job_.supportCentre);
       summary.resultant.force += r.force;

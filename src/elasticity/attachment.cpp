@@ -84,7 +84,7 @@ Attachment<D>::Attachment(const Grid<D>& grid, const Face& face) : grid_(grid) {
 }
 
 template <int D>
-void Attachment<D>::addAction(const FaceAction& action, std::span<double> forces) const {
+void Attachment<D>::addAction(const FaceAction& action, Forces& forces) const {
   if (ties_.empty()) throw InputError("the face lies on empty space");
   const FaceAction whole = action * (1 / covered_);
   for (const Tie& tie : ties_) {

@@ -68,9 +68,12 @@ Eigen::Matrix<double, D, D> inverseWhereStiff(Eigen::Matrix<double, D, D> block)
 }
 
 template <int D, class Real>
-void BlockMatrix<D, Real>::apply(std::span<const Real> x, std::span<Real> y) const {
+void BlockMatrix<D, Real>::apply(const Fields<const Real>& x, const Fields<Real>& y) const {
   forEachBlock(
-      rows(), [&](std::size_t begin, std::size_t end) { rowsKernel(*this, x.data(), y.data(), begin, end); },
+      rows(),
+      [&](std::size_t begin, std::size_t end) {
+        for (std::size_t k = 0; k < x.size(); ++k) rowsKernel(*this, x[k].data(), y[k].data(), begin, end);
+      },
       kRowsPerBlock);
 }
 

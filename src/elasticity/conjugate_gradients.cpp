@@ -74,33 +74,34 @@ class PlainSystem final : public ConjugateSystem {
         p_(f.size()),
         q_(f.size()) {}
 
-  Residual renewResidual() override {
+  std::size_t count() const override { return 1; }
+  std::vector<Residual> renewResidual(Which /*which*/) override {
     matrix_(u_, z_);
     forEach(r_.size(), [&](std::size_t i) {
       const double carried = r_[i];
       r_[i] = f_[i] - z_[i];
       z_[i] = r_[i] - carried;
     });
-    return {dot(r_, r_), dot(z_, z_), dot(f_, u_) + dot(r_, u_)};
+    return {{dot(r_, r_), dot(z_, z_), dot(f_, u_) + dot(r_, u_)}};
   }
-  Preconditioned precondition() override {
+  std::vector<Preconditioned> precondition(Which /*which*/) override {
     preconditioner_(r_, z_);
-    return {dot(r_, z_), dot(q_, z_)};
+    return {{dot(r_, z_), dot(q_, z_)}};
   }
-  Direction advance(double beta) override {
-    forEach(p_.size(), [&](std::size_t i) { p_[i] = z_[i] + beta * p_[i]; });
+  std::vector<Direction> advance(Which /*which*/, std::span<const double> beta) override {
+    forEach(p_.size(), [&](std::size_t i) { p_[i] = z_[i] + beta[0] * p_[i]; });
     matrix_(p_, q_);
-    return {dot(p_, q_), dot(r_, p_)};
+    return {{dot(p_, q_), dot(r_, p_)}};
   }
-  double step(double alpha) override {
-    forEach(u_.size(), [&](std::size_t i) {
-      u_[i] += alpha * p_[i];
-      r_[i] -= alpha * q_[i];
+  std::vector<double> step(Which /*which*/, std::span<const double> alpha) override {
+    forEach(p_.size(), [&](std::size_t i) {
+      u_[i] += alpha[0] * p_[i];
+      r_[i] -= alpha[0] * q_[i];
     });
-    return dot(f_, u_);
+    return {dot(f_, u_)};
   }
-  double loadSquared() const override { return dot(f_, f_); }
-  void rest() override { std::fill(u_.begin(), u_.end(), 0.0); }
+  double loadSquared(std::size_t /*k*/) const override { return dot(f_, f_); }
+  void rest(std::size_t /*k*/) override { std::fill(u_.begin(), u_.end(), 0.0); }
   double renewalDrop() const override { return 0; }
 
  private:
@@ -109,6 +110,92 @@ class PlainSystem final : public ConjugateSystem {
   std::span<const double> f_;
   std::span<double> u_;
   std::vector<double> r_, z_, p_, q_;
+};
+
+/// The numbers of one solve; its vectors are the system's. Call in the order of the steps; each may end it.
+class Progress {
+ public:
+  Progress(const SolveOptions& options, double renewalDrop) : options_(options), renewalDrop_(renewalDrop) {
+    report.stop = SolveStop::limit;
+  }
+
+  void takeResidual(const ConjugateSystem::Residual& residual) {
+    residual_ = residual;
+    renewed_ = true;
+    if (!claimed_) return;
+    claimed_ = false;
+    if (residual.drift <= kMostDrift * kMostDrift * residual.squared || residual.squared == 0)
+      end(SolveStop::converged);
+    else
+      estimate_.restart();
+  }
+
+  void takePreconditioned(const ConjugateSystem::Preconditioned& z) {
+    if (z.withResidual < 0) return end(SolveStop::indefinite);
+    if (z.withResidual == 0) return end(SolveStop::converged);  // the start value was exact
+    // z^T (r - r_old) / (r_old^T z_old), with r - r_old = -alpha q
+    beta = report.iterations == 0 ? 0 : -alpha * z.withProduct / rz_;
+    rz_ = z.withResidual;
+    if (renewed_) rzRenewed_ = rz_;
+  }
+
+  void takeDirection(const ConjugateSystem::Direction& p) {
+    if (!(p.energy > 0)) return end(SolveStop::indefinite);
+    alpha = p.residual / p.energy;
+    estimate_.add(alpha * alpha * p.energy);
+  }
+
+  void takeStep(double work) {
+    renewed_ = false;
+    ++report.iterations;
+    report.energyError = estimate_.left() / std::abs(work);
+    if (report.energyError < 0.5 * least_) {
+      least_ = report.energyError;
+      leastAt_ = report.iterations;
+    }
+    claimed_ = estimate_.ready() && report.energyError <= options_.energyTolerance;
+  }
+
+  /// True when the residual has to be computed anew: to be sure of the end, or against rounding.
+  bool wantsResidual() const { return claimed_ || rz_ < renewalDrop_ * rzRenewed_; }
+  bool isRenewed() const { return renewed_; }
+  bool isSlow() const { return report.iterations > kPatience && estimate_.ratio() > kSlow; }
+
+  /// At the end of an iteration.
+  void checkLimits() {
+    if (ended) return;
+    if (report.iterations - leastAt_ >= kStagnation)
+      end(SolveStop::stagnated);
+    else if (report.iterations >= options_.maxIterations)
+      end(SolveStop::limit);
+  }
+
+  void finish(double loadSquared) {
+    report.residual = std::sqrt(residual_.squared / loadSquared);
+    report.work = residual_.work;
+  }
+
+  void end(SolveStop stop) {
+    report.stop = stop;
+    ended = true;
+  }
+
+  SolveReport report;
+  bool ended = false;
+  double alpha = 0;
+  double beta = 0;
+
+ private:
+  const SolveOptions& options_;
+  double renewalDrop_;
+  ConjugateSystem::Residual residual_;
+  ErrorEstimate estimate_;
+  double rz_ = 0;
+  double rzRenewed_ = 0;
+  double least_ = std::numeric_limits<double>::infinity();
+  int leastAt_ = 0;
+  bool renewed_ = true;
+  bool claimed_ = false;  // by the estimate it is done
 };
 
 }  // namespace
@@ -129,82 +216,70 @@ std::string describe(SolveStop stop) {
   return {};
 }
 
-SolveReport solveConjugateGradients(ConjugateSystem& system, const SolveOptions& options) {
-  SolveReport report;
-  const double loadSquared = system.loadSquared();
-  if (loadSquared == 0) {
-    system.rest();
-    report.stop = SolveStop::zeroLoad;
-    return report;
+std::vector<SolveReport> solveConjugateGradients(ConjugateSystem& system, const SolveOptions& options) {
+  std::vector<Progress> solves(system.count(), Progress(options, system.renewalDrop()));
+  std::vector<std::size_t> active;
+  for (std::size_t k = 0; k < solves.size(); ++k) {
+    if (system.loadSquared(k) > 0) {
+      active.push_back(k);
+      continue;
+    }
+    system.rest(k);
+    solves[k].end(SolveStop::zeroLoad);
   }
-  ConjugateSystem::Residual residual = system.renewResidual();
-  ErrorEstimate estimate;
-  report.stop = SolveStop::limit;
-  double rz = 0;
-  double rzRenewed = 0;
-  double alpha = 0;
-  double least = std::numeric_limits<double>::infinity();
-  int leastAt = 0;
-  bool renewed = true;
-  for (int k = 0; k < options.maxIterations; ++k) {
-    const ConjugateSystem::Preconditioned z = system.precondition();
-    if (z.withResidual < 0) {
-      report.stop = SolveStop::indefinite;
-      break;
-    }
-    if (z.withResidual == 0) {  // the start value was exact
-      report.stop = SolveStop::converged;
-      break;
-    }
-    // z^T (r - r_old) / (r_old^T z_old), with r - r_old = -alpha q
-    const double beta = k == 0 ? 0 : -alpha * z.withProduct / rz;
-    rz = z.withResidual;
-    if (renewed) rzRenewed = rz;
-    const ConjugateSystem::Direction p = system.advance(beta);
-    if (!(p.energy > 0)) {
-      report.stop = SolveStop::indefinite;
-      break;
-    }
-    alpha = p.residual / p.energy;
-    const double work = system.step(alpha);
-    renewed = false;
-    report.iterations = k + 1;
-    estimate.add(alpha * alpha * p.energy);
-    report.energyError = estimate.left() / std::abs(work);
-    if (report.energyError < 0.5 * least) {
-      least = report.energyError;
-      leastAt = k;
-    }
-    if (estimate.ready() && report.energyError <= options.energyTolerance) {
-      residual = system.renewResidual();
-      renewed = true;
-      if (residual.drift <= kMostDrift * kMostDrift * residual.squared || residual.squared == 0) {
-        report.stop = SolveStop::converged;
-        break;
-      }
-      estimate.restart();
-    } else if (rz < system.renewalDrop() * rzRenewed) {
-      residual = system.renewResidual();
-      renewed = true;
-    }
-    if (k - leastAt >= kStagnation) {
-      report.stop = SolveStop::stagnated;
-      break;
-    }
-    if (k >= kPatience && report.strengthenedAt == 0 && estimate.ratio() > kSlow && system.strengthen())
-      report.strengthenedAt = k + 1;
+  const auto renew = [&](std::span<const std::size_t> which) {
+    if (which.empty()) return;
+    const auto residuals = system.renewResidual(which);
+    for (std::size_t i = 0; i < which.size(); ++i) solves[which[i]].takeResidual(residuals[i]);
+  };
+  const auto those = [&](const auto& wanted) {
+    std::vector<std::size_t> chosen;
+    for (const std::size_t k : active)
+      if (wanted(solves[k])) chosen.push_back(k);
+    return chosen;
+  };
+  const auto dropEnded = [&] { active = those([](const Progress& solve) { return !solve.ended; }); };
+  const auto numbers = [&](double Progress::*number) {
+    std::vector<double> values;
+    for (const std::size_t k : active) values.push_back(solves[k].*number);
+    return values;
+  };
+
+  const std::vector<std::size_t> loaded = active;
+  renew(active);
+  while (!active.empty()) {
+    const auto preconditioned = system.precondition(active);
+    for (std::size_t i = 0; i < active.size(); ++i) solves[active[i]].takePreconditioned(preconditioned[i]);
+    dropEnded();
+    if (active.empty()) break;
+    const auto directions = system.advance(active, numbers(&Progress::beta));
+    for (std::size_t i = 0; i < active.size(); ++i) solves[active[i]].takeDirection(directions[i]);
+    dropEnded();
+    if (active.empty()) break;
+    const auto work = system.step(active, numbers(&Progress::alpha));
+    for (std::size_t i = 0; i < active.size(); ++i) solves[active[i]].takeStep(work[i]);
+    renew(those([](const Progress& solve) { return solve.wantsResidual(); }));
+    for (const std::size_t k : active) solves[k].checkLimits();
+    dropEnded();
+    if (!those([](const Progress& solve) { return solve.isSlow(); }).empty() && system.strengthen())
+      for (const std::size_t k : active) solves[k].report.strengthenedAt = solves[k].report.iterations;
   }
-  if (!renewed) residual = system.renewResidual();
-  report.residual = std::sqrt(residual.squared / loadSquared);
-  report.work = residual.work;
-  return report;
+
+  active = loaded;
+  renew(those([](const Progress& solve) { return !solve.isRenewed(); }));
+  std::vector<SolveReport> reports;
+  for (std::size_t k = 0; k < solves.size(); ++k) {
+    if (solves[k].report.stop != SolveStop::zeroLoad) solves[k].finish(system.loadSquared(k));
+    reports.push_back(solves[k].report);
+  }
+  return reports;
 }
 
 SolveReport solveConjugateGradients(const LinearMap& matrix, const LinearMap& preconditioner,
                                     std::span<const double> f, std::span<double> u,
                                     const SolveOptions& options) {
   PlainSystem system(matrix, preconditioner, f, u);
-  return solveConjugateGradients(system, options);
+  return solveConjugateGradients(system, options).front();
 }
 
 }  // namespace barelattice

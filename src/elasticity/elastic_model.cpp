@@ -10,6 +10,9 @@
 namespace barelattice {
 namespace {
 
+/// Cases solved in one pass at most: each needs vectors of its own.
+constexpr std::size_t kTogether = 4;
+
 /// Sheets in plane strain have their Poisson's ratio mapped beyond the bound of bodies; see sheetMaterial.
 template <int D>
 const Material& validated(const Material& material) {
@@ -29,86 +32,121 @@ std::vector<NodeSupport<D>> withSpringsOver(double scale, std::vector<NodeSuppor
 template <int D>
 class VoxelSystem final : public ConjugateSystem {
  public:
-  VoxelSystem(const VoxelOperator<D>& a, Multigrid& multigrid, std::span<const double> f, double scale,
-              std::span<double> u)
-      : a_(a), multigrid_(multigrid), u_(u), nodes_(a.grid().nodeCount()) {
-    for (std::size_t i = 0; i < f.size(); ++i)
-      if (f[i] != 0) load_.push_back({i, f[i] / scale});
-    projectLoad();
-    a_.project(u_);
-    for (auto* v : {&r_, &z_, &p_, &q_}) v->resize(f.size());
-    sums_.resize(a_.plan().partCount());
+  VoxelSystem(const VoxelOperator<D>& a, Multigrid& multigrid, std::span<const LoadedField> fields,
+              double scale)
+      : a_(a), multigrid_(multigrid), nodes_(a.grid().nodeCount()) {
+    for (const LoadedField& field : fields) {
+      Column column;
+      column.u = field.u;
+      for (const auto& [dof, force] : projected(*field.f)) column.load.push_back({dof, force / scale});
+      for (auto* v : {&column.r, &column.z, &column.p, &column.q}) v->resize(a.size());
+      a_.project(column.u);
+      columns_.push_back(std::move(column));
+    }
   }
 
-  Residual renewResidual() override {
-    a_.project(u_);  // directions in single precision stray from oblique planes by their rounding
-    a_.template sweep<double>(std::span<const double>(u_), [&](const SweptNodes<D, double>& swept) {
-      Residual& sum = sums_[swept.part] = {};
+  std::size_t count() const override { return columns_.size(); }
+
+  std::vector<Residual> renewResidual(Which which) override {
+    Fields<const double> u;
+    for (const std::size_t k : which) {
+      a_.project(
+          columns_[k].u);  // directions in single precision stray from oblique planes by their rounding
+      u.push_back(columns_[k].u);
+    }
+    Parts<Residual> parts(which.size(), std::vector<Residual>(a_.plan().partCount()));
+    a_.template sweep<double>(u, [&](const SweptNodes<D, double>& swept) {
+      Column& column = columns_[which[swept.field]];
+      Residual& sum = parts[swept.field][swept.part];
       for (std::size_t c = 0; c < D; ++c) {
         const std::size_t first = c * nodes_ + swept.begin;
-        auto load = std::lower_bound(load_.begin(), load_.end(), first,
+        auto load = std::lower_bound(column.load.begin(), column.load.end(), first,
                                      [](const Load& l, std::size_t dof) { return l.dof < dof; });
         for (std::size_t i = 0; i < swept.count; ++i) {
           double force = 0;
-          if (load != load_.end() && load->dof == first + i) force = (load++)->force;
+          if (load != column.load.end() && load->dof == first + i) force = (load++)->force;
           const double r = force - swept.y[c][i];
-          const double change = r - static_cast<double>(r_[first + i]);
+          const double change = r - static_cast<double>(column.r[first + i]);
           sum.squared += r * r;
           sum.drift += change * change;
-          sum.work += (force + r) * u_[first + i];
-          r_[first + i] = static_cast<float>(r);
+          sum.work += (force + r) * column.u[first + i];
+          column.r[first + i] = static_cast<float>(r);
         }
       }
     });
-    Residual total;
-    for (const Residual& sum : sums_) {
-      total.squared += sum.squared;
-      total.drift += sum.drift;
-      total.work += sum.work;
+    std::vector<Residual> totals(which.size());
+    for (std::size_t k = 0; k < which.size(); ++k)
+      for (const Residual& part : parts[k]) {
+        totals[k].squared += part.squared;
+        totals[k].drift += part.drift;
+        totals[k].work += part.work;
+      }
+    return totals;
+  }
+
+  std::vector<Preconditioned> precondition(Which which) override {
+    Fields<const float> r;
+    Fields<float> z;
+    for (const std::size_t k : which) {
+      r.push_back(columns_[k].r);
+      z.push_back(columns_[k].z);
     }
-    return total;
+    multigrid_.apply(r, z);
+    std::vector<Preconditioned> result;
+    for (const std::size_t k : which) {
+      const auto [withResidual, withProduct] = dots(columns_[k].z, columns_[k].r, columns_[k].q);
+      result.push_back({withResidual, withProduct});
+    }
+    return result;
   }
 
-  Preconditioned precondition() override {
-    multigrid_.apply(r_, z_);
-    const auto [withResidual, withProduct] = dots(z_, r_, q_);
-    return {withResidual, withProduct};
-  }
-
-  Direction advance(double beta) override {
-    combine(z_, static_cast<float>(beta), p_);
-    directions_.assign(sums_.size(), {});
-    a_.template sweep<double>(std::span<const float>(p_), [&](const SweptNodes<D, double>& swept) {
-      Direction& sum = directions_[swept.part];
+  std::vector<Direction> advance(Which which, std::span<const double> beta) override {
+    Fields<const float> p;
+    for (std::size_t i = 0; i < which.size(); ++i) {
+      Column& column = columns_[which[i]];
+      combine(column.z, static_cast<float>(beta[i]), column.p);
+      p.push_back(column.p);
+    }
+    Parts<Direction> parts(which.size(), std::vector<Direction>(a_.plan().partCount()));
+    a_.template sweep<double>(p, [&](const SweptNodes<D, double>& swept) {
+      Column& column = columns_[which[swept.field]];
+      Direction& sum = parts[swept.field][swept.part];
       for (std::size_t c = 0; c < D; ++c) {
         const std::size_t first = c * nodes_ + swept.begin;
         const auto [energy, residual] =
-            storeProduct(swept.y[c], p_.data() + first, r_.data() + first, q_.data() + first, swept.count);
+            storeProduct(swept.y[c], column.p.data() + first, column.r.data() + first,
+                         column.q.data() + first, swept.count);
         sum.energy += energy;
         sum.residual += residual;
       }
     });
-    Direction total;
-    for (const Direction& sum : directions_) {
-      total.energy += sum.energy;
-      total.residual += sum.residual;
-    }
-    return total;
+    std::vector<Direction> totals(which.size());
+    for (std::size_t k = 0; k < which.size(); ++k)
+      for (const Direction& part : parts[k]) {
+        totals[k].energy += part.energy;
+        totals[k].residual += part.residual;
+      }
+    return totals;
   }
 
-  double step(double alpha) override {
-    barelattice::advance(alpha, p_, q_, u_, r_);
-    double work = 0;
-    for (const Load& l : load_) work += l.force * u_[l.dof];
+  std::vector<double> step(Which which, std::span<const double> alpha) override {
+    std::vector<double> work;
+    for (std::size_t i = 0; i < which.size(); ++i) {
+      Column& column = columns_[which[i]];
+      barelattice::advance(alpha[i], column.p, column.q, column.u, column.r);
+      double sum = 0;
+      for (const Load& l : column.load) sum += l.force * column.u[l.dof];
+      work.push_back(sum);
+    }
     return work;
   }
 
-  double loadSquared() const override {
+  double loadSquared(std::size_t k) const override {
     double sum = 0;
-    for (const Load& l : load_) sum += l.force * l.force;
+    for (const Load& l : columns_[k].load) sum += l.force * l.force;
     return sum;
   }
-  void rest() override { std::fill(u_.begin(), u_.end(), 0.0); }
+  void rest(std::size_t k) override { std::fill(columns_[k].u.begin(), columns_[k].u.end(), 0.0); }
 
   /// Single precision carries seven digits of r; after four of them are used up the rest shows the rounding.
   double renewalDrop() const override { return 1e-8; }
@@ -124,49 +162,37 @@ class VoxelSystem final : public ConjugateSystem {
     std::size_t dof;
     double force;
   };
+  struct Column {
+    std::span<double> u;
+    std::vector<Load> load;  // ascending
+    std::vector<float> r, z, p, q;
+  };
+  template <class Sum>
+  using Parts = std::vector<std::vector<Sum>>;  // by column and part of the sweep
 
   /// What falls on held directions does nothing.
-  void projectLoad() {
-    const auto& supports = a_.supports();
-    for (const NodeSupport<D>& s : supports) {
+  Forces projected(const Forces& given) const {
+    Forces forces = given;
+    for (const NodeSupport<D>& s : a_.supports()) {
       Eigen::Matrix<double, D, 1> force = Eigen::Matrix<double, D, 1>::Zero();
-      std::array<std::size_t, D> at{};
       bool any = false;
       for (std::size_t c = 0; c < D; ++c) {
-        const std::size_t dof = c * nodes_ + s.node;
-        const auto load = std::lower_bound(load_.begin(), load_.end(), dof,
-                                           [](const Load& l, std::size_t d) { return l.dof < d; });
-        at[c] = static_cast<std::size_t>(load - load_.begin());
-        if (load == load_.end() || load->dof != dof) {
-          at[c] = load_.size();
-          continue;
-        }
-        force[static_cast<Eigen::Index>(c)] = load->force;
+        const auto found = given.find(c * nodes_ + s.node);
+        if (found == given.end()) continue;
+        force[static_cast<Eigen::Index>(c)] = found->second;
         any = true;
       }
       if (!any) continue;
       force = s.free * force;
-      for (std::size_t c = 0; c < D; ++c) {
-        const double value = force[static_cast<Eigen::Index>(c)];
-        if (at[c] < load_.size())
-          load_[at[c]].force = value;
-        else if (value != 0)
-          extra_.push_back({c * nodes_ + s.node, value});
-      }
+      for (std::size_t c = 0; c < D; ++c) forces[c * nodes_ + s.node] = force[static_cast<Eigen::Index>(c)];
     }
-    load_.insert(load_.end(), extra_.begin(), extra_.end());
-    std::sort(load_.begin(), load_.end(), [](const Load& a, const Load& b) { return a.dof < b.dof; });
+    return forces;
   }
 
   const VoxelOperator<D>& a_;
   Multigrid& multigrid_;
-  std::span<double> u_;
   std::size_t nodes_;
-  std::vector<Load> load_;   // the entries of f that are not zero
-  std::vector<Load> extra_;  // of oblique supports
-  std::vector<float> r_, z_, p_, q_;
-  std::vector<Residual> sums_;
-  std::vector<Direction> directions_;
+  std::vector<Column> columns_;
 };
 
 }  // namespace
@@ -176,9 +202,7 @@ ElasticModel<D>::ElasticModel(const Grid<D>& grid, const Material& material,
                               std::vector<NodeSupport<D>> supports)
     : scale_(validated<D>(material).modulus * std::pow(grid.frame().size, D - 2)),
       operator_(grid, material.poisson, withSpringsOver<D>(scale_, std::move(supports))),
-      hierarchy_(operator_) {
-  hierarchy_.renew();
-}
+      hierarchy_(operator_) {}
 
 template <int D>
 ElasticModel<D>::ElasticModel(const Grid<D>& grid, const Material& material,
@@ -188,16 +212,36 @@ ElasticModel<D>::ElasticModel(const Grid<D>& grid, const Material& material,
 template <int D>
 void ElasticModel<D>::setRelativeModuli(std::span<const double> shares) {
   operator_.setScales(shares);
-  hierarchy_.renew();
+  stale_ = true;
 }
 
 template <int D>
-SolveReport ElasticModel<D>::solve(std::span<const double> f, std::span<double> u,
-                                   const SolveOptions& options) {
-  VoxelSystem<D> system(operator_, hierarchy_.multigrid(), f, scale_, u);
-  SolveReport report = solveConjugateGradients(system, options);
-  report.work *= scale_;
-  return report;
+Multigrid& ElasticModel<D>::multigrid() {
+  if (stale_) hierarchy_.renew();
+  stale_ = false;
+  return hierarchy_.multigrid();
+}
+
+template <int D>
+std::vector<SolveReport> ElasticModel<D>::solve(std::span<const LoadedField> fields,
+                                                const SolveOptions& options) {
+  std::vector<SolveReport> reports;
+  while (!fields.empty()) {
+    const auto together = fields.first(std::min(fields.size(), kTogether));
+    VoxelSystem<D> system(operator_, multigrid(), together, scale_);
+    for (SolveReport& report : solveConjugateGradients(system, options)) {
+      report.work *= scale_;
+      reports.push_back(report);
+    }
+    fields = fields.subspan(together.size());
+  }
+  return reports;
+}
+
+template <int D>
+SolveReport ElasticModel<D>::solve(const Forces& f, std::span<double> u, const SolveOptions& options) {
+  const LoadedField field{&f, u};
+  return solve({&field, 1}, options).front();
 }
 
 template <int D>
@@ -207,15 +251,18 @@ void ElasticModel<D>::fullCellEnergies(std::span<const double> u, std::span<doub
 }
 
 template <int D>
-std::vector<double> ElasticModel<D>::reactions(std::span<const double> u, std::span<const double> f) const {
+std::vector<double> ElasticModel<D>::reactions(std::span<const double> u, const Forces& f) const {
   std::vector<double> force(u.size());
   operator_.applyUnsupported(u, force);
   std::vector<double> reaction(u.size(), 0.0);
   const std::size_t nodes = u.size() / D;
   for (const NodeSupport<D>& s : operator_.supports())
     for (std::size_t c = 0; c < D; ++c)
-      if (s.free(static_cast<Eigen::Index>(c), static_cast<Eigen::Index>(c)) != 1 || !s.spring.isZero())
-        reaction[c * nodes + s.node] = scale_ * force[c * nodes + s.node] - f[c * nodes + s.node];
+      if (s.free(static_cast<Eigen::Index>(c), static_cast<Eigen::Index>(c)) != 1 || !s.spring.isZero()) {
+        const std::size_t dof = c * nodes + s.node;
+        const auto applied = f.find(dof);
+        reaction[dof] = scale_ * force[dof] - (applied == f.end() ? 0 : applied->second);
+      }
   return reaction;
 }
 

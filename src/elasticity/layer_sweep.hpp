@@ -10,12 +10,14 @@
 
 namespace barelattice {
 
+/// @param fields how many vectors are worked on together. Their buffers follow each other, D stride() apart.
 /// @param accumulate (layer, low, high): adds what a layer of cells contributes to the buffers of the nodes
 ///   below and above it.
 /// @param finish (layer, buffer): called once a layer of nodes has all its contributions.
 template <int D, class Real, class Accumulate, class Finish>
-void sweepLayers(const LayerPlan<D>& plan, const Accumulate& accumulate, const Finish& finish) {
-  const std::size_t size = D * plan.stride();
+void sweepLayers(const LayerPlan<D>& plan, std::size_t fields, const Accumulate& accumulate,
+                 const Finish& finish) {
+  const std::size_t size = fields * D * plan.stride();
   const std::vector<std::size_t>& slabs = plan.slabs();
   const std::size_t count = slabs.size() - 1;
   // What meets between slabs, from below and from above.
@@ -48,13 +50,13 @@ void sweepLayers(const LayerPlan<D>& plan, const Accumulate& accumulate, const F
   });
 }
 
-/// Calls the visitor for each stretch of a finished layer.
+/// Calls the visitor for each stretch of a finished layer of one vector.
 template <int D, class Real>
-void visitLayer(const LayerPlan<D>& plan, std::size_t layer, const Real* buffer,
+void visitLayer(const LayerPlan<D>& plan, std::size_t field, std::size_t layer, const Real* buffer,
                 const LayerVisitor<D, Real>& visit) {
   const auto stretches = plan.stretches(layer);
   for (std::size_t s = 0; s < stretches.size(); ++s) {
-    SweptNodes<D, Real> nodes{plan.firstPart(layer) + s, stretches[s].begin, stretches[s].count, {}};
+    SweptNodes<D, Real> nodes{field, plan.firstPart(layer) + s, stretches[s].begin, stretches[s].count, {}};
     for (std::size_t c = 0; c < D; ++c) nodes.y[c] = buffer + c * plan.stride() + stretches[s].place;
     visit(nodes);
   }

@@ -20,9 +20,12 @@ constexpr double kBottomShift = 5e-6;
 
 template <int D>
 BlockLevel<D>::BlockLevel(BlockMatrix<D> matrix, double bound)
-    : matrix_(std::move(matrix)), inverse_(matrix_.inverseDiagonal()), smoother_{bound} {
-  for (auto* v : {&r_, &z_, &t_}) v->resize(size());
-}
+    : matrix_(std::move(matrix)),
+      inverse_(matrix_.inverseDiagonal()),
+      smoother_{bound},
+      r_(D * matrix_.rows()),
+      z_(D * matrix_.rows()),
+      t_(D * matrix_.rows()) {}
 
 template <int D>
 void BlockLevel<D>::scale(std::span<const float> r, float c, std::span<float> z) const {
@@ -34,50 +37,63 @@ void BlockLevel<D>::scale(std::span<const float> r, float c, std::span<float> z)
 }
 
 template <int D>
-void BlockLevel<D>::smoothFromZero(std::span<const float> b, std::span<float> x) {
-  scale(b, smoother_.first(), z_);
-  std::copy(z_.begin(), z_.end(), x.begin());
-  std::copy(b.begin(), b.end(), r_.begin());
+void BlockLevel<D>::smoothFromZero(const Fields<const float>& b, const Fields<float>& x) {
+  const Fields<float> r = r_.first(x.size());
+  const Fields<float> z = z_.first(x.size());
+  for (std::size_t k = 0; k < x.size(); ++k) {
+    scale(b[k], smoother_.first(), z[k]);
+    std::copy(z[k].begin(), z[k].end(), x[k].begin());
+    std::copy(b[k].begin(), b[k].end(), r[k].begin());
+  }
   finish(x);
 }
 
 template <int D>
-std::span<const float> BlockLevel<D>::residual(std::span<const float> b, std::span<const float> x) {
-  apply(x, t_);
-  forEach(r_.size(), [&](std::size_t i) { r_[i] = b[i] - t_[i]; });
-  return r_;
+Fields<const float> BlockLevel<D>::residual(const Fields<const float>& b, const Fields<float>& x) {
+  const Fields<float> r = r_.first(x.size());
+  const Fields<float> t = t_.first(x.size());
+  matrix_.apply(asConst(x), t);
+  for (std::size_t k = 0; k < x.size(); ++k)
+    forEach(size(), [&](std::size_t i) { r[k][i] = b[k][i] - t[k][i]; });
+  return asConst(r);
 }
 
 template <int D>
-void BlockLevel<D>::smooth(std::span<const float> b, std::span<float> x) {
-  residual(b, x);
-  scale(r_, smoother_.first(), z_);
-  forEach(x.size(), [&](std::size_t i) { x[i] += z_[i]; });
+void BlockLevel<D>::smooth(const Fields<const float>& b, const Fields<float>& x) {
+  const Fields<const float> r = residual(b, x);
+  const Fields<float> z = z_.first(x.size());
+  for (std::size_t k = 0; k < x.size(); ++k) {
+    scale(r[k], smoother_.first(), z[k]);
+    forEach(size(), [&](std::size_t i) { x[k][i] += z[k][i]; });
+  }
   finish(x);
 }
 
 /// The steps after the first.
 template <int D>
-void BlockLevel<D>::finish(std::span<float> x) {
-  for (int k = 1; k < kSmoothingDegree; ++k) {
-    apply(z_, t_);
-    forEach(r_.size(), [&](std::size_t i) { r_[i] -= t_[i]; });
-    scale(r_, smoother_.weight(k), t_);
-    const float keep = ChebyshevSmoother::keep(k);
-    forEach(x.size(), [&](std::size_t i) {
-      z_[i] = keep * z_[i] + t_[i];
-      x[i] += z_[i];
-    });
+void BlockLevel<D>::finish(const Fields<float>& x) {
+  const Fields<float> r = r_.first(x.size());
+  const Fields<float> z = z_.first(x.size());
+  const Fields<float> t = t_.first(x.size());
+  for (int step = 1; step < kSmoothingDegree; ++step) {
+    matrix_.apply(asConst(z), t);
+    const float keep = ChebyshevSmoother::keep(step);
+    for (std::size_t k = 0; k < x.size(); ++k) {
+      forEach(size(), [&](std::size_t i) { r[k][i] -= t[k][i]; });
+      scale(r[k], smoother_.weight(step), t[k]);
+      forEach(size(), [&](std::size_t i) {
+        z[k][i] = keep * z[k][i] + t[k][i];
+        x[k][i] += z[k][i];
+      });
+    }
   }
 }
 
 Multigrid::Multigrid(std::vector<std::unique_ptr<MultigridLevel>> levels,
                      std::vector<std::unique_ptr<MultigridTransfer>> transfers)
     : levels_(std::move(levels)), transfers_(std::move(transfers)), work_(levels_.size()) {
-  for (std::size_t l = 1; l < levels_.size(); ++l) {
-    work_[l - 1].b.resize(levels_[l]->size());
-    work_[l - 1].x.resize(levels_[l]->size());
-  }
+  for (std::size_t l = 1; l < levels_.size(); ++l)
+    work_[l - 1] = {FieldStore(levels_[l]->size()), FieldStore(levels_[l]->size())};
 }
 
 void Multigrid::setBottom(const Eigen::SparseMatrix<double>& matrix) {
@@ -85,11 +101,11 @@ void Multigrid::setBottom(const Eigen::SparseMatrix<double>& matrix) {
   for (Eigen::Index i = 0; i < shifted.rows(); ++i) shifted.coeffRef(i, i) *= 1 + kBottomShift;
   bottom_.compute(shifted);
   if (bottom_.info() != Eigen::Success) throw RunError("the coarsest stiffness matrix cannot be factorised");
-  work_.back().b.resize(static_cast<std::size_t>(matrix.rows()));
-  work_.back().x.resize(work_.back().b.size());
+  const auto size = static_cast<std::size_t>(matrix.rows());
+  work_.back() = {FieldStore(size), FieldStore(size)};
 }
 
-void Multigrid::apply(std::span<const float> r, std::span<float> z) {
+void Multigrid::apply(const Fields<const float>& r, const Fields<float>& z) {
   descend(0, r, z, true);
 }
 
@@ -97,23 +113,31 @@ void Multigrid::apply(std::span<const double> r, std::span<double> z) {
   single_.b.resize(r.size());
   single_.x.resize(r.size());
   forEach(r.size(), [&](std::size_t i) { single_.b[i] = static_cast<float>(r[i]); });
-  apply(std::span<const float>(single_.b), single_.x);
+  apply(Fields<const float>{single_.b}, Fields<float>{single_.x});
   forEach(z.size(), [&](std::size_t i) { z[i] = static_cast<double>(single_.x[i]); });
 }
 
-void Multigrid::descend(std::size_t level, std::span<const float> b, std::span<float> x, bool fromZero) {
-  if (level == levels_.size()) return solveBottom(b, x);
+void Multigrid::descend(std::size_t level, const Fields<const float>& b, const Fields<float>& x,
+                        bool fromZero) {
+  if (level == levels_.size()) {
+    for (std::size_t k = 0; k < x.size(); ++k) solveBottom(b[k], x[k]);
+    return;
+  }
   MultigridLevel& a = *levels_[level];
   if (fromZero)
     a.smoothFromZero(b, x);
   else
     a.smooth(b, x);
-  Workspace& below = work_[level];
-  transfers_[level]->restrictTo(a.residual(b, x), below.b);
-  descend(level + 1, below.b, below.x, true);
-  if (cycle_ == Cycle::w && level + 1 < levels_.size()) descend(level + 1, below.b, below.x, false);
-  transfers_[level]->prolongAdd(below.x, x);
-  a.admit(x);
+  const Fields<float> below = work_[level].b.first(x.size());
+  const Fields<float> correction = work_[level].x.first(x.size());
+  const Fields<const float> residual = a.residual(b, x);
+  for (std::size_t k = 0; k < x.size(); ++k) transfers_[level]->restrictTo(residual[k], below[k]);
+  descend(level + 1, asConst(below), correction, true);
+  if (cycle_ == Cycle::w && level + 1 < levels_.size()) descend(level + 1, asConst(below), correction, false);
+  for (std::size_t k = 0; k < x.size(); ++k) {
+    transfers_[level]->prolongAdd(correction[k], x[k]);
+    a.admit(x[k]);
+  }
   a.smooth(b, x);
 }
 

@@ -250,29 +250,45 @@ CellMatrix<D> ProjectedOperator<D>::supportedMatrix(std::size_t cell) const {
 }
 
 template <int D>
-void ProjectedOperator<D>::sweep(std::span<const float> x, const LayerVisitor<D, float>& visit) const {
-  KernelData<D> data{entries_.data(), {}, {x.data(), grid_.nodeCount()}};
-  for (std::size_t m = 0; m < kCorners<D>; ++m) data.modes[m] = modes_[m].data();
+void ProjectedOperator<D>::sweep(const Fields<const float>& x, const LayerVisitor<D, float>& visit) const {
+  const std::size_t apart = D * plan_.stride();
+  KernelData<D> common{entries_.data(), {}, {nullptr, grid_.nodeCount()}};
+  for (std::size_t m = 0; m < kCorners<D>; ++m) common.modes[m] = modes_[m].data();
   sweepLayers<D, float>(
-      plan_,
+      plan_, x.size(),
       [&](std::size_t layer, float* low, float* high) {
-        applyKernel(data, LayerBuffers<D, float>{low, high, plan_.stride(), plan_.upperRows()},
-                    plan_.runs(layer));
-        for (std::size_t i = specialStart_[layer]; i < specialStart_[layer + 1]; ++i) {
-          const Special& cell = special_[i];
-          float u[kCellDofs<D>];
-          float f[kCellDofs<D>];
-          for (std::size_t corner = 0; corner < kCorners<D>; ++corner)
-            for (std::size_t c = 0; c < D; ++c)
-              u[D * corner + c] = x[c * grid_.nodeCount() + static_cast<std::size_t>(cell.nodes[corner])];
-          multiplyKernel(cell.single.data(), u, f);
-          for (std::size_t corner = 0; corner < kCorners<D>; ++corner)
-            for (std::size_t c = 0; c < D; ++c)
-              (corner >> plan_.axis() & 1 ? high : low)[c * plan_.stride() + cell.places[corner]] +=
-                  f[D * corner + c];
+        KernelData<D> data = common;
+        for (std::size_t k = 0; k < x.size(); ++k) {
+          data.x.values = x[k].data();
+          float* below = low + k * apart;
+          float* above = high + k * apart;
+          applyKernel(data, LayerBuffers<D, float>{below, above, plan_.stride(), plan_.upperRows()},
+                      plan_.runs(layer));
+          applySpecial(layer, x[k], below, above);
         }
       },
-      [&](std::size_t layer, const float* buffer) { visitLayer<D, float>(plan_, layer, buffer, visit); });
+      [&](std::size_t layer, const float* buffer) {
+        for (std::size_t k = 0; k < x.size(); ++k)
+          visitLayer<D, float>(plan_, k, layer, buffer + k * apart, visit);
+      });
+}
+
+template <int D>
+void ProjectedOperator<D>::applySpecial(std::size_t layer, std::span<const float> x, float* low,
+                                        float* high) const {
+  for (std::size_t i = specialStart_[layer]; i < specialStart_[layer + 1]; ++i) {
+    const Special& cell = special_[i];
+    float u[kCellDofs<D>];
+    float f[kCellDofs<D>];
+    for (std::size_t corner = 0; corner < kCorners<D>; ++corner)
+      for (std::size_t c = 0; c < D; ++c)
+        u[D * corner + c] = x[c * grid_.nodeCount() + static_cast<std::size_t>(cell.nodes[corner])];
+    multiplyKernel(cell.single.data(), u, f);
+    for (std::size_t corner = 0; corner < kCorners<D>; ++corner)
+      for (std::size_t c = 0; c < D; ++c)
+        (corner >> plan_.axis() & 1 ? high : low)[c * plan_.stride() + cell.places[corner]] +=
+            f[D * corner + c];
+  }
 }
 
 template <int D>

@@ -154,45 +154,51 @@ void SweptLevel<D>::setDiagonal(std::vector<float> diagonal) {
 }
 
 template <int D>
-void SweptLevel<D>::smoothFromZero(std::span<const float> b, std::span<float> x) {
+void SweptLevel<D>::smoothFromZero(const Fields<const float>& b, const Fields<float>& x) {
   const bool block = inverse_.size() > nodes_;
-  const auto step = [&](std::size_t begin, float keep, float weight, const std::array<const float*, D>& y) {
-    return Step<D>{inverse_.data() + begin,        nodes_, keep, weight,
-                   at<D>(b.data(), nodes_, begin), y,      {},   at<D>(x.data(), nodes_, begin)};
+  const auto step = [&](std::size_t k, std::size_t begin, float keep, float weight,
+                        const std::array<const float*, D>& y) {
+    return Step<D>{inverse_.data() + begin,           nodes_, keep, weight,
+                   at<D>(b[k].data(), nodes_, begin), y,      {},   at<D>(x[k].data(), nodes_, begin)};
   };
   forEachBlock(nodes_, [&](std::size_t begin, std::size_t end) {
-    take<D>(StepKind::start, block, step(begin, 0, smoother_.first(), {}), end - begin);
+    for (std::size_t k = 0; k < x.size(); ++k)
+      take<D>(StepKind::start, block, step(k, begin, 0, smoother_.first(), {}), end - begin);
   });
-  sweep_(x, [&](const SweptNodes<D, float>& swept) {
+  sweep_(asConst(x), [&](const SweptNodes<D, float>& swept) {
     take<D>(StepKind::fromX, block,
-            step(swept.begin, ChebyshevSmoother::keep(1), smoother_.weight(1), swept.y), swept.count);
+            step(swept.field, swept.begin, ChebyshevSmoother::keep(1), smoother_.weight(1), swept.y),
+            swept.count);
   });
 }
 
 template <int D>
-std::span<const float> SweptLevel<D>::residual(std::span<const float> b, std::span<const float> x) {
-  sweep_(x, [&](const SweptNodes<D, float>& swept) {
-    for (std::size_t c = 0; c < D; ++c)
-      subtract(b.data() + c * nodes_ + swept.begin, swept.y[c], work_.data() + c * nodes_ + swept.begin,
-               swept.count);
+Fields<const float> SweptLevel<D>::residual(const Fields<const float>& b, const Fields<float>& x) {
+  const Fields<float> r = work_.first(x.size());
+  sweep_(asConst(x), [&](const SweptNodes<D, float>& swept) {
+    for (std::size_t c = 0; c < D; ++c) {
+      const std::size_t first = c * nodes_ + swept.begin;
+      subtract(b[swept.field].data() + first, swept.y[c], r[swept.field].data() + first, swept.count);
+    }
   });
-  return work_;
+  return asConst(r);
 }
 
 template <int D>
-void SweptLevel<D>::smooth(std::span<const float> b, std::span<float> x) {
+void SweptLevel<D>::smooth(const Fields<const float>& b, const Fields<float>& x) {
   const bool block = inverse_.size() > nodes_;
-  const auto take = [&](StepKind kind, float keep, float weight) {
-    sweep_(x, [&, kind, keep, weight](const SweptNodes<D, float>& swept) {
-      barelattice::take<D>(
-          kind, block,
-          {inverse_.data() + swept.begin, nodes_, keep, weight, at<D>(b.data(), nodes_, swept.begin), swept.y,
-           at<D>(work_.data(), nodes_, swept.begin), at<D>(x.data(), nodes_, swept.begin)},
-          swept.count);
+  const Fields<float> z = work_.first(x.size());
+  const auto sweepTaking = [&](StepKind kind, float keep, float weight) {
+    sweep_(asConst(x), [&, kind, keep, weight](const SweptNodes<D, float>& swept) {
+      const std::size_t k = swept.field;
+      take<D>(kind, block,
+              {inverse_.data() + swept.begin, nodes_, keep, weight, at<D>(b[k].data(), nodes_, swept.begin),
+               swept.y, at<D>(z[k].data(), nodes_, swept.begin), at<D>(x[k].data(), nodes_, swept.begin)},
+              swept.count);
     });
   };
-  take(StepKind::enter, 0, smoother_.first());
-  take(StepKind::finish, ChebyshevSmoother::keep(1), smoother_.weight(1));
+  sweepTaking(StepKind::enter, 0, smoother_.first());
+  sweepTaking(StepKind::finish, ChebyshevSmoother::keep(1), smoother_.weight(1));
 }
 
 template class SweptLevel<2>;

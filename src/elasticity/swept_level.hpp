@@ -15,7 +15,7 @@ namespace barelattice {
 template <int D>
 class SweptLevel final : public MultigridLevel {
  public:
-  using Sweep = std::function<void(std::span<const float> x, const LayerVisitor<D, float>& visit)>;
+  using Sweep = std::function<void(const Fields<const float>& x, const LayerVisitor<D, float>& visit)>;
   using Admit = std::function<void(std::span<float> x)>;
 
   /// @param sweep computes A x.
@@ -27,9 +27,9 @@ class SweptLevel final : public MultigridLevel {
   void setDiagonal(std::vector<float> diagonal);
 
   std::size_t size() const override { return D * nodes_; }
-  void smoothFromZero(std::span<const float> b, std::span<float> x) override;
-  std::span<const float> residual(std::span<const float> b, std::span<const float> x) override;
-  void smooth(std::span<const float> b, std::span<float> x) override;
+  void smoothFromZero(const Fields<const float>& b, const Fields<float>& x) override;
+  Fields<const float> residual(const Fields<const float>& b, const Fields<float>& x) override;
+  void smooth(const Fields<const float>& b, const Fields<float>& x) override;
   void admit(std::span<float> x) const override { admit_(x); }
 
  private:
@@ -38,7 +38,7 @@ class SweptLevel final : public MultigridLevel {
   Sweep sweep_;
   Admit admit_;
   std::vector<float> inverse_;  // of the diagonal, stored like it
-  std::vector<float> work_;     // the residual, or the step smoothing took last
+  FieldStore work_;             // the residual, or the step smoothing took last
 };
 
 }  // namespace barelattice

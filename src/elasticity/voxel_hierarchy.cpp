@@ -148,7 +148,7 @@ VoxelHierarchy<D>::VoxelHierarchy(const VoxelOperator<D>& fine) : fine_(fine) {
   std::vector<std::unique_ptr<MultigridTransfer>> transfers;
   auto finest = std::make_unique<SweptLevel<D>>(
       fine.grid().nodeCount(), fine.eigenvalueBound(),
-      [this](std::span<const float> x, const LayerVisitor<D, float>& visit) {
+      [this](const Fields<const float>& x, const LayerVisitor<D, float>& visit) {
         fine_.template sweep<float>(x, visit);
       },
       [this](std::span<float> x) { fine_.project(x); });
@@ -159,7 +159,7 @@ VoxelHierarchy<D>::VoxelHierarchy(const VoxelOperator<D>& fine) : fine_(fine) {
   if (deep) {
     auto second = std::make_unique<SweptLevel<D>>(
         grids_.front()->nodeCount(), kCorners<D>,
-        [this](std::span<const float> x, const LayerVisitor<D, float>& visit) {
+        [this](const Fields<const float>& x, const LayerVisitor<D, float>& visit) {
           projected_->sweep(x, visit);
         },
         [](std::span<float>) {});

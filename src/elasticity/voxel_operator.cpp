@@ -137,8 +137,8 @@ VoxelOperator<D>::VoxelOperator(const Grid<D>& grid, double poisson, std::vector
       supports_(std::move(supports)),
       stiffness_(barelattice::cellStiffness<D>(poisson)),
       bound_(scaledEigenvalueBound<D>(stiffness_)),
-      scales_(grid.cellCount() + kLanes<float>, 0.0),
-      singleScales_(scales_.size(), 0.0F) {
+      scales_(grid.cellCount() + kLanes<float>, 1.0),
+      singleScales_(scales_.size(), 1.0F) {
   const TransformedStiffness<D> transformed(stiffness_);
   for (std::size_t k = 0; k < kCorners<D>; ++k)
     for (std::size_t c = 0; c < D; ++c)
@@ -154,8 +154,6 @@ VoxelOperator<D>::VoxelOperator(const Grid<D>& grid, double poisson, std::vector
     places_.insert(places_.end(), layer.begin(), layer.end());
     placeStart_.push_back(places_.size());
   }
-  const std::vector<double> full(grid.cellCount(), 1.0);
-  setScales(full);
 }
 
 template <int D>
@@ -195,26 +193,35 @@ void VoxelOperator<D>::support(std::size_t layer, std::span<const In> x, Real* b
 
 template <int D>
 template <class Real, class In>
-void VoxelOperator<D>::sweepCells(std::span<const In> x, bool supported,
+void VoxelOperator<D>::sweepCells(const Fields<const In>& x, bool supported,
                                   const LayerVisitor<D, Real>& visit) const {
-  KernelData<D, Real, In> data{{}, scalesIn<Real>().data(), {x.data(), grid_.nodeCount()}};
-  std::transform(blocks_.begin(), blocks_.end(), data.blocks.begin(),
+  const std::size_t apart = D * plan_.stride();
+  KernelData<D, Real, In> common{{}, scalesIn<Real>().data(), {nullptr, grid_.nodeCount()}};
+  std::transform(blocks_.begin(), blocks_.end(), common.blocks.begin(),
                  [](double value) { return static_cast<Real>(value); });
   sweepLayers<D, Real>(
-      plan_,
+      plan_, x.size(),
       [&](std::size_t layer, Real* low, Real* high) {
-        applyKernel(data, LayerBuffers<D, Real>{low, high, plan_.stride(), plan_.upperRows()},
-                    plan_.runs(layer));
+        KernelData<D, Real, In> data = common;
+        for (std::size_t k = 0; k < x.size(); ++k) {
+          data.x.values = x[k].data();
+          applyKernel(
+              data,
+              LayerBuffers<D, Real>{low + k * apart, high + k * apart, plan_.stride(), plan_.upperRows()},
+              plan_.runs(layer));
+        }
       },
       [&](std::size_t layer, Real* buffer) {
-        if (supported) support<Real>(layer, x, buffer);
-        visitLayer<D, Real>(plan_, layer, buffer, visit);
+        for (std::size_t k = 0; k < x.size(); ++k) {
+          if (supported) support<Real>(layer, x[k], buffer + k * apart);
+          visitLayer<D, Real>(plan_, k, layer, buffer + k * apart, visit);
+        }
       });
 }
 
 template <int D>
 template <class Real, class In>
-void VoxelOperator<D>::sweep(std::span<const In> x, const LayerVisitor<D, Real>& visit) const {
+void VoxelOperator<D>::sweep(const Fields<const In>& x, const LayerVisitor<D, Real>& visit) const {
   sweepCells<Real>(x, true, visit);
 }
 
@@ -233,12 +240,12 @@ LayerVisitor<D, Real> storeIn(std::span<Real> y, std::size_t nodes) {
 template <int D>
 template <class Real>
 void VoxelOperator<D>::apply(std::span<const Real> x, std::span<Real> y) const {
-  sweep<Real>(x, storeIn<D, Real>(y, grid_.nodeCount()));
+  sweep<Real, Real>({x}, storeIn<D, Real>(y, grid_.nodeCount()));
 }
 
 template <int D>
 void VoxelOperator<D>::applyUnsupported(std::span<const double> x, std::span<double> y) const {
-  sweepCells<double>(x, false, storeIn<D, double>(y, grid_.nodeCount()));
+  sweepCells<double, double>({x}, false, storeIn<D, double>(y, grid_.nodeCount()));
 }
 
 template <int D>
@@ -279,7 +286,7 @@ std::vector<float> VoxelOperator<D>::nodeDiagonal() const {
   std::vector<float> diagonal(grid_.nodeCount());
   const auto factor = static_cast<float>(stiffness_(0, 0));  // all corners and components alike by symmetry
   sweepLayers<D, float>(
-      plan_,
+      plan_, 1,
       [&](std::size_t layer, float* low, float* high) {
         addDiagonal<D>({low, high, plan_.stride(), plan_.upperRows()}, plan_.runs(layer),
                        singleScales_.data(), factor);
@@ -304,19 +311,19 @@ void VoxelOperator<D>::cellEnergies(std::span<const double> u, std::span<double>
 
 template class VoxelOperator<2>;
 template class VoxelOperator<3>;
-#define BARELATTICE_INSTANTIATE(D, Real)                                                                   \
-  template void VoxelOperator<D>::apply<Real>(std::span<const Real>, std::span<Real>) const;               \
-  template void VoxelOperator<D>::project<Real>(std::span<Real>) const;                                    \
-  template void VoxelOperator<D>::sweep<Real, float>(std::span<const float>, const LayerVisitor<D, Real>&) \
-      const;
+#define BARELATTICE_INSTANTIATE(D, Real)                                                     \
+  template void VoxelOperator<D>::apply<Real>(std::span<const Real>, std::span<Real>) const; \
+  template void VoxelOperator<D>::project<Real>(std::span<Real>) const;                      \
+  template void VoxelOperator<D>::sweep<Real, float>(const Fields<const float>&,             \
+                                                     const LayerVisitor<D, Real>&) const;
 BARELATTICE_INSTANTIATE(2, float)
 BARELATTICE_INSTANTIATE(2, double)
 BARELATTICE_INSTANTIATE(3, float)
 BARELATTICE_INSTANTIATE(3, double)
 #undef BARELATTICE_INSTANTIATE
-template void VoxelOperator<2>::sweep<double, double>(std::span<const double>,
+template void VoxelOperator<2>::sweep<double, double>(const Fields<const double>&,
                                                       const LayerVisitor<2, double>&) const;
-template void VoxelOperator<3>::sweep<double, double>(std::span<const double>,
+template void VoxelOperator<3>::sweep<double, double>(const Fields<const double>&,
                                                       const LayerVisitor<3, double>&) const;
 
 }  // namespace barelattice

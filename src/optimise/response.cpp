@@ -53,7 +53,7 @@ CaseCompliances<D>::CaseCompliances(const Grid<D>& grid, const Material& materia
     } else {
       modelOf_.push_back(modelOf_[same]);
     }
-    displacements_.emplace_back(cases_[k].force.size(), 0.0);
+    displacements_.emplace_back(models_[modelOf_[k]]->size(), 0.0);
   }
 }
 
@@ -63,17 +63,29 @@ const std::vector<double>& CaseCompliances<D>::evaluate(std::span<const double> 
   std::vector<double> shares(density.size());
   forEach(shares.size(), [&](std::size_t i) { shares[i] = fill_[i] * law_.share(density[i]); });
   for (const auto& model : models_) model->setRelativeModuli(shares);
-  for (std::size_t k = 0; k < cases_.size(); ++k) {
-    report(progress_, "solving case " + cases_[k].name,
-           static_cast<double>(k) / static_cast<double>(cases_.size()));
-    reports_[k] = models_[modelOf_[k]]->solve(cases_[k].force, displacements_[k], options_);
-    if (!reports_[k].succeeded())
-      throw RunError(fmt::format("case {}: {} ({} iterations, energy error {:.1e})", cases_[k].name,
-                                 describe(reports_[k].stop), reports_[k].iterations,
-                                 reports_[k].energyError));
-    compliances_[k] = reports_[k].work;
+  for (std::size_t m = 0; m < models_.size(); ++m) {
+    std::vector<std::size_t> own;
+    std::vector<LoadedField> fields;
+    for (std::size_t k = 0; k < cases_.size(); ++k) {
+      if (modelOf_[k] != m) continue;
+      own.push_back(k);
+      fields.push_back({&cases_[k].force, displacements_[k]});
+    }
+    report(progress_, "solving case " + cases_[own.front()].name,
+           static_cast<double>(m) / static_cast<double>(models_.size()));
+    const std::vector<SolveReport> reports = models_[m]->solve(fields, options_);
+    for (std::size_t i = 0; i < own.size(); ++i) take(own[i], reports[i]);
   }
   return compliances_;
+}
+
+template <int D>
+void CaseCompliances<D>::take(std::size_t k, const SolveReport& solved) {
+  if (!solved.succeeded())
+    throw RunError(fmt::format("case {}: {} ({} iterations, energy error {:.1e})", cases_[k].name,
+                               describe(solved.stop), solved.iterations, solved.energyError));
+  reports_[k] = solved;
+  compliances_[k] = solved.work;
 }
 
 template <int D>

@@ -181,7 +181,7 @@ TEST(Brief, pressurePushesIntoTheMaterial) {
       parseBrief(changed("force = [\"0 N\", \"0 N\", \"-1 kN\"]", "pressure = \"2 MPa\""), "test.toml"));
   EXPECT_LT((job.summaries[0].resultant.force - Vec3(-1.5 * 2e6 * 400e-6, 0, 0)).norm(), 1e-6);
   double sum = 0;
-  for (std::size_t i = 0; i < job.cases[0].force.size(); ++i) sum += job.cases[0].force[i];
+  for (const auto& [dof, force] : job.cases[0].force) sum += force;
   EXPECT_NEAR(sum, -1200, 1e-6);
 }
 

@@ -27,7 +27,7 @@ TEST(Attachment, keepsTheResultantOfAForceOnACurvedFace) {
   const Face face = boreOf(regions.space, 3.3, 0.25);
   const Attachment<3> attachment(domain.grid, face);
   EXPECT_NEAR(attachment.covered(), 1, 1e-12);
-  std::vector<double> f(3 * domain.grid.nodeCount(), 0.0);
+  Forces f;
   const Vec3 force(3, -5, 7);
   attachment.addAction({force}, f);
   const Resultant wanted = resultantOnFace(face, {force}, Vec3::Zero());
@@ -79,7 +79,7 @@ TEST(Attachment, seesWhenNothingLiesBelow) {
   left.direction = -Vec3::UnitX();
   const Attachment<3> attachment(domain.grid, selectFace(*makeBox({30, 0, 0}, {31, 1, 1}), left, 0.2));
   EXPECT_EQ(attachment.covered(), 0);
-  std::vector<double> f(3 * domain.grid.nodeCount());
+  Forces f;
   EXPECT_THROW(attachment.addAction({Vec3::UnitX()}, f), InputError);
 }
 

@@ -94,7 +94,7 @@ void expectGalerkinProduct(const Grid<D>& fine) {
       up[gridDof(fine, n, c)] = interpolated<D>(fine, n, coarse, x, c);
   a.template project<double>(up);
   a.applyPlain(up, down);
-  projected.sweep(x, [&](const SweptNodes<D, float>& swept) {
+  projected.sweep({x}, [&](const SweptNodes<D, float>& swept) {
     for (std::size_t c = 0; c < D; ++c)
       std::copy_n(swept.y[c], swept.count,
                   y.begin() + static_cast<std::ptrdiff_t>(c * coarse.nodeCount() + swept.begin));
@@ -135,7 +135,7 @@ TEST(ProjectedOperator, diagonalBelongsToItsMatrix) {
   for (std::size_t n = 0; n < coarse.nodeCount(); n += 3) {
     x[n] = 1;  // the first component
     float stretch = 0;
-    projected.sweep(x, [&](const SweptNodes<3, float>& swept) {
+    projected.sweep({x}, [&](const SweptNodes<3, float>& swept) {
       if (n >= swept.begin && n < swept.begin + swept.count) stretch = swept.y[1][n - swept.begin];
     });
     x[n] = 0;
@@ -167,7 +167,7 @@ TEST(ElasticModel, knowsObliqueAndElasticSupports) {
   std::vector<double> f(model.size(), 0.0), u(model.size(), 0.0);
   for (std::size_t n = 0; n < grid.nodeCount(); ++n)
     if (grid.nodeIndex(n)[2] == 4) f[gridDof(grid, n, 2)] = -10;
-  const SolveReport report = model.solve(f, u, {1e-12, 200});
+  const SolveReport report = model.solve(forcesOf(f), u, {1e-12, 200});
   ASSERT_TRUE(report.succeeded());
   const double direct =
       testing::directCompliance(model.stiffness(), f) / (material.modulus * grid.frame().size);
@@ -178,7 +178,7 @@ TEST(ElasticModel, knowsObliqueAndElasticSupports) {
     EXPECT_NEAR(normal.dot(moved), 0, 1e-9 * moved.norm());
   }
   // What carries the load: the planes' and the springs' forces together.
-  const std::vector<double> reaction = model.reactions(u, f);
+  const std::vector<double> reaction = model.reactions(u, forcesOf(f));
   double carried = 0;
   double applied = 0;
   for (std::size_t n = 0; n < grid.nodeCount(); ++n) {

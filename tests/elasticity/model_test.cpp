@@ -3,6 +3,7 @@
 #include <Eigen/SparseCholesky>
 #include <cmath>
 #include <random>
+#include <set>
 
 #include "barelattice/base/parallel.hpp"
 #include "barelattice/elasticity/elastic_model.hpp"
@@ -32,6 +33,40 @@ void addTraction(const Grid<3>& grid, int axis, const Vec3& traction, std::vecto
 }
 
 // Constant strain, exact in every element: a bar pulled along x with its cross-section free to shrink.
+// Five loads, one of them nothing: more than pass over the stiffness together, and some done before others.
+TEST(ElasticModel, solvesCasesTogetherAsAlone) {
+  const Grid<3> grid = testing::boxGrid<3>({21, 9, 10}, 1e-3);
+  ElasticModel<3> model(grid, kMaterial,
+                        testing::holdWhere<3>(grid, [](const Index<3>& i) { return i[0] == 0; }));
+  std::vector<double> shares(grid.cellCount());
+  for (std::size_t c = 0; c < shares.size(); ++c)
+    shares[c] = grid.cellIndex(c)[0] % 7 < 4 && grid.cellIndex(c)[1] > 4 ? 1e-6 : 1;
+  model.setRelativeModuli(shares);
+  std::vector<Forces> loads(5);
+  for (std::size_t n = 0; n < grid.nodeCount(); ++n) {
+    if (grid.nodeIndex(n)[0] != 21) continue;
+    for (int c = 0; c < 3; ++c) loads[static_cast<std::size_t>(c)][gridDof(grid, n, c)] = 100;
+    loads[4][gridDof(grid, n, 2)] = grid.nodeIndex(n)[1] - 4;
+  }
+  const SolveOptions options{1e-9, 200};
+  std::vector<std::vector<double>> together(loads.size(), std::vector<double>(model.size(), 0.0));
+  std::vector<LoadedField> fields;
+  for (std::size_t k = 0; k < loads.size(); ++k) fields.push_back({&loads[k], together[k]});
+  const std::vector<SolveReport> reports = model.solve(fields, options);
+  ASSERT_EQ(reports.size(), loads.size());
+  std::set<int> iterations;
+  for (std::size_t k = 0; k < loads.size(); ++k) {
+    std::vector<double> alone(model.size(), 0.0);
+    const SolveReport report = model.solve(loads[k], alone, options);
+    EXPECT_EQ(reports[k].stop, k == 3 ? SolveStop::zeroLoad : SolveStop::converged);
+    EXPECT_EQ(report.iterations, reports[k].iterations);
+    EXPECT_EQ(report.work, reports[k].work);
+    EXPECT_EQ(alone, together[k]);
+    iterations.insert(report.iterations);
+  }
+  EXPECT_GT(iterations.size(), 2U);
+}
+
 TEST(ElasticModel, passesTheConstantStrainPatchTest) {
   const double h = 0.01;
   const Grid<3> grid = testing::boxGrid<3>({5, 3, 4}, h);
@@ -43,7 +78,7 @@ TEST(ElasticModel, passesTheConstantStrainPatchTest) {
   std::vector<double> f(model.size(), 0.0), u(model.size(), 0.0);
   const double stress = 1e8;
   addTraction(grid, 0, {stress, 0, 0}, f);
-  const SolveReport report = model.solve(f, u, {1e-20, 200});
+  const SolveReport report = model.solve(forcesOf(f), u, {1e-20, 200});
   EXPECT_TRUE(report.succeeded());
   const double strain = stress / kMaterial.modulus;
   const double size = strain * 0.05;
@@ -74,7 +109,7 @@ double tipDeflection(int cellsHigh) {
   std::vector<double> f(model.size(), 0.0), u(model.size(), 0.0);
   const double force = 100;
   addTraction(grid, 0, {0, 0, force / (height * height)}, f);
-  EXPECT_TRUE(model.solve(f, u, {1e-14, 400}).succeeded());
+  EXPECT_TRUE(model.solve(forcesOf(f), u, {1e-14, 400}).succeeded());
   const double inertia = std::pow(height, 4) / 12;
   const double shear = kMaterial.modulus / (2 * (1 + kMaterial.poisson));
   const double kappa = 10 * (1 + kMaterial.poisson) / (12 + 11 * kMaterial.poisson);
@@ -127,7 +162,7 @@ SolveReport solveBent(int cells, const Layout& layout, double empty, std::vector
   for (std::size_t c = 0; c < grid.cellCount(); ++c)
     if (grid.cellIndex(c)[0] + 1 == 2 * cells && layout.solid(grid.cellIndex(c)))
       for (const int n : grid.cellNodes(c)) f[gridDof(grid, static_cast<std::size_t>(n), 2)] = 1;
-  return model.solve(f, u, {1e-8, 200});
+  return model.solve(forcesOf(f), u, {1e-8, 200});
 }
 
 TEST(ElasticModel, iterationsStayBoundedAsTheGridIsRefined) {
@@ -217,7 +252,7 @@ TEST(ElasticModel, estimateOfTheErrorHoldsAgainstADirectSolve) {
     model.setRelativeModuli(shares);
     for (const double tolerance : {1e-3, 1e-5, 1e-7}) {
       std::vector<double> u(a.size(), 0.0);
-      const SolveReport report = model.solve({f.data(), a.size()}, u, {tolerance, 200});
+      const SolveReport report = model.solve(forcesOf({f.data(), a.size()}), u, {tolerance, 200});
       ASSERT_TRUE(report.succeeded()) << layout.name;
       EXPECT_NEAR(report.work / exact, 1, tolerance)
           << layout.name;  // the energy error is the error of the compliance
@@ -232,8 +267,8 @@ TEST(ElasticModel, balancesEnergyAndReactions) {
   std::vector<double> f(model.size(), 0.0), u(model.size(), 0.0);
   addTraction(grid, 0, {1e6, -2e6, 3e6}, f);
   constexpr double kTolerance = 1e-12;
-  const SolveReport report = model.solve(f, u, {kTolerance, 200});
-  const std::vector<double> reaction = model.reactions(u, f);
+  const SolveReport report = model.solve(forcesOf(f), u, {kTolerance, 200});
+  const std::vector<double> reaction = model.reactions(u, forcesOf(f));
   for (int c = 0; c < 3; ++c) {
     double applied = 0;
     double carried = 0;
@@ -298,10 +333,10 @@ TEST(ElasticModel, namesWhyItStops) {
                         testing::holdWhere<3>(grid, [](const Index<3>& i) { return i[0] == 0; }));
   u.assign(model.size(), 1.0);
   std::vector<double> f(model.size(), 0.0);
-  EXPECT_EQ(model.solve(f, u, {}).stop, SolveStop::zeroLoad);
+  EXPECT_EQ(model.solve(forcesOf(f), u, {}).stop, SolveStop::zeroLoad);
   EXPECT_EQ(u[5], 0);
   f[gridDof(grid, grid.nodeCount() - 1, 2)] = 1;
-  EXPECT_EQ(model.solve(f, u, {1e-12, 2}).stop, SolveStop::limit);
+  EXPECT_EQ(model.solve(forcesOf(f), u, {1e-12, 2}).stop, SolveStop::limit);
   const auto same = [](std::span<const double> x, std::span<double> y) {
     std::copy(x.begin(), x.end(), y.begin());
   };

@@ -103,12 +103,12 @@ class Sturdiness : public ::testing::TestWithParam<Trial> {};
 
 TEST_P(Sturdiness, convergesWithinItsCap) {
   Bent bent(GetParam());
-  const SolveReport report = bent.model.solve(bent.f, bent.u, {1e-6, 400});
+  const SolveReport report = bent.model.solve(forcesOf(bent.f), bent.u, {1e-6, 400});
   EXPECT_EQ(report.stop, SolveStop::converged) << describe(report.stop);
   EXPECT_LE(report.iterations, GetParam().mostIterations);
   // The estimate against a solve that goes on far beyond: the compliance grows by what was missing.
   std::vector<double> further = bent.u;
-  const SolveReport tight = bent.model.solve(bent.f, further, {1e-10, 1000});
+  const SolveReport tight = bent.model.solve(forcesOf(bent.f), further, {1e-10, 1000});
   EXPECT_TRUE(tight.succeeded()) << describe(tight.stop);
   EXPECT_LE(std::abs(tight.work - report.work), 2e-6 * tight.work);
 }
@@ -131,7 +131,7 @@ TEST(EnergyError, isNoLessThanTheTrueOne) {
     const double exact = testing::directCompliance(bent.model.stiffness(), bent.f) / scale;
     for (const double tolerance : {1e-3, 1e-5, 1e-6}) {
       std::fill(bent.u.begin(), bent.u.end(), 0.0);
-      const SolveReport report = bent.model.solve(bent.f, bent.u, {tolerance, 400});
+      const SolveReport report = bent.model.solve(forcesOf(bent.f), bent.u, {tolerance, 400});
       ASSERT_TRUE(report.succeeded()) << trial.name << ": " << describe(report.stop);
       EXPECT_LE(1 - report.work / exact, 1.5 * report.energyError) << trial.name << ", " << tolerance;
       EXPECT_NEAR(report.work / exact, 1, tolerance) << trial.name;

@@ -23,7 +23,7 @@ LayoutProblem<2> halfBeam(const Grid<2>& grid, double radius) {
   problem.fill.assign(grid.cellCount(), 1.0);
   problem.keep.assign(grid.cellCount(), 0);
   const auto& cells = grid.frame().cells;
-  GridCase load{"load", 1, std::vector<double>(2 * grid.nodeCount(), 0.0), {}};
+  GridCase load{"load", 1, {}, {}};
   for (std::size_t n = 0; n < grid.nodeCount(); ++n)
     if (grid.nodeIndex(n)[0] == 0) load.held.push_back(gridDof(grid, n, 0));
   load.held.push_back(gridDof(grid, static_cast<std::size_t>(grid.nodeAt({cells[0], 0})), 1));
@@ -75,7 +75,7 @@ struct Bracket {
     for (std::size_t c = 0; c < grid.cellCount(); ++c) problem.keep[c] = grid.cellIndex(c)[0] == 13;
     const auto held = testing::holdWhere<3>(grid, [](const Index<3>& i) { return i[0] == 0; });
     for (int k = 0; k < 2; ++k) {
-      GridCase c{k ? "side" : "down", k ? 0.7 : 1.3, std::vector<double>(3 * grid.nodeCount(), 0.0), held};
+      GridCase c{k ? "side" : "down", k ? 0.7 : 1.3, {}, held};
       for (std::size_t n = 0; n < grid.nodeCount(); ++n)
         if (grid.nodeIndex(n)[0] == 14) c.force[gridDof(grid, n, k ? 1 : 2)] = -1;
       problem.cases.push_back(c);

@@ -6,6 +6,7 @@
 #include <string>
 #include <vector>
 
+#include "barelattice/elasticity/forces.hpp"
 #include "barelattice/geometry/face.hpp"
 #include "barelattice/grid/grid.hpp"
 
@@ -41,12 +42,12 @@ class Attachment {
   /// Share of the face's area that has a cell below it, 0 to 1.
   double covered() const { return covered_; }
 
-  /// Adds an action to nodal forces (N) ordered as gridDof says. Each point's share goes to the corners of
+  /// Adds an action to nodal forces. Each point's share goes to the corners of
   /// its cell with multilinear weights. Those weights reproduce linear functions, so the resultant force and
   /// moment are the face's own, whatever the cells look like. Where part of the face has no cell below it,
   /// the rest carries its share.
   /// @throws InputError if no cell lies below the face.
-  void addAction(const FaceAction& action, std::span<double> forces) const;
+  void addAction(const FaceAction& action, Forces& forces) const;
 
   /// The nodes on the face: of each cell the corner nearest to the point above it. Ascending.
   std::vector<std::size_t> nodes() const;

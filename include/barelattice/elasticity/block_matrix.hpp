@@ -8,6 +8,8 @@
 #include <span>
 #include <vector>
 
+#include "barelattice/elasticity/fields.hpp"
+
 namespace barelattice {
 
 /// Inverse of a diagonal block. Components without stiffness get a zero row and column.
@@ -27,7 +29,11 @@ struct BlockMatrix {
   std::size_t rows() const { return rowStart.size() - 1; }
 
   /// y = A x. Rows are independent: the same bits on any number of threads.
-  void apply(std::span<const Real> x, std::span<Real> y) const;
+  void apply(std::span<const Real> x, std::span<Real> y) const {
+    apply(Fields<const Real>{x}, Fields<Real>{y});
+  }
+  /// For several x while the matrix passes once.
+  void apply(const Fields<const Real>& x, const Fields<Real>& y) const;
 
   /// Inverse of every diagonal block. Degrees of freedom without stiffness get a zero row and column, so that
   /// they stay where they are.

@@ -5,6 +5,7 @@
 #include <functional>
 #include <span>
 #include <string>
+#include <vector>
 
 namespace barelattice {
 
@@ -37,12 +38,17 @@ struct SolveReport {
   bool succeeded() const { return stop == SolveStop::converged || stop == SolveStop::zeroLoad; }
 };
 
-/// The vectors of one system A u = f and what the iteration does with them. Only u needs to be in double
-/// precision: u advances along p whatever p is, r is renewed from u from time to time, and of the others only
-/// their direction counts.
+/// The vectors of systems A u = f that share A, and what the iteration does with them. Only u needs to be in
+/// double precision: u advances along p whatever p is, r is renewed from u from time to time, and of the
+/// others only their direction counts.
 class ConjugateSystem {
  public:
   virtual ~ConjugateSystem() = default;
+
+  /// Numbers of right-hand sides: each step is taken for these, in one pass over A, and what it returns is in
+  /// their order.
+  using Which = std::span<const std::size_t>;
+  virtual std::size_t count() const = 0;  ///< of right-hand sides
 
   struct Residual {
     double squared = 0;  ///< r^T r
@@ -50,27 +56,27 @@ class ConjugateSystem {
     double work = 0;     ///< (f + r)^T u, the compliance corrected to second order
   };
   /// r = f - A u.
-  virtual Residual renewResidual() = 0;
+  virtual std::vector<Residual> renewResidual(Which which) = 0;
 
   struct Preconditioned {
     double withResidual = 0;  ///< r^T z
     double withProduct = 0;   ///< q^T z, q as `advance` left it
   };
   /// z = B r.
-  virtual Preconditioned precondition() = 0;
+  virtual std::vector<Preconditioned> precondition(Which which) = 0;
 
   struct Direction {
     double energy = 0;    ///< p^T q
     double residual = 0;  ///< r^T p
   };
   /// p = z + beta p, q = A p.
-  virtual Direction advance(double beta) = 0;
+  virtual std::vector<Direction> advance(Which which, std::span<const double> beta) = 0;
 
   /// u += alpha p, r -= alpha q. @return f^T u.
-  virtual double step(double alpha) = 0;
+  virtual std::vector<double> step(Which which, std::span<const double> alpha) = 0;
 
-  virtual double loadSquared() const = 0;  ///< f^T f
-  virtual void rest() = 0;                 ///< u = 0
+  virtual double loadSquared(std::size_t k) const = 0;  ///< f^T f
+  virtual void rest(std::size_t k) = 0;                 ///< u = 0
 
   /// r is renewed when r^T B r has fallen by this factor since the last time: before rounding shows in it. 0
   /// for never.
@@ -79,7 +85,8 @@ class ConjugateSystem {
   virtual bool strengthen() { return false; }
 };
 
-/// Solves A u = f, A symmetric positive definite, from the start value in u. The flexible update of the
+/// Solves A u = f, A symmetric positive definite, from the start values in u, for all right-hand sides
+/// together; each goes its own way and leaves when it is done. The flexible update of the
 /// directions (Notay 2000) tolerates a preconditioner that is symmetric only up to single precision, and one
 /// that changes on the way.
 ///
@@ -89,12 +96,12 @@ class ConjugateSystem {
 /// Meurant, Papez & Tichy 2021, Accurate error estimation in CG): the plateaus a solve has shown are expected
 /// to come again. This estimate is kept below the tolerance; it knows nothing of motions that have not begun
 /// to show.
-SolveReport solveConjugateGradients(ConjugateSystem& system, const SolveOptions& options);
+std::vector<SolveReport> solveConjugateGradients(ConjugateSystem& system, const SolveOptions& options);
 
 /// y = A x for vectors of one length.
 using LinearMap = std::function<void(std::span<const double> x, std::span<double> y)>;
 
-/// The same with all vectors in double precision.
+/// The same for one right-hand side, all vectors in double precision.
 SolveReport solveConjugateGradients(const LinearMap& matrix, const LinearMap& preconditioner,
                                     std::span<const double> f, std::span<double> u,
                                     const SolveOptions& options);

@@ -6,11 +6,18 @@
 #include <vector>
 
 #include "barelattice/elasticity/conjugate_gradients.hpp"
+#include "barelattice/elasticity/forces.hpp"
 #include "barelattice/elasticity/material.hpp"
 #include "barelattice/elasticity/voxel_hierarchy.hpp"
 #include "barelattice/elasticity/voxel_operator.hpp"
 
 namespace barelattice {
+
+/// A load and the displacement it causes.
+struct LoadedField {
+  const Forces* f;
+  std::span<double> u;
+};
 
 /// Displacements and forces are ordered as `gridDof` says, in metres and newtons.
 template <int D>
@@ -26,22 +33,26 @@ class ElasticModel {
   ElasticModel(const ElasticModel&) = delete;
   ElasticModel& operator=(const ElasticModel&) = delete;
 
-  /// Sets the share of the material's modulus each cell has, 0 to 1, and renews the preconditioner.
+  /// Sets the share of the material's modulus each cell has, 0 to 1; one before the first call. The next
+  /// solve renews the preconditioner.
   void setRelativeModuli(std::span<const double> shares);
 
-  /// Solves for the displacement `u` under the forces `f`, starting from what `u` holds; what the supports
-  /// hold of it is set to zero, and forces on them do nothing. `work` of the report is the compliance, J.
+  /// Solves for the displacements under given forces, starting from what they hold; what the supports hold of
+  /// them is set to zero, and forces on them do nothing. Up to four are solved in one pass over the
+  /// stiffness. `work` of a report is the compliance, J.
   ///
-  /// Besides u the solve needs 48 bytes per node (D = 3). Directions and residuals are kept in single
-  /// precision, products with the stiffness are computed in double.
-  SolveReport solve(std::span<const double> f, std::span<double> u, const SolveOptions& options);
+  /// Besides u a solve needs some 65 bytes per node and case (D = 3). Directions and residuals are kept in
+  /// single precision, products with the stiffness are computed in double.
+  std::vector<SolveReport> solve(std::span<const LoadedField> fields, const SolveOptions& options);
+  /// The same for a single load.
+  SolveReport solve(const Forces& f, std::span<double> u, const SolveOptions& options);
 
   /// Twice the strain energy each cell would hold at the full modulus, J: with share s the compliance is the
   /// sum of s times this, and minus this is the derivative of the compliance by s.
   void fullCellEnergies(std::span<const double> u, std::span<double> energies) const;
 
   /// Forces the supports carry: A u - f at the supported nodes, zero elsewhere, N.
-  std::vector<double> reactions(std::span<const double> u, std::span<const double> f) const;
+  std::vector<double> reactions(std::span<const double> u, const Forces& f) const;
 
   /// The multigrid cycle solves begin with: a W-cycle once one has been slow, see
   /// SolveReport::strengthenedAt.
@@ -49,7 +60,7 @@ class ElasticModel {
   void setCycle(Cycle cycle) { hierarchy_.multigrid().setCycle(cycle); }
 
   /// z = B r, B close to the inverse of `stiffness()`.
-  void precondition(std::span<const double> r, std::span<double> z) { hierarchy_.multigrid().apply(r, z); }
+  void precondition(std::span<const double> r, std::span<double> z) { multigrid().apply(r, z); }
 
   /// The stiffness in units of `scale()`, E h^(D-2) in N/m.
   const VoxelOperator<D>& stiffness() const { return operator_; }
@@ -58,9 +69,12 @@ class ElasticModel {
   std::size_t levelCount() const { return hierarchy_.levelCount(); }
 
  private:
+  Multigrid& multigrid();  // of the shares set last
+
   double scale_;  // E h^(D-2): the operator works with shares, so that single precision never overflows
   VoxelOperator<D> operator_;
   VoxelHierarchy<D> hierarchy_;
+  bool stale_ = true;  // the hierarchy has yet to take over the shares
 };
 
 }  // namespace barelattice

@@ -17,6 +17,7 @@ namespace barelattice {
 /// `y[component][i]` for node `begin + i`.
 template <int D, class Real>
 struct SweptNodes {
+  std::size_t field = 0;  ///< which of the vectors worked on together
   std::size_t part = 0;   ///< number of the stretch, below LayerPlan::partCount, the same in every sweep
   std::size_t begin = 0;  ///< the first node
   std::size_t count = 0;  ///< how many

@@ -8,20 +8,22 @@
 #include <vector>
 
 #include "barelattice/elasticity/block_matrix.hpp"
+#include "barelattice/elasticity/fields.hpp"
 
 namespace barelattice {
 
-/// One level: its matrix and its smoother, a symmetric polynomial S of M^-1 A with M the (block) diagonal.
+/// One level, for any number of right-hand sides at a time: its matrix and its smoother, a symmetric
+/// polynomial S of M^-1 A with M the (block) diagonal.
 class MultigridLevel {
  public:
   virtual ~MultigridLevel() = default;
   virtual std::size_t size() const = 0;
   /// x = S b: smoothing from zero.
-  virtual void smoothFromZero(std::span<const float> b, std::span<float> x) = 0;
+  virtual void smoothFromZero(const Fields<const float>& b, const Fields<float>& x) = 0;
   /// b - A x, valid until the level is used again.
-  virtual std::span<const float> residual(std::span<const float> b, std::span<const float> x) = 0;
+  virtual Fields<const float> residual(const Fields<const float>& b, const Fields<float>& x) = 0;
   /// x += S (b - A x).
-  virtual void smooth(std::span<const float> b, std::span<float> x) = 0;
+  virtual void smooth(const Fields<const float>& b, const Fields<float>& x) = 0;
   /// Makes x one the matrix may be applied to, after a correction from below.
   virtual void admit(std::span<float> /*x*/) const {}
 };
@@ -61,21 +63,21 @@ class BlockLevel final : public MultigridLevel {
   void renew() { inverse_ = matrix_.inverseDiagonal(); }
 
   std::size_t size() const override { return D * matrix_.rows(); }
-  void smoothFromZero(std::span<const float> b, std::span<float> x) override;
-  std::span<const float> residual(std::span<const float> b, std::span<const float> x) override;
-  void smooth(std::span<const float> b, std::span<float> x) override;
+  void smoothFromZero(const Fields<const float>& b, const Fields<float>& x) override;
+  Fields<const float> residual(const Fields<const float>& b, const Fields<float>& x) override;
+  void smooth(const Fields<const float>& b, const Fields<float>& x) override;
 
   void apply(std::span<const float> x, std::span<float> y) const { matrix_.apply(x, y); }
   /// z = c M^-1 r.
   void scale(std::span<const float> r, float c, std::span<float> z) const;
 
  private:
-  void finish(std::span<float> x);
+  void finish(const Fields<float>& x);
 
   BlockMatrix<D> matrix_;
   std::vector<typename BlockMatrix<D>::Block> inverse_;
   ChebyshevSmoother smoother_;
-  std::vector<float> r_, z_, t_;
+  FieldStore r_, z_, t_;
 };
 
 /// How often a level asks the next coarser one for a correction.
@@ -100,7 +102,7 @@ class Multigrid {
   Cycle cycle() const { return cycle_; }
 
   /// z = B r, B symmetric positive definite, close to the inverse of the finest matrix.
-  void apply(std::span<const float> r, std::span<float> z);
+  void apply(const Fields<const float>& r, const Fields<float>& z);
   /// The same from and to double precision.
   void apply(std::span<const double> r, std::span<double> z);
 
@@ -108,17 +110,19 @@ class Multigrid {
 
  private:
   struct Workspace {
-    std::vector<float> b, x;
+    FieldStore b, x;
   };
   /// x = cycle from zero, or one more cycle from x.
-  void descend(std::size_t level, std::span<const float> b, std::span<float> x, bool fromZero);
+  void descend(std::size_t level, const Fields<const float>& b, const Fields<float>& x, bool fromZero);
   void solveBottom(std::span<const float> b, std::span<float> x) const;
 
   std::vector<std::unique_ptr<MultigridLevel>> levels_;
   std::vector<std::unique_ptr<MultigridTransfer>> transfers_;
   Eigen::SimplicialLDLT<Eigen::SparseMatrix<double>> bottom_;
   Cycle cycle_ = Cycle::v;
-  Workspace single_;             // of vectors given in double precision
+  struct {
+    std::vector<float> b, x;
+  } single_;                     // of vectors given in double precision
   std::vector<Workspace> work_;  // of the levels below the finest, the bottom among them
 };
 

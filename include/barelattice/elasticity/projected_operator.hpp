@@ -34,7 +34,7 @@ class ProjectedOperator {
   const LayerPlan<D>& plan() const { return plan_; }
 
   /// Computes y = P^T A P x and hands it over piece by piece, see VoxelOperator::sweep.
-  void sweep(std::span<const float> x, const LayerVisitor<D, float>& visit) const;
+  void sweep(const Fields<const float>& x, const LayerVisitor<D, float>& visit) const;
 
   /// The upper triangles of the diagonal blocks, row by row, each entry an array over the nodes.
   std::vector<float> nodeDiagonal() const;
@@ -57,6 +57,7 @@ class ProjectedOperator {
     SingleMatrix single;
   };
   CellMatrix<D> supportedMatrix(std::size_t cell) const;
+  void applySpecial(std::size_t layer, std::span<const float> x, float* low, float* high) const;
 
   const VoxelOperator<D>& fine_;
   const Grid<D>& grid_;

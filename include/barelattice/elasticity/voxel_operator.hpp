@@ -7,6 +7,7 @@
 #include <vector>
 
 #include "barelattice/elasticity/element.hpp"
+#include "barelattice/elasticity/fields.hpp"
 #include "barelattice/elasticity/layer_plan.hpp"
 #include "barelattice/elasticity/node_support.hpp"
 #include "barelattice/grid/grid.hpp"
@@ -38,11 +39,11 @@ class VoxelOperator {
   /// The factor of each cell.
   std::span<const double> scales() const { return {scales_.data(), grid_.cellCount()}; }
 
-  /// Computes y = A x and hands it over piece by piece instead of storing it.
+  /// Computes y = A x for several x in one pass and hands it over piece by piece instead of storing it.
   /// @tparam Real precision of the arithmetic: float, or double also from x in single precision.
   /// @param x must satisfy x = Q x.
   template <class Real, class In>
-  void sweep(std::span<const In> x, const LayerVisitor<D, Real>& visit) const;
+  void sweep(const Fields<const In>& x, const LayerVisitor<D, Real>& visit) const;
 
   /// y = A x.
   template <class Real>
@@ -72,7 +73,7 @@ class VoxelOperator {
   template <class Real>
   const std::vector<Real>& scalesIn() const;
   template <class Real, class In>
-  void sweepCells(std::span<const In> x, bool supported, const LayerVisitor<D, Real>& visit) const;
+  void sweepCells(const Fields<const In>& x, bool supported, const LayerVisitor<D, Real>& visit) const;
   template <class Real, class In>
   void support(std::size_t layer, std::span<const In> x, Real* buffer) const;
 

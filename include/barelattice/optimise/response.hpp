@@ -49,7 +49,7 @@ struct GridCase {
   std::string name;
   double weight = 1;              ///< its share in the weighted sum, or the factor on it where the worst case
                                   ///< governs; not negative
-  std::vector<double> force;      ///< N, ordered as gridDof says
+  Forces force;                   ///< N
   std::vector<std::size_t> held;  ///< supported degrees of freedom, ascending
 };
 
@@ -90,6 +90,7 @@ class CaseCompliances {
   const std::vector<std::vector<double>>& displacements() const { return displacements_; }
 
  private:
+  void take(std::size_t k, const SolveReport& solved);
   std::vector<GridCase> cases_;
   std::vector<double> fill_;
   StiffnessLaw law_;
