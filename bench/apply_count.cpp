@@ -18,7 +18,7 @@ int main(int argc, char** argv) {
   std::vector<float> x(a.size(), 1.0F);
   double sum = 0;
   for (int i = 0; i < repetitions; ++i)
-    a.sweep<float>(std::span<const float>(x),
+    a.sweep<float>(Fields<const float>{x},
                    [&](const SweptNodes<3, float>& swept) { sum += static_cast<double>(swept.y[0][0]); });
   fmt::print("{}\n", grid.cellCount());
   return sum < 1e30 ? 0 : 1;

@@ -1,5 +1,6 @@
-// The body all solver benchmarks share: a block of 2 n x n x n voxels clamped at one end and pushed at the
-// other, full or a lattice of bars three voxels wide, one in twelve, in material a billion times lighter.
+// The body all solver benchmarks share: a block of 2 n x n x n voxels (2 n x n squares) clamped at one end
+// and pushed at the other, full or a lattice of bars three voxels wide, one in twelve, in material a billion
+// times lighter.
 #pragma once
 
 #include <vector>
@@ -10,35 +11,41 @@
 
 namespace barelattice::bench {
 
-inline Grid<3> block(int n) {
-  GridFrame<3> frame;
-  frame.cells = {2 * n, n, n};
+template <int D = 3>
+Grid<D> block(int n) {
+  GridFrame<D> frame;
+  frame.cells.fill(n);
+  frame.cells[0] = 2 * n;
   frame.size = 1e-3;
-  return Grid<3>(frame, std::vector<std::uint8_t>(frame.boxCells(), 1));
+  return Grid<D>(frame, std::vector<std::uint8_t>(frame.boxCells(), 1));
 }
 
-inline std::vector<std::size_t> clampedEnd(const Grid<3>& grid) {
+template <int D>
+std::vector<std::size_t> clampedEnd(const Grid<D>& grid) {
   std::vector<std::size_t> held;
-  for (int c = 0; c < 3; ++c)
+  for (int c = 0; c < D; ++c)
     for (std::size_t n = 0; n < grid.nodeCount(); ++n)
       if (grid.nodeIndex(n)[0] == 0) held.push_back(gridDof(grid, n, c));
   return held;
 }
 
 /// Only solid is pushed: on light material the load's own dent would be all of the compliance.
-inline Forces pushedEnd(const Grid<3>& grid, const std::vector<double>& shares) {
+template <int D>
+Forces pushedEnd(const Grid<D>& grid, const std::vector<double>& shares) {
   Forces f;
   for (std::size_t c = 0; c < shares.size(); ++c)
     if (grid.cellIndex(c)[0] + 1 == grid.frame().cells[0] && shares[c] == 1)
-      for (const int n : grid.cellNodes(c)) f[gridDof(grid, static_cast<std::size_t>(n), 2)] = 1;
+      for (const int n : grid.cellNodes(c)) f[gridDof(grid, static_cast<std::size_t>(n), D - 1)] = 1;
   return f;
 }
 
-inline std::vector<double> latticeShares(const Grid<3>& grid) {
+template <int D>
+std::vector<double> latticeShares(const Grid<D>& grid) {
   std::vector<double> shares(grid.cellCount());
   for (std::size_t c = 0; c < shares.size(); ++c) {
-    const Index<3>& i = grid.cellIndex(c);
-    shares[c] = (i[0] % 12 < 3) + (i[1] % 12 < 3) + (i[2] % 12 < 3) >= 2 ? 1 : 1e-9;
+    int across = 0;
+    for (const int i : grid.cellIndex(c)) across += i % 12 < 3;
+    shares[c] = across >= D - 1 ? 1 : 1e-9;
   }
   return shares;
 }

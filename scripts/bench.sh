@@ -24,7 +24,7 @@ work=$(mktemp -d)
 trap 'rm -rf "$work"' EXIT
 
 # Kernels, parts of an iteration, whole designs.
-filter='apply|setUp|energies|filter|projection'
+filter='Limit|apply|setUp|energies|filter|projection'
 if [ -z "$quick" ]; then filter+='|solve|design'; fi
 "$bin/bench_solver" --benchmark_filter="$filter" --benchmark_out="$work/solver.json" --benchmark_out_format=json
 

@@ -3,7 +3,7 @@
 set -euo pipefail
 cd "$(dirname "$0")/.."
 
-scripts/setup.sh chromium doxygen valgrind
+scripts/setup.sh chromium doxygen valgrind g++-aarch64-linux-gnu
 preset=release
 if [ -n "${CI:-}" ]; then preset=ci; fi
 cmake --preset "$preset" >/dev/null

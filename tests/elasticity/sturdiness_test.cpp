@@ -74,6 +74,7 @@ const std::vector<Trial>& trials() {
       {"flat", {96, 96, 3}, bars(12, 3), 1e-9, 0.3, 60},
       {"long", {600, 6, 5}, everywhere, 1e-9, 0.3, 40},
       {"odd sizes", {47, 23, 29}, bars(11, 3), 1e-9, 0.3, 40},
+      {"one million", {160, 80, 80}, bars(12, 3), 1e-9, 0.3, 30},
   };
   return all;
 }
