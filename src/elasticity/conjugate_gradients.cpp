@@ -16,8 +16,8 @@ namespace {
 constexpr std::size_t kDelay = 3;
 
 /// A drop over kDelay steps to more than this share is slow: a stronger preconditioner pays for itself. On
-/// voxels a W-cycle costs 1.4 times a V-cycle, which pays from a V-cycle's 0.3 on if the W-cycle has 0.03, as
-/// on layouts of three-voxel members; those without slim members have 0.1 and less.
+/// voxels a W-cycle costs about twice a V-cycle, which pays from a V-cycle's 0.17 on if the W-cycle has 0.03,
+/// as on layouts of three-voxel members; those without slim members have 0.1 and less.
 constexpr double kSlow = 0.15;
 constexpr int kPatience = 6;  // iterations before that is judged
 
@@ -113,9 +113,9 @@ class PlainSystem final : public ConjugateSystem {
 };
 
 /// The numbers of one solve; its vectors are the system's. Call in the order of the steps; each may end it.
-class Progress {
+class Solve {
  public:
-  Progress(const SolveOptions& options, double renewalDrop) : options_(options), renewalDrop_(renewalDrop) {
+  Solve(const SolveOptions& options, double renewalDrop) : options_(options), renewalDrop_(renewalDrop) {
     report.stop = SolveStop::limit;
   }
 
@@ -217,15 +217,15 @@ std::string describe(SolveStop stop) {
 }
 
 std::vector<SolveReport> solveConjugateGradients(ConjugateSystem& system, const SolveOptions& options) {
-  std::vector<Progress> solves(system.count(), Progress(options, system.renewalDrop()));
+  std::vector<Solve> solves(system.count(), Solve(options, system.renewalDrop()));
   std::vector<std::size_t> active;
   for (std::size_t k = 0; k < solves.size(); ++k) {
-    if (system.loadSquared(k) > 0) {
+    if (system.loadSquared(k) == 0) {
+      system.rest(k);
+      solves[k].end(SolveStop::zeroLoad);
+    } else {
       active.push_back(k);
-      continue;
     }
-    system.rest(k);
-    solves[k].end(SolveStop::zeroLoad);
   }
   const auto renew = [&](std::span<const std::size_t> which) {
     if (which.empty()) return;
@@ -238,8 +238,8 @@ std::vector<SolveReport> solveConjugateGradients(ConjugateSystem& system, const 
       if (wanted(solves[k])) chosen.push_back(k);
     return chosen;
   };
-  const auto dropEnded = [&] { active = those([](const Progress& solve) { return !solve.ended; }); };
-  const auto numbers = [&](double Progress::*number) {
+  const auto dropEnded = [&] { active = those([](const Solve& solve) { return !solve.ended; }); };
+  const auto numbers = [&](double Solve::*number) {
     std::vector<double> values;
     for (const std::size_t k : active) values.push_back(solves[k].*number);
     return values;
@@ -252,21 +252,21 @@ std::vector<SolveReport> solveConjugateGradients(ConjugateSystem& system, const 
     for (std::size_t i = 0; i < active.size(); ++i) solves[active[i]].takePreconditioned(preconditioned[i]);
     dropEnded();
     if (active.empty()) break;
-    const auto directions = system.advance(active, numbers(&Progress::beta));
+    const auto directions = system.advance(active, numbers(&Solve::beta));
     for (std::size_t i = 0; i < active.size(); ++i) solves[active[i]].takeDirection(directions[i]);
     dropEnded();
     if (active.empty()) break;
-    const auto work = system.step(active, numbers(&Progress::alpha));
+    const auto work = system.step(active, numbers(&Solve::alpha));
     for (std::size_t i = 0; i < active.size(); ++i) solves[active[i]].takeStep(work[i]);
-    renew(those([](const Progress& solve) { return solve.wantsResidual(); }));
+    renew(those([](const Solve& solve) { return solve.wantsResidual(); }));
     for (const std::size_t k : active) solves[k].checkLimits();
     dropEnded();
-    if (!those([](const Progress& solve) { return solve.isSlow(); }).empty() && system.strengthen())
+    if (!those([](const Solve& solve) { return solve.isSlow(); }).empty() && system.strengthen())
       for (const std::size_t k : active) solves[k].report.strengthenedAt = solves[k].report.iterations;
   }
 
   active = loaded;
-  renew(those([](const Progress& solve) { return !solve.isRenewed(); }));
+  renew(those([](const Solve& solve) { return !solve.isRenewed(); }));
   std::vector<SolveReport> reports;
   for (std::size_t k = 0; k < solves.size(); ++k) {
     if (solves[k].report.stop != SolveStop::zeroLoad) solves[k].finish(system.loadSquared(k));

@@ -2,6 +2,7 @@
 
 #include <Eigen/SparseCholesky>
 #include <cmath>
+#include <limits>
 #include <random>
 #include <set>
 
@@ -337,6 +338,8 @@ TEST(ElasticModel, namesWhyItStops) {
   EXPECT_EQ(u[5], 0);
   f[gridDof(grid, grid.nodeCount() - 1, 2)] = 1;
   EXPECT_EQ(model.solve(forcesOf(f), u, {1e-12, 2}).stop, SolveStop::limit);
+  f[gridDof(grid, grid.nodeCount() - 1, 2)] = std::numeric_limits<double>::quiet_NaN();
+  EXPECT_FALSE(model.solve(forcesOf(f), u, {}).succeeded());
   const auto same = [](std::span<const double> x, std::span<double> y) {
     std::copy(x.begin(), x.end(), y.begin());
   };
