@@ -26,7 +26,6 @@ LayoutProblem<3> cantilever(const Grid<3>& grid, int cases) {
   bent.held = bench::clampedEnd(grid);
   for (int k = 0; k < cases; ++k) {
     GridCase loaded = bent;
-
     for (std::size_t n = 0; n < grid.nodeCount(); ++n) {
       const Index<3>& at = grid.nodeIndex(n);
       if (at[0] == grid.frame().cells[0] && at[2] < 4) loaded.force[gridDof(grid, n, 2 - k)] = 1;

@@ -59,7 +59,6 @@ DensityFilter<D>::DensityFilter(const Grid<D>& grid, std::vector<double> fill, d
   reach_ = std::max(0, static_cast<int>(std::ceil(cells)) - 1);
   Index<D> padded = grid.frame().cells;
   std::size_t paddedCells = 1;
-
   for (int& n : padded) {
     n += 2 * reach_;
     paddedCells *= static_cast<std::size_t>(n);
@@ -94,7 +93,6 @@ DensityFilter<D>::DensityFilter(const Grid<D>& grid, std::vector<double> fill, d
   const std::vector<double> ones(grid.cellCount(), 1.0);
   inverseWeight_.resize(grid.cellCount());
   convolve(fill_, ones, inverseWeight_, ones);
-
   for (std::size_t c = 0; c < inverseWeight_.size(); ++c) {
     const bool empty = boundary == FilterBoundary::empty && (attached.empty() || !attached[c]);
     inverseWeight_[c] = 1 / (empty ? whole : inverseWeight_[c]);

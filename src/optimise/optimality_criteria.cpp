@@ -35,7 +35,6 @@ std::vector<double> updateByOptimality(std::span<const double> variables,
     });
     return amount(updated);
   };
-
   // The logarithm of the factor is sought. At the ends every variable sits on its move limit; near the root
   // the ratios of variables free to move are about one, so their mean by amount is the first guess.
   const double weighted = sumBlocks(ratio.size(), [&](std::size_t begin, std::size_t end) {

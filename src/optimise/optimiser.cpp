@@ -48,7 +48,6 @@ class Loop {
     if (!problem.mirror.empty()) level_.append(std::make_shared<Mirror>(problem.mirror));
     level_.append(std::make_shared<DensityFilter<D>>(*problem.grid, problem.fill, problem.filterRadius,
                                                      problem.filterBoundary, problem.attached));
-
     if (resume) {
       state_ = *resume;
       compliances_.setDisplacements(std::move(state_.displacements));
@@ -86,7 +85,6 @@ class Loop {
         stop = OptimiseStop::settled;
       else if (advance(record.change))
         density = rebalance();
-
       if (callback && !callback({record, density, [this] { return snapshot(); }}) &&
           stop == OptimiseStop::iterationLimit)
         stop = OptimiseStop::cancelled;
@@ -213,7 +211,6 @@ class Loop {
     std::vector<double> byMass = massByVariables();
     for (double& value : byMass) value /= problem_.massFraction;
     problem.limits.push_back(mass_.value(nominal_.result()) / problem_.massFraction - 1);
-
     problem.limitGradients.push_back(std::move(byMass));
     problem.shares.push_back(0);
     state_.variables =
@@ -276,7 +273,6 @@ class Loop {
     result.displacements = compliances_.displacements();
     result.level.resize(density.size());
     keep_->forward(level_.result(), result.level);
-
     result.density = std::move(density);
     return result;
   }

@@ -28,7 +28,6 @@ struct FilterTap {
 ///   out_i = sum_j w_ij v_j in_j / sum_j w_ij v_j,   w_ij = max(0, radius - distance_ij).
 /// Cost: one multiplication per pair of cells within the radius, in vectors of eight along the first axis.
 /// The box it works in is kept from call to call: one call at a time.
-
 template <int D>
 class DensityFilter final : public LayoutMap {
  public:

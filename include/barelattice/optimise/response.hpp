@@ -73,7 +73,7 @@ class CaseCompliances {
 
   /// Tightens or relaxes the solves of coming evaluations.
   void setTolerance(double energyTolerance) { options_.energyTolerance = energyTolerance; }
-  /// Progress within an evaluation, one report per case.
+  /// Progress within an evaluation, one report for each set of supports.
   void setProgress(ProgressCallback progress) { progress_ = std::move(progress); }
   /// Replaces the displacements the next solves start from.
   void setDisplacements(std::vector<std::vector<double>> displacements) {
@@ -91,6 +91,7 @@ class CaseCompliances {
 
  private:
   void take(std::size_t k, const SolveReport& solved);
+
   std::vector<GridCase> cases_;
   std::vector<double> fill_;
   StiffnessLaw law_;
