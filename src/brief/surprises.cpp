@@ -98,31 +98,21 @@ Sampled sampledInside(const Shape& shape, double sheet, double step, const std::
   return result;
 }
 
-/// Depth of every cell in layers of cells, counted across common sides: 1 next to what is empty.
+/// Depth of every cell in layers of cells, counted across common sides: 1 next to what is empty. One pass
+/// either way over the cells (Rosenfeld & Pfaltz 1966).
 template <int D>
 std::vector<int> layersOf(const Grid<D>& grid) {
-  std::vector<int> depth(grid.cellCount(), 0);
-  std::vector<std::size_t> front;
-  const auto forNeighbours = [&](std::size_t cell, const auto& visit) {
-    for (std::size_t axis = 0; axis < D; ++axis)
-      for (const int step : {-1, 1}) {
-        Index<D> at = grid.cellIndex(cell);
-        at[axis] += step;
-        visit(grid.cellAt(at));
-      }
+  std::vector<int> depth(grid.cellCount(), std::numeric_limits<int>::max());
+  const auto lower = [&](std::size_t cell, int step) {
+    for (std::size_t axis = 0; axis < D; ++axis) {
+      Index<D> at = grid.cellIndex(cell);
+      at[axis] += step;
+      const int other = grid.cellAt(at);
+      depth[cell] = std::min(depth[cell], other < 0 ? 1 : depth[static_cast<std::size_t>(other)] + 1);
+    }
   };
-  for (std::size_t c = 0; c < depth.size(); ++c)
-    forNeighbours(c, [&](int other) {
-      if (other >= 0 || depth[c]) return;
-      depth[c] = 1;
-      front.push_back(c);
-    });
-  for (std::size_t next = 0; next < front.size(); ++next)
-    forNeighbours(front[next], [&](int other) {
-      if (other < 0 || depth[static_cast<std::size_t>(other)]) return;
-      depth[static_cast<std::size_t>(other)] = depth[front[next]] + 1;
-      front.push_back(static_cast<std::size_t>(other));
-    });
+  for (std::size_t c = 0; c < depth.size(); ++c) lower(c, -1);
+  for (std::size_t c = depth.size(); c-- > 0;) lower(c, 1);
   return depth;
 }
 

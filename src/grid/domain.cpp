@@ -34,11 +34,37 @@ struct Shares {
   double bonded = 0;
 };
 
+/// A shape near one place, asked about many points there. It remembers its answers: a point closer to an
+/// earlier one than that is to the boundary lies on the same side of it, because shapes never overestimate a
+/// distance.
+class LocalShape {
+ public:
+  explicit LocalShape(ShapePtr shape) : shape_(std::move(shape)) {}
+  LocalShape(const ShapePtr& shape, const Vec3& centre, double reach, double distance)
+      : shape_(shape->local(centre, reach)), answers_{{centre, distance}} {}
+
+  const ShapePtr& shape() const { return shape_; }
+  bool contains(const Vec3& point) {
+    for (const Answer& known : answers_)
+      if ((point - known.point).squaredNorm() < known.distance * known.distance) return known.distance < 0;
+    answers_.push_back({point, shape_->distance(point)});
+    return answers_.back().distance < 0;
+  }
+
+ private:
+  struct Answer {
+    Vec3 point;
+    double distance;
+  };
+  ShapePtr shape_;
+  std::vector<Answer> answers_;
+};
+
 /// A union of shapes reduced to those whose boundary may pass through one place.
 class LocalUnion {
  public:
   LocalUnion() = default;
-  explicit LocalUnion(std::vector<ShapePtr> shapes) : near_(std::move(shapes)) {}
+  explicit LocalUnion(const std::vector<ShapePtr>& shapes) : near_(shapes.begin(), shapes.end()) {}
 
   /// @param reach no point of the place is farther from its centre: shapes never overestimate a distance, so
   ///   beyond it their sign is the same in the whole place.
@@ -46,26 +72,26 @@ class LocalUnion {
     LocalUnion local;
     local.covers_ = covers_;
     if (covers_) return local;
-    for (const ShapePtr& shape : near_) {
-      const double distance = shape->distance(centre);
+    for (const LocalShape& near : near_) {
+      const double distance = near.shape()->distance(centre);
       if (distance < -reach) {
         local.covers_ = true;
         local.near_.clear();
         return local;
       }
-      if (distance <= reach) local.near_.push_back(shape->local(centre, reach));
+      if (distance <= reach) local.near_.emplace_back(near.shape(), centre, reach, distance);
     }
     return local;
   }
   bool decided() const { return covers_ || near_.empty(); }
-  bool contains(const Vec3& point) const {
+  bool contains(const Vec3& point) {
     return covers_ ||
-           std::any_of(near_.begin(), near_.end(), [&](const ShapePtr& s) { return s->distance(point) < 0; });
+           std::any_of(near_.begin(), near_.end(), [&](LocalShape& s) { return s.contains(point); });
   }
 
  private:
   bool covers_ = false;
-  std::vector<ShapePtr> near_;
+  std::vector<LocalShape> near_;
 };
 
 /// The regions as they are in one place.
@@ -80,7 +106,7 @@ struct LocalRegions {
             bonded.within(centre, reach)};
   }
   bool decided() const { return bonded.decided() && clears.decided() && keeps.decided() && space.decided(); }
-  Shares at(const Vec3& point) const {
+  Shares at(const Vec3& point) {
     const bool joined = bonded.contains(point);
     const bool free = !clears.contains(point);
     const bool kept = joined || (free && keeps.contains(point));
@@ -145,7 +171,7 @@ class Sampler {
       centre[static_cast<Eigen::Index>(i)] += (low[i] + 0.5 * edge) * frame_.size;
     }
     const double reach = 0.5 * std::sqrt(static_cast<double>(D)) * edge * frame_.size;
-    const LocalRegions local = outer.within(lifted<D>(regions_, centre), reach);
+    LocalRegions local = outer.within(lifted<D>(regions_, centre), reach);
     if (local.decided()) {
       const Shares same = local.at(lifted<D>(regions_, centre));
       forEachIndex<D>(clipped(low, edge), [&](const Index<D>& offset) { shares_[at(low, offset)] = same; });
@@ -175,7 +201,7 @@ class Sampler {
     return frame_.linear(low);
   }
 
-  Shares sampleCell(const Point<D>& centre, const LocalRegions& local) const {
+  Shares sampleCell(const Point<D>& centre, LocalRegions& local) const {
     Shares sum;
     for (int sample = 0; sample < kSamples; ++sample) {
       Point<D> point = centre;

@@ -95,30 +95,37 @@ std::array<int, kCorners<D>> Grid<D>::cellNodes(std::size_t cell) const {
 
 template <int D>
 Pieces findPieces(const Grid<D>& grid, const std::vector<std::uint8_t>& chosen) {
+  // Cells refer to an earlier one of their piece, in the end to its first (union-find). Cells come in the
+  // order of the box, so that memory is passed through in order too.
+  std::vector<std::size_t> earlier(grid.cellCount());
+  const auto first = [&](std::size_t cell) {
+    while (earlier[cell] != cell) cell = earlier[cell] = earlier[earlier[cell]];
+    return cell;
+  };
+  for (std::size_t cell = 0; cell < grid.cellCount(); ++cell) {
+    earlier[cell] = cell;
+    if (!chosen[cell]) continue;
+    for (std::size_t axis = 0; axis < D; ++axis) {
+      Index<D> at = grid.cellIndex(cell);
+      --at[axis];
+      const int before = grid.cellAt(at);
+      if (before < 0 || !chosen[static_cast<std::size_t>(before)]) continue;
+      const std::size_t one = first(static_cast<std::size_t>(before));
+      const std::size_t other = first(cell);
+      earlier[std::max(one, other)] = std::min(one, other);
+    }
+  }
   Pieces pieces;
   pieces.ofCell.assign(grid.cellCount(), -1);
-  std::vector<std::size_t> stack;
-  for (std::size_t seed = 0; seed < grid.cellCount(); ++seed) {
-    if (!chosen[seed] || pieces.ofCell[seed] >= 0) continue;
-    const int piece = static_cast<int>(pieces.cells.size());
-    pieces.cells.push_back(0);
-    pieces.ofCell[seed] = piece;
-    stack.push_back(seed);
-    while (!stack.empty()) {
-      const std::size_t cell = stack.back();
-      stack.pop_back();
-      ++pieces.cells.back();
-      for (int side = 0; side < 2 * D; ++side) {
-        Index<D> at = grid.cellIndex(cell);
-        at[static_cast<std::size_t>(side / 2)] += side % 2 ? 1 : -1;
-        const int next = grid.cellAt(at);
-        if (next < 0) continue;
-        const auto n = static_cast<std::size_t>(next);
-        if (!chosen[n] || pieces.ofCell[n] >= 0) continue;
-        pieces.ofCell[n] = piece;
-        stack.push_back(n);
-      }
+  for (std::size_t cell = 0; cell < grid.cellCount(); ++cell) {
+    if (!chosen[cell]) continue;
+    const std::size_t start = first(cell);
+    if (start == cell) {
+      pieces.ofCell[cell] = static_cast<int>(pieces.cells.size());
+      pieces.cells.push_back(0);
     }
+    pieces.ofCell[cell] = pieces.ofCell[start];
+    ++pieces.cells[static_cast<std::size_t>(pieces.ofCell[cell])];
   }
   return pieces;
 }

@@ -1,7 +1,10 @@
 #include <gtest/gtest.h>
 
+#include <algorithm>
+#include <cmath>
 #include <filesystem>
 #include <numbers>
+#include <random>
 
 #include "barelattice/base/error.hpp"
 #include "barelattice/base/file.hpp"
@@ -54,6 +57,59 @@ TEST(Grid, countsPieces) {
   const Pieces pieces = findPieces<3>(grid, {1, 1, 0, 1, 0});
   EXPECT_EQ(pieces.cells, (std::vector<std::size_t>{2, 1}));
   EXPECT_EQ(pieces.ofCell, (std::vector<int>{0, 0, -1, 1, -1}));
+}
+
+TEST(Grid, piecesOfALabyrinthAreThoseAFloodFinds) {
+  const Grid<3> grid = testing::gridWhere<3>(
+      {23, 17, 19}, 1, [](const Index<3>& i) { return (7 * i[0] + 5 * i[1] + 11 * i[2]) % 13 != 0; });
+  // Near the share at which cells begin to hang together: pieces of all sizes, bent back on themselves.
+  std::vector<std::uint8_t> chosen(grid.cellCount());
+  std::mt19937 random(5);
+  for (std::uint8_t& c : chosen) c = random() % 100 < 34;
+  const Pieces pieces = findPieces<3>(grid, chosen);
+  ASSERT_GT(pieces.cells.size(), 100U);
+  ASSERT_GT(*std::max_element(pieces.cells.begin(), pieces.cells.end()), 100U);
+
+  std::vector<int> flooded(grid.cellCount(), -1);
+  std::vector<std::size_t> sizes;
+  for (std::size_t seed = 0; seed < chosen.size(); ++seed) {
+    if (!chosen[seed] || flooded[seed] >= 0) continue;
+    std::vector<std::size_t> wet{seed};
+    flooded[seed] = static_cast<int>(sizes.size());
+    for (std::size_t next = 0; next < wet.size(); ++next)
+      for (int side = 0; side < 6; ++side) {
+        Index<3> at = grid.cellIndex(wet[next]);
+        at[static_cast<std::size_t>(side / 2)] += side % 2 ? 1 : -1;
+        const int other = grid.cellAt(at);
+        if (other < 0 || !chosen[static_cast<std::size_t>(other)]) continue;
+        if (flooded[static_cast<std::size_t>(other)] >= 0) continue;
+        flooded[static_cast<std::size_t>(other)] = flooded[seed];
+        wet.push_back(static_cast<std::size_t>(other));
+      }
+    sizes.push_back(wet.size());
+  }
+  EXPECT_EQ(pieces.ofCell, flooded);
+  EXPECT_EQ(pieces.cells, sizes);
+}
+
+TEST(Domain, sharesOfCellsAreThoseOfManyPoints) {
+  Regions regions;
+  regions.space =
+      makeDifference(makeSphere({0, 0, 0}, 1), {makeTorus({0.2, 0.1, 0.3}, {1, 2, 3}, 0.6, 0.25)});
+  regions.clears = {makeCylinder({-1, 0.3, 0}, {1, 0.1, 0.2}, 0.15)};
+  const Domain<3> domain = sampleRegions<3>(regions, 0.17);
+  constexpr int kAcross = 24;
+  double worst = 0;
+  for (std::size_t c = 0; c < domain.fill.size(); ++c) {
+    const Vec3 low = domain.grid.cellCentre(c) - Vec3::Constant(0.5 * 0.17);
+    int inside = 0;
+    for (int i = 0; i < kAcross * kAcross * kAcross; ++i) {
+      const Vec3 offset(i % kAcross + 0.5, i / kAcross % kAcross + 0.5, i / kAcross / kAcross + 0.5);
+      inside += regions.available(low + 0.17 / kAcross * offset) < 0;
+    }
+    worst = std::max(worst, std::abs(domain.fill[c] - inside / std::pow(kAcross, 3)));
+  }
+  EXPECT_LT(worst, 6.0 / 67);  // so many of the sampled points: two curved faces cross some of the cells
 }
 
 TEST(Domain, volumesComeOutWithinATenthOfAPercentAtAHundredCellsAcross) {

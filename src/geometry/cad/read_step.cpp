@@ -8,6 +8,7 @@
 #include <BRepBndLib.hxx>
 #include <BRepCheck_Analyzer.hxx>
 #include <BRepGProp.hxx>
+#include <BRepLib.hxx>
 #include <BRepMesh_IncrementalMesh.hxx>
 #include <BRepTools.hxx>
 #include <BRep_Tool.hxx>
@@ -236,8 +237,17 @@ class Surface {
   std::vector<int> nodeOf_;
 };
 
+/// Curves of edges in the parameters of plane faces are not kept in the file, and the kernel would derive
+/// them anew whenever it asks for one: a third of the time of a plate with hundreds of holes.
+void keepCurvesOnPlanes(const TopoDS_Shape& solid) {
+  for (TopExp_Explorer face(solid, TopAbs_FACE); face.More(); face.Next())
+    for (TopExp_Explorer edge(face.Current(), TopAbs_EDGE); edge.More(); edge.Next())
+      BRepLib::BuildPCurveForEdgeOnPlane(TopoDS::Edge(edge.Current()), TopoDS::Face(face.Current()));
+}
+
 /// @param deviation of the triangles from the faces, m.
 json solidJson(const TopoDS_Shape& solid, double deviation) {
+  keepCurvesOnPlanes(solid);
   IMeshTools_Parameters settings;
   settings.Deflection = deviation / kMetresPerUnit;
   settings.Angle = 0.35;
