@@ -13,6 +13,10 @@ namespace {
 /// Cases solved in one pass at most: each needs vectors of its own.
 constexpr std::size_t kTogether = 4;
 
+/// After W-cycles have done with this few iterations the next solve tries V-cycles again: late in a design,
+/// where solves start close to their end, both take three, and a W-cycle costs twice a V-cycle.
+constexpr int kWeakensAt = 4;
+
 /// Sheets in plane strain have their Poisson's ratio mapped beyond the bound of bodies; see sheetMaterial.
 template <int D>
 const Material& validated(const Material& material) {
@@ -235,6 +239,9 @@ std::vector<SolveReport> ElasticModel<D>::solve(std::span<const LoadedField> fie
     }
     fields = fields.subspan(together.size());
   }
+  if (std::all_of(reports.begin(), reports.end(),
+                  [](const SolveReport& report) { return report.iterations <= kWeakensAt; }))
+    setCycle(Cycle::v);
   return reports;
 }
 

@@ -29,43 +29,49 @@ std::vector<double> updateByOptimality(std::span<const double> variables,
   if (most == 0) return updated;
   const auto low = [&](std::size_t i) { return std::max(0.0, variables[i] - options.move); };
   const auto high = [&](std::size_t i) { return std::min(1.0, variables[i] + options.move); };
-  const auto stepTo = [&](double factor) {  // factor = l^-damping
-    forEach(updated.size(), [&](std::size_t i) {
-      updated[i] = std::clamp(variables[i] * ratio[i] * factor, low(i), high(i));
-    });
-    return amount(updated);
+  const auto stepped = [&](std::size_t i, double factor) {  // factor = l^-damping
+    return std::clamp(variables[i] * ratio[i] * factor, low(i), high(i));
   };
+  const auto sumOf = [&](const auto& term) {
+    return sumBlocks(ratio.size(), [&](std::size_t begin, std::size_t end) {
+      double sum = 0;
+      for (std::size_t i = begin; i < end; ++i) sum += term(i);
+      return sum;
+    });
+  };
+
   // The logarithm of the factor is sought. At the ends every variable sits on its move limit; near the root
   // the ratios of variables free to move are about one, so their mean by amount is the first guess.
-  const double weighted = sumBlocks(ratio.size(), [&](std::size_t begin, std::size_t end) {
-    double sum = 0;
-    for (std::size_t i = begin; i < end; ++i) sum += limitGradient[i] * variables[i] * ratio[i];
-    return sum;
-  });
-  const double weight = sumBlocks(ratio.size(), [&](std::size_t begin, std::size_t end) {
-    double sum = 0;
-    for (std::size_t i = begin; i < end; ++i) sum += limitGradient[i] * variables[i];
-    return sum;
-  });
+  const double amountNow = sumOf([&](std::size_t i) { return limitGradient[i] * variables[i]; });
+  const double amountThen = sumOf([&](std::size_t i) { return limitGradient[i] * variables[i] * ratio[i]; });
   RootSearch search;
   search.low = std::log(1e-4 / most);
   search.high = std::log(1e4 / least);
-  search.guess = weighted > 0 && weight > 0 ? std::log(weight / weighted) : search.low;
+  search.guess = amountThen > 0 && amountNow > 0 ? std::log(amountNow / amountThen) : search.low;
   search.step = 0.3;
-  // d(variable)/d(log factor) is the variable itself where it is free to move.
-  const double factor = std::exp(search.guess);
-  search.slope = sumBlocks(ratio.size(), [&](std::size_t begin, std::size_t end) {
-    double sum = 0;
-    for (std::size_t i = begin; i < end; ++i) {
-      const double free = variables[i] * ratio[i] * factor;
-      if (free > low(i) && free < high(i)) sum += limitGradient[i] * free;
-    }
-    return sum;
-  });
   search.width = 1e-12 * (std::abs(search.low) + std::abs(search.high));
+  // First with the amount taken as linear, which costs a tenth of finding it: the limits on the variables are
+  // most of what bends it. It starts from the target, or close to it.
+  search.guess = growingRoot(
+      [&](double logarithm) {
+        const double factor = std::exp(logarithm);
+        return sumOf([&](std::size_t i) { return limitGradient[i] * (stepped(i, factor) - variables[i]); });
+      },
+      search, 1e-5 * amountNow);
+  const double factor = std::exp(search.guess);
+  search.slope = sumOf([&](std::size_t i) {
+    // d(variable)/d(log factor) is the variable itself where it is free to move.
+    const double free = variables[i] * ratio[i] * factor;
+    return free > low(i) && free < high(i) ? limitGradient[i] * free : 0;
+  });
   constexpr double kAccuracy = 1e-6;  // relative, of the amount: far below what a step changes
-  growingRoot([&](double logarithm) { return stepTo(std::exp(logarithm)) - target; }, search,
-              kAccuracy * target);
+  growingRoot(
+      [&](double logarithm) {
+        forEach(updated.size(),
+                [&, to = std::exp(logarithm)](std::size_t i) { updated[i] = stepped(i, to); });
+        return amount(updated) - target;
+      },
+      search, kAccuracy * target);
   return updated;
 }
 

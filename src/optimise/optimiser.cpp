@@ -43,6 +43,7 @@ class Loop {
         compliances_(*problem.grid, problem.material, problem.cases, product(problem.fill, problem.modulus),
                      options.law),
         mass_(product(problem.fill, problem.mass)),
+        total_(std::accumulate(problem.fill.begin(), problem.fill.end(), 0.0)),
         keep_(std::make_shared<KeepSolid>(problem.keep)) {
     compliances_.setTolerance(options.loopTolerance);
     if (!problem.mirror.empty()) level_.append(std::make_shared<Mirror>(problem.mirror));
@@ -76,7 +77,7 @@ class Loop {
         record.strengthened = record.strengthened || report.strengthenedAt > 0;
       }
       std::vector<double> next = update();
-      record.change = moved(density, next) / (record.massFraction * total());
+      record.change = moved(density, next) / (record.massFraction * total_);
       record.seconds =
           before + std::chrono::duration<double>(std::chrono::steady_clock::now() - start).count();
       density = std::move(next);
@@ -138,7 +139,6 @@ class Loop {
 
   double sharpness() const { return options_.sharpness.empty() ? 0 : options_.sharpness[state_.stage]; }
   bool lastStage() const { return state_.stage + 1 >= options_.sharpness.size(); }
-  double total() const { return std::accumulate(problem_.fill.begin(), problem_.fill.end(), 0.0); }
   double massOf(std::span<const double> variables) { return mass_.value(forward(variables)); }
 
   /// The uniform start that meets the mass target.
@@ -281,6 +281,7 @@ class Loop {
   const OptimiseOptions& options_;
   CaseCompliances<D> compliances_;
   MassFraction mass_;
+  double total_;  // of the fill
   std::shared_ptr<KeepSolid> keep_;
   LayoutChain level_;    // from the variables to the level the layouts are read from
   LayoutChain nominal_;  // from there to the layout that is the result

@@ -55,7 +55,7 @@ class ElasticModel {
   std::vector<double> reactions(std::span<const double> u, const Forces& f) const;
 
   /// The multigrid cycle solves begin with: a W-cycle once one has been slow, see
-  /// SolveReport::strengthenedAt.
+  /// SolveReport::strengthenedAt, a V-cycle again after one that took a handful of iterations.
   Cycle cycle() const { return hierarchy_.multigrid().cycle(); }
   void setCycle(Cycle cycle) { hierarchy_.multigrid().setCycle(cycle); }
 

@@ -78,7 +78,7 @@ struct IterationRecord {
   double sharpness = 0;       ///< of the projection; 0 without
   int solverIterations = 0;   ///< over all cases
   double seconds = 0;         ///< wall time since the start
-  bool strengthened = false;  ///< a solve went over to W-cycles; so will those of later iterations begin
+  bool strengthened = false;  ///< a solve went over to W-cycles; later ones begin so, until one is short
 };
 
 enum class OptimiseStop {
