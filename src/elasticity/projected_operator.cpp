@@ -102,12 +102,12 @@ BARELATTICE_INLINE void multiplyCell(const float* matrix, const float (&u)[kCell
 template <int D>
 using NodeBlock = std::array<double, D == 3 ? 8 : 4>;
 
-/// sum += the block of each voxel of a cell times its share.
+/// sum += weighted blocks, one for each corner of a cell.
 template <int D>
-BARELATTICE_INLINE void addNodeBlocks(const NodeBlock<D>* blocks, const double* shares, NodeBlock<D>& sum) {
+BARELATTICE_INLINE void addNodeBlocks(const NodeBlock<D>* blocks, const double* weights, NodeBlock<D>& sum) {
   NodeBlock<D> local = sum;
-  for (int child = 0; child < kCorners<D>; ++child)
-    for (std::size_t i = 0; i < local.size(); ++i) local[i] += shares[child] * blocks[child][i];
+  for (int j = 0; j < kCorners<D>; ++j)
+    for (std::size_t i = 0; i < local.size(); ++i) local[i] += weights[j] * blocks[j][i];
   sum = local;
 }
 
@@ -116,9 +116,9 @@ BARELATTICE_INLINE void addNodeBlocks(const NodeBlock<D>* blocks, const double* 
                                            float(&f)[kCellDofs<D>]) {                                     \
     multiplyCell<D>(matrix, u, f);                                                                        \
   }                                                                                                       \
-  BARELATTICE_DISPATCH void blocksKernel(const NodeBlock<D>* blocks, const double* shares,                \
+  BARELATTICE_DISPATCH void blocksKernel(const NodeBlock<D>* blocks, const double* weights,               \
                                          NodeBlock<D>& sum) {                                             \
-    addNodeBlocks<D>(blocks, shares, sum);                                                                \
+    addNodeBlocks<D>(blocks, weights, sum);                                                               \
   }                                                                                                       \
   BARELATTICE_DISPATCH void applyKernel(const KernelData<D>& data, const LayerBuffers<D, float>& buffers, \
                                         std::span<const LayerPlan<D>::Run> runs) {                        \
@@ -128,20 +128,20 @@ BARELATTICE_KERNELS(2)
 BARELATTICE_KERNELS(3)
 #undef BARELATTICE_KERNELS
 
-/// sum += the block on the diagonal of a cell's matrix that belongs to a corner.
+/// sum += factor times the block on the diagonal of a cell's matrix that belongs to a corner.
 template <int D>
-void addNodeBlock(const CellMatrix<D>& matrix, std::size_t corner, NodeBlock<D>& sum) {
+void addNodeBlock(double factor, const CellMatrix<D>& matrix, std::size_t corner, NodeBlock<D>& sum) {
   const auto first = static_cast<Eigen::Index>(D * corner);
   std::size_t entry = 0;
   for (int i = 0; i < D; ++i)
-    for (int j = i; j < D; ++j) sum[entry++] += matrix(first + i, first + j);
+    for (int j = i; j < D; ++j) sum[entry++] += factor * matrix(first + i, first + j);
 }
 
 }  // namespace
 
 template <int D>
 ProjectedOperator<D>::ProjectedOperator(const VoxelOperator<D>& fine, const Grid<D>& grid)
-    : fine_(fine), grid_(grid), plan_(grid), stiffness_(fine.cellStiffness()), children_(grid.cellCount()) {
+    : fine_(fine), grid_(grid), plan_(grid), stiffness_(fine.cellStiffness()) {
   for (int child = 0; child < kCorners<D>; ++child) {
     CellMatrix<D>& product = projected_[static_cast<std::size_t>(child)];
     product.setZero();
@@ -160,15 +160,10 @@ ProjectedOperator<D>::ProjectedOperator(const VoxelOperator<D>& fine, const Grid
   specialOf_.assign(grid.cellCount(), -1);
   for (std::size_t c = 0; c < grid.cellCount(); ++c) {
     bool special = false;
-    for (int child = 0; child < kCorners<D>; ++child) {
-      Index<D> at = grid.cellIndex(c);
-      for (std::size_t i = 0; i < D; ++i) at[i] = 2 * at[i] + (child >> i & 1);
-      const int voxel = fine.grid().cellAt(at);
-      children_[c][static_cast<std::size_t>(child)] = voxel;
+    for (const int voxel : children(c))
       if (voxel >= 0)
         for (const int n : fine.grid().cellNodes(static_cast<std::size_t>(voxel)))
           special = special || supported[static_cast<std::size_t>(n)];
-    }
     if (!special) continue;
     const auto layer = static_cast<std::size_t>(grid.cellIndex(c)[plan_.axis()]);
     Special cell{c, grid.cellNodes(c), {}, {}, {}};
@@ -194,8 +189,9 @@ void ProjectedOperator<D>::renew() {
   const std::span<const double> scales = fine_.scales();
   forEach(grid_.cellCount(), [&](std::size_t c) {
     double s[kCorners<D>];
+    const auto voxels = children(c);
     for (std::size_t child = 0; child < kCorners<D>; ++child) {
-      const int voxel = children_[c][child];
+      const int voxel = voxels[child];
       s[child] = voxel < 0 || isSpecial(c) ? 0 : scales[static_cast<std::size_t>(voxel)];
     }
     transform<D>(s);
@@ -215,10 +211,11 @@ void ProjectedOperator<D>::renew() {
 template <int D>
 CellMatrix<D> ProjectedOperator<D>::supportedMatrix(std::size_t cell) const {
   const Grid<D>& voxels = fine_.grid();
+  const auto inCell = children(cell);
   const auto& supports = fine_.supports();
   CellMatrix<D> sum = CellMatrix<D>::Zero();
   for (int child = 0; child < kCorners<D>; ++child) {
-    const int voxel = children_[cell][static_cast<std::size_t>(child)];
+    const int voxel = inCell[static_cast<std::size_t>(child)];
     if (voxel < 0) continue;
     const double scale = fine_.scales()[static_cast<std::size_t>(voxel)];
     CellMatrix<D> k = scale * stiffness_;
@@ -295,10 +292,13 @@ template <int D>
 std::vector<float> ProjectedOperator<D>::nodeDiagonal() const {
   const std::size_t nodes = grid_.nodeCount();
   std::vector<float> diagonal(static_cast<std::size_t>(D * (D + 1) / 2) * nodes);
-  std::array<std::array<NodeBlock<D>, kCorners<D>>, kCorners<D>> blocks{};  // by corner and child
+  // sum_i s_i B_i = sum_m s^_m B^_m, where B^ = 2^-D times the transform of the blocks B_i of the voxels.
+  std::array<std::array<NodeBlock<D>, kCorners<D>>, kCorners<D>> blocks{};  // B^ by corner and mode
   for (std::size_t corner = 0; corner < kCorners<D>; ++corner)
-    for (std::size_t child = 0; child < kCorners<D>; ++child)
-      addNodeBlock<D>(projected_[child], corner, blocks[corner][child]);
+    for (unsigned mode = 0; mode < kCorners<D>; ++mode)
+      for (unsigned child = 0; child < kCorners<D>; ++child)
+        addNodeBlock<D>((std::popcount(mode & child) % 2 ? -1.0 : 1.0) / kCorners<D>, projected_[child],
+                        corner, blocks[corner][mode]);
   forEach(nodes, [&](std::size_t n) {
     NodeBlock<D> sum{};
     for (std::size_t corner = 0; corner < kCorners<D>; ++corner) {
@@ -308,15 +308,12 @@ std::vector<float> ProjectedOperator<D>::nodeDiagonal() const {
       if (found < 0) continue;
       const auto cell = static_cast<std::size_t>(found);
       if (isSpecial(cell)) {
-        addNodeBlock<D>(special_[static_cast<std::size_t>(specialOf_[cell])].matrix, corner, sum);
+        addNodeBlock<D>(1, special_[static_cast<std::size_t>(specialOf_[cell])].matrix, corner, sum);
         continue;
       }
-      double shares[kCorners<D>];
-      for (std::size_t child = 0; child < kCorners<D>; ++child) {
-        const int voxel = children_[cell][child];
-        shares[child] = voxel < 0 ? 0 : fine_.scales()[static_cast<std::size_t>(voxel)];
-      }
-      blocksKernel(blocks[corner].data(), shares, sum);
+      double weights[kCorners<D>];
+      for (std::size_t m = 0; m < kCorners<D>; ++m) weights[m] = static_cast<double>(modes_[m][cell]);
+      blocksKernel(blocks[corner].data(), weights, sum);
     }
     for (std::size_t entry = 0; entry * nodes < diagonal.size(); ++entry)
       diagonal[entry * nodes + n] = static_cast<float>(sum[entry]);
@@ -328,9 +325,10 @@ template <int D>
 CellMatrix<D> ProjectedOperator<D>::cellMatrix(std::size_t cell) const {
   if (isSpecial(cell)) return special_[static_cast<std::size_t>(specialOf_[cell])].matrix;
   CellMatrix<D> sum = CellMatrix<D>::Zero();
+  const auto voxels = children(cell);
   for (std::size_t child = 0; child < kCorners<D>; ++child)
-    if (children_[cell][child] >= 0)
-      sum += fine_.scales()[static_cast<std::size_t>(children_[cell][child])] * projected_[child];
+    if (voxels[child] >= 0)
+      sum += fine_.scales()[static_cast<std::size_t>(voxels[child])] * projected_[child];
   return sum;
 }
 

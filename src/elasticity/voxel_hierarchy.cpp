@@ -52,17 +52,6 @@ std::unique_ptr<Grid<D>> coarsened(const Grid<D>& fine) {
   return std::make_unique<Grid<D>>(frame, inDomain);
 }
 
-template <int D>
-std::array<int, kCorners<D>> childrenOf(const Grid<D>& coarse, std::size_t cell, const Grid<D>& fine) {
-  std::array<int, kCorners<D>> children{};
-  for (int child = 0; child < kCorners<D>; ++child) {
-    Index<D> at = coarse.cellIndex(cell);
-    for (std::size_t i = 0; i < D; ++i) at[i] = 2 * at[i] + (child >> i & 1);
-    children[static_cast<std::size_t>(child)] = fine.cellAt(at);
-  }
-  return children;
-}
-
 constexpr int kCellsAtOnce = 8;
 
 /// matrix[cell] = sum over j of weight[cell][j] table[j], `size` entries each, a multiple of 8.
@@ -254,14 +243,16 @@ std::vector<typename VoxelHierarchy<D>::SingleCell> VoxelHierarchy<D>::cellsBelo
         for (std::size_t c = begin; c < end; ++c) {
           matrices[c - begin] = cells[c].data();
           const auto children = childrenOf(grid, c, projected_->grid());
-          for (std::size_t outer = 0; outer < kCorners<D>; ++outer)
-            for (std::size_t inner = 0; inner < kCorners<D>; ++inner) {
-              const int parent = children[outer];
-              const bool plain = parent >= 0 && !projected_->isSpecial(static_cast<std::size_t>(parent));
-              const int voxel = plain ? projected_->children(static_cast<std::size_t>(parent))[inner] : -1;
-              weights[((c - begin) * kCorners<D> + outer) * kCorners<D> + inner] =
-                  voxel < 0 ? 0 : scales[static_cast<std::size_t>(voxel)];
-            }
+          for (std::size_t outer = 0; outer < kCorners<D>; ++outer) {
+            double* of = weights.data() + ((c - begin) * kCorners<D> + outer) * kCorners<D>;
+            std::fill_n(of, kCorners<D>, 0.0);
+            if (children[outer] < 0) continue;
+            const auto parent = static_cast<std::size_t>(children[outer]);
+            if (projected_->isSpecial(parent)) continue;
+            const auto voxels = projected_->children(parent);
+            for (std::size_t inner = 0; inner < kCorners<D>; ++inner)
+              if (voxels[inner] >= 0) of[inner] = scales[static_cast<std::size_t>(voxels[inner])];
+          }
         }
         combineTables(tables_.data(), kVoxels, kCellDofs<D> * kCellDofs<D>, weights.data(),
                       static_cast<int>(end - begin), matrices.data());

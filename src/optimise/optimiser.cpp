@@ -17,6 +17,13 @@ namespace {
 constexpr double kMassWidth = 1e-12;
 constexpr double kMassAccuracy = 1e-9;
 
+/// The loosest energy error of a solve while designing.
+constexpr double kLoosest = 1e-4;
+
+double secondsSince(std::chrono::steady_clock::time_point start) {
+  return std::chrono::duration<double>(std::chrono::steady_clock::now() - start).count();
+}
+
 /// Entry by entry; an empty factor counts as ones.
 std::vector<double> product(std::vector<double> values, const std::vector<double>& factor) {
   for (std::size_t i = 0; i < factor.size(); ++i) values[i] *= factor[i];
@@ -45,7 +52,6 @@ class Loop {
         mass_(product(problem.fill, problem.mass)),
         total_(std::accumulate(problem.fill.begin(), problem.fill.end(), 0.0)),
         keep_(std::make_shared<KeepSolid>(problem.keep)) {
-    compliances_.setTolerance(options.loopTolerance);
     if (!problem.mirror.empty()) level_.append(std::make_shared<Mirror>(problem.mirror));
     level_.append(std::make_shared<DensityFilter<D>>(*problem.grid, problem.fill, problem.filterRadius,
                                                      problem.filterBoundary, problem.attached));
@@ -71,15 +77,18 @@ class Loop {
       record.iteration = static_cast<int>(state_.history.size()) + 1;
       record.sharpness = sharpness();
       record.massFraction = mass_.value(density);
-      record.compliance = goal(compliances_.evaluate(eroded_.forward(level_.result())));
+      compliances_.setTolerance(tolerance());
+      const std::vector<double>& thin = eroded_.forward(level_.result());
+      const auto solveStart = std::chrono::steady_clock::now();
+      record.compliance = goal(compliances_.evaluate(thin));
+      record.solveSeconds = secondsSince(solveStart);
       for (const SolveReport& report : compliances_.reports()) {
         record.solverIterations += report.iterations;
         record.strengthened = record.strengthened || report.strengthenedAt > 0;
       }
       std::vector<double> next = update();
       record.change = moved(density, next) / (record.massFraction * total_);
-      record.seconds =
-          before + std::chrono::duration<double>(std::chrono::steady_clock::now() - start).count();
+      record.seconds = before + secondsSince(start);
       density = std::move(next);
       state_.history.push_back(record);
       if (ended(state_))
@@ -135,6 +144,14 @@ class Loop {
       worst = std::max(worst, problem_.cases[k].weight * compliances[k]);
     }
     return problem_.goal == CaseGoal::worst ? worst : sum;
+  }
+
+  /// What the next update needs of a solve. The sensitivities are as wrong as the displacements, by the root
+  /// of the energy error; a tenth of what the last step moved is close enough.
+  double tolerance() const {
+    constexpr double kShare = 0.1;
+    const double moved = state_.history.empty() ? 1 : state_.history.back().change;
+    return std::max(options_.loopTolerance, std::min(kLoosest, kShare * kShare * moved * moved));
   }
 
   double sharpness() const { return options_.sharpness.empty() ? 0 : options_.sharpness[state_.stage]; }

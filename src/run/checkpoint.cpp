@@ -20,12 +20,12 @@ std::vector<std::vector<double>*> fieldsOf(OptimiseState& state) {
 }
 
 json recordJson(const IterationRecord& r) {
-  return {r.iteration, r.compliance,       r.massFraction, r.change,
-          r.sharpness, r.solverIterations, r.seconds,      r.strengthened};
+  return {r.iteration,        r.compliance, r.massFraction, r.change,      r.sharpness,
+          r.solverIterations, r.seconds,    r.solveSeconds, r.strengthened};
 }
 
 IterationRecord recordFrom(const json& r) {
-  return {r.at(0), r.at(1), r.at(2), r.at(3), r.at(4), r.at(5), r.at(6), r.at(7)};
+  return {r.at(0), r.at(1), r.at(2), r.at(3), r.at(4), r.at(5), r.at(6), r.at(7), r.at(8)};
 }
 
 }  // namespace

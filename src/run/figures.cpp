@@ -68,10 +68,11 @@ json vectorJson(const Vec3& v, double scale) {
 }
 
 std::string historyCsv(const std::vector<IterationRecord>& history) {
-  std::string csv = "iteration,compliance_J,mass_fraction,change,sharpness,solver_iterations,seconds\n";
+  std::string csv =
+      "iteration,compliance_J,mass_fraction,change,sharpness,solver_iterations,seconds,solve_seconds\n";
   for (const IterationRecord& r : history)
-    csv += fmt::format("{},{:.9g},{:.6f},{:.6f},{:g},{},{:.2f}\n", r.iteration, r.compliance, r.massFraction,
-                       r.change, r.sharpness, r.solverIterations, r.seconds);
+    csv += fmt::format("{},{:.9g},{:.6f},{:.6f},{:g},{},{:.2f},{:.2f}\n", r.iteration, r.compliance,
+                       r.massFraction, r.change, r.sharpness, r.solverIterations, r.seconds, r.solveSeconds);
   return csv;
 }
 

@@ -177,6 +177,27 @@ TEST(ElasticModel, iterationsStayBoundedAsTheGridIsRefined) {
     }
 }
 
+// From zero, bars of one voxel take W-cycles; from the solution there is next to nothing left to do, and the
+// solve after that tries the cheaper ones again.
+TEST(ElasticModel, takesTheCycleTheConvergenceAsksFor) {
+  const Grid<3> grid = testing::boxGrid<3>({24, 12, 12}, 1e-3);
+  ElasticModel<3> model(grid, kMaterial,
+                        testing::holdWhere<3>(grid, [](const Index<3>& i) { return i[0] == 0; }));
+  const auto bars = [](const Index<3>& i) { return (i[0] % 6 < 1) + (i[1] % 6 < 1) + (i[2] % 6 < 1) >= 2; };
+  model.setRelativeModuli(sharesOf(grid, {"bars", bars, 0}, 1e-9));
+  Forces f;
+  f[gridDof(grid, static_cast<std::size_t>(grid.nodeAt({24, 6, 6})), 2)] = 1;
+  std::vector<double> u(model.size(), 0.0);
+  EXPECT_EQ(model.cycle(), Cycle::v);
+  const SolveReport slow = model.solve(f, u, {1e-8, 400});
+  EXPECT_GT(slow.strengthenedAt, 0);
+  EXPECT_EQ(model.cycle(), Cycle::w);
+  const SolveReport quick = model.solve(f, u, {1e-3, 400});
+  EXPECT_LE(quick.iterations, 4);
+  EXPECT_EQ(quick.strengthenedAt, 0);
+  EXPECT_EQ(model.cycle(), Cycle::v);
+}
+
 // Pieces that hang on material a billion times lighter can move with next to no energy. However the coarse
 // matrices round, the cycle must not come out indefinite for it. These heaps of loose cubes are the ones of
 // sixty for which it did, before the bottom was shifted.

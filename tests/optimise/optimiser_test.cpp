@@ -228,6 +228,30 @@ TEST(Optimiser, givesTheSameBitsOnOneThreadAndTwo) {
   EXPECT_EQ(layouts[0], layouts[1]);
 }
 
+// While the layout moves a lot its solves may be loose, but never so that the goal's history shows it; the
+// record says how long they took.
+TEST(Optimiser, solvesAsCloselyAsTheUpdateNeeds) {
+  const Bracket bracket;
+  OptimiseOptions options;
+  options.maxIterations = 12;
+  const OptimiseResult result = optimiseLayout<3>(bracket.problem, options);
+  options.loopTolerance = 1e-4;  // no closer than that at any time
+  const OptimiseResult loose = optimiseLayout<3>(bracket.problem, options);
+  options.loopTolerance = 1e-12;
+  options.maxIterations = 1;
+  const OptimiseResult first = optimiseLayout<3>(bracket.problem, options);
+  // The first iteration takes the loosest tolerance in all three, the last one its own.
+  EXPECT_EQ(result.history.front().compliance, loose.history.front().compliance);
+  EXPECT_EQ(result.history.front().compliance, first.history.front().compliance);
+  EXPECT_LT(result.history.back().change, 0.1);
+  EXPECT_NE(result.history.back().compliance, loose.history.back().compliance);
+  EXPECT_NEAR(result.history.back().compliance / loose.history.back().compliance, 1, 1e-3);
+  double solving = 0;
+  for (const IterationRecord& record : result.history) solving += record.solveSeconds;
+  EXPECT_GT(solving, 0);
+  EXPECT_LE(solving, result.history.back().seconds);
+}
+
 TEST(Optimiser, stopsForNamedReasons) {
   const Bracket bracket;
   OptimiseOptions options;

@@ -17,7 +17,8 @@ OptimiseState example() {
   state.displacements = {{1e-300, -0.0}, {}};
   state.asymptotes.low = {-0.4};
   state.cycles = {Cycle::w, Cycle::v};
-  state.history = {{1, 2.5, 0.3, 0.01, 1, 42, 0.125, true}, {2, 2.25, 0.3, 1.0 / 7, 2, 43, 0.25, false}};
+  state.history = {{1, 2.5, 0.3, 0.01, 1, 42, 0.125, 0.1, true},
+                   {2, 2.25, 0.3, 1.0 / 7, 2, 43, 0.25, 0.0625, false}};
   return state;
 }
 
@@ -38,6 +39,8 @@ TEST(Checkpoint, comesBackToTheBit) {
   EXPECT_FALSE(back->history[1].strengthened);
   EXPECT_EQ(back->history[1].change, 1.0 / 7);
   EXPECT_EQ(back->history[1].solverIterations, 43);
+  EXPECT_EQ(back->history[1].seconds, 0.25);
+  EXPECT_EQ(back->history[1].solveSeconds, 0.0625);
 }
 
 TEST(Checkpoint, isIgnoredWhenItIsNotOursOrDamaged) {

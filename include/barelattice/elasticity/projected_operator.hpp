@@ -43,7 +43,9 @@ class ProjectedOperator {
   CellMatrix<D> cellMatrix(std::size_t cell) const;
 
   /// The voxels in a cell by their offset, -1 where there is none.
-  const std::array<int, kCorners<D>>& children(std::size_t cell) const { return children_[cell]; }
+  std::array<int, kCorners<D>> children(std::size_t cell) const {
+    return childrenOf(grid_, cell, fine_.grid());
+  }
   /// True where the matrix is not the sum over the voxels' scales: a support touches it.
   bool isSpecial(std::size_t cell) const { return specialOf_[cell] >= 0; }
 
@@ -62,10 +64,9 @@ class ProjectedOperator {
   const VoxelOperator<D>& fine_;
   const Grid<D>& grid_;
   LayerPlan<D> plan_;
-  CellMatrix<D> stiffness_;                           // of a voxel
-  std::array<CellMatrix<D>, kCorners<D>> projected_;  // P_i^T K P_i
-  std::vector<float> entries_;                        // of voxel 0, transformed: [k][k'][c][c']
-  std::vector<std::array<int, kCorners<D>>> children_;
+  CellMatrix<D> stiffness_;                            // of a voxel
+  std::array<CellMatrix<D>, kCorners<D>> projected_;   // P_i^T K P_i
+  std::vector<float> entries_;                         // of voxel 0, transformed: [k][k'][c][c']
   std::array<std::vector<float>, kCorners<D>> modes_;  // s^ of each cell, by mode
   std::vector<int> specialOf_;                         // per cell, -1 for most
   std::vector<Special> special_;                       // sorted by layer

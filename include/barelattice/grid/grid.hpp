@@ -121,6 +121,19 @@ class Grid {
   std::vector<std::size_t> layers_;
 };
 
+/// The cells of a grid that make up a cell of a coarser one, whose cells are those in twos along each axis:
+/// by their offset as corners are, -1 where there is none.
+template <int D>
+std::array<int, kCorners<D>> childrenOf(const Grid<D>& coarse, std::size_t cell, const Grid<D>& fine) {
+  std::array<int, kCorners<D>> children{};
+  for (int child = 0; child < kCorners<D>; ++child) {
+    Index<D> at = coarse.cellIndex(cell);
+    for (std::size_t i = 0; i < D; ++i) at[i] = 2 * at[i] + (child >> i & 1);
+    children[static_cast<std::size_t>(child)] = fine.cellAt(at);
+  }
+  return children;
+}
+
 /// Pieces of the cells that `chosen` marks, joined across common sides.
 struct Pieces {
   std::vector<int> ofCell;         ///< the piece of each cell, -1 for cells not chosen

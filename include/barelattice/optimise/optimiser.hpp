@@ -55,8 +55,9 @@ struct OptimiseOptions {
   int stageIterations = 12;    ///< a stage lasts at most this many iterations (the last one until the end)
   double stageChange = 0.01;   ///< a stage but the last ends early when `change` falls below this
   double finalChange = 0.005;  ///< the loop ends when `change` falls below this in the last stage
-  /// Energy error of the solves while designing. At 1e-4 the layout's compliance is the same to 1e-4 after
-  /// three quarters of the solver's iterations, at 1e-7 after 1.8 times as many.
+  /// Energy error of the solves while designing; looser, up to 1e-4, while the layout still moves a lot. At
+  /// 1e-4 throughout the layout's compliance is the same to 1e-4 after three quarters of the solver's
+  /// iterations, at 1e-7 after 1.8 times as many.
   double loopTolerance = 1e-5;
   double finalTolerance = 1e-8;  ///< the same for the final layout
   StiffnessLaw law;
@@ -78,6 +79,7 @@ struct IterationRecord {
   double sharpness = 0;       ///< of the projection; 0 without
   int solverIterations = 0;   ///< over all cases
   double seconds = 0;         ///< wall time since the start
+  double solveSeconds = 0;    ///< of this iteration's set-up of the solver and solves, wall time
   bool strengthened = false;  ///< a solve went over to W-cycles; later ones begin so, until one is short
 };
 
