@@ -123,6 +123,9 @@ TEST(SvgOutline, choosesByIdAndRefusesWhatItCannotRead) {
   refuses(drawing("<circle r='0'/>"), "", "radius above zero");
   refuses(drawing("<circle r='2' transform='scale(1 2)'/>"), "", "makes ellipses");
   refuses(drawing("<circle r='2' transform='skewX(4)'/>"), "", "'skewX' is not read");
+  refuses(drawing("<circle r='2' transform='scale 2'/>"), "", "should read name(numbers)");
+  refuses(drawing("<circle r='2' transform='scale(2'/>"), "", "misses its closing bracket");
+  refuses(drawing("<circle r='2' transform='scale(1 2 3)'/>"), "", "'scale' has 3 numbers");
 }
 
 class CadOutline : public ::testing::Test {

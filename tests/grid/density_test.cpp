@@ -130,13 +130,31 @@ TEST(Density, saysWhatIsWrong) {
   says(hexahedra("binary"), "h.vtu", "fraction", "h.vtu: ");
   says("<VTKFile type='X'/>", "h.vtu", "rho", "neither ImageData");
   says("<VTKFile compressor='z'/>", "h.vtu", "rho", "compressed arrays are not read");
+  says("<VTKFile byte_order='BigEndian'/>", "h.vtu", "rho", "big-endian files are not read");
   says("no xml", "h.vtu", "rho", "h.vtu: ");
+  says("<svg/>", "h.vtu", "rho", "this is not a VTK XML file");
   std::string cut = hexahedra();
   cut.replace(cut.find("0.25 0.75"), 9, "0.25");
   says(cut, "h.vtu", "fraction", "holds 1 values where 2 are due");
   cut = hexahedra();
   cut.replace(cut.find("11 10<"), 5, "99 10");
   says(cut, "h.vtu", "fraction", "names a point that is not there");
+  cut = hexahedra();
+  const std::string inlined = "format=\"ascii\">0.25 0.75</DataArray>";
+  cut.replace(cut.find(inlined), inlined.size(), "format=\"appended\" offset=\"0\"/>");
+  const std::string end = "</VTKFile>";
+  const auto withTail = [&](const std::string& tail) {
+    std::string text = cut;
+    return text.replace(text.find(end), end.size(), "<AppendedData encoding=\"raw\">_" + tail);
+  };
+  says(withTail("\x10"), "h.vtu", "fraction", "a data array is cut off");
+  says(withTail(std::string("\x10\0\0\0\0\0", 6)), "h.vtu", "fraction", "a data array is cut off");
+  says(
+      "<VTKFile type='ImageData'><ImageData WholeExtent='0 0 0 1 0 1' Origin='0 0 0' Spacing='1 1 "
+      "1'><Piece><CellData>"
+      "<DataArray type='Float32' Name='rho' format='ascii'>0.5</DataArray></CellData></Piece></ImageData>"
+      "</VTKFile>",
+      "h.vti", "rho", "the image has no cells");
 }
 
 TEST(Density, refusesAFieldThatLiesElsewhere) {
