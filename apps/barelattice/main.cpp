@@ -54,7 +54,7 @@ RunListener listenerFor(Terminal& terminal, int maxIterations) {
     terminal.live(describeIteration(record, maxIterations), log);
     if (record.strengthened)
       terminal.line(
-          fmt::format("  iteration {:>3}: V-cycles converge slowly on this layout, W-cycles while they do",
+          fmt::format("  iteration {:>3}: V-cycles converge slowly on this layout, W-cycles until a solve is short again",
                       record.iteration));
   };
   listener.progress = [&terminal](const Progress& progress) { terminal.live("  " + progress.stage, false); };

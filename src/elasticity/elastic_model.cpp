@@ -14,7 +14,7 @@ namespace {
 constexpr std::size_t kTogether = 4;
 
 /// After W-cycles have done with this few iterations the next solve tries V-cycles again: late in a design,
-/// where solves start close to their end, both take three, and a W-cycle costs twice a V-cycle.
+/// where solves start close to their end, both take as many, and a W-cycle costs twice a V-cycle.
 constexpr int kWeakensAt = 4;
 
 /// Sheets in plane strain have their Poisson's ratio mapped beyond the bound of bodies; see sheetMaterial.

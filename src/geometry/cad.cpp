@@ -93,7 +93,13 @@ CadSolid solidFrom(const json& entry) {
   if (entry.contains("low")) solid.bounds = Box(vectorFrom(entry.at("low")), vectorFrom(entry.at("high")));
   const std::size_t faces = entry.at("faces").size();
   std::vector<TriangleMesh> nets(faces);
-  std::vector<std::vector<int>> number(faces);
+  // Of each vertex the face it was last met in and its number there. Triangles come face by face; were they
+  // mixed, a net would only hold a vertex twice.
+  struct Met {
+    std::size_t face;
+    int number;
+  };
+  std::vector<Met> met(solid.surface.vertices.size(), {faces, 0});
   const json& triangles = entry.at("triangles");
   for (std::size_t i = 0; i + 3 < triangles.size(); i += 4) {
     std::array<int, 3> corners{};
@@ -107,15 +113,13 @@ CadSolid solidFrom(const json& entry) {
     solid.surface.triangles.push_back(corners);
     solid.faceOf.push_back(static_cast<int>(face));
     TriangleMesh& net = nets[face];
-    std::vector<int>& known = number[face];
-    known.resize(solid.surface.vertices.size(), -1);
     for (int& corner : corners) {
-      int& own = known[static_cast<std::size_t>(corner)];
-      if (own < 0) {
-        own = static_cast<int>(net.vertices.size());
-        net.vertices.push_back(solid.surface.vertices[static_cast<std::size_t>(corner)]);
+      const auto vertex = static_cast<std::size_t>(corner);
+      if (met[vertex].face != face) {
+        met[vertex] = {face, static_cast<int>(net.vertices.size())};
+        net.vertices.push_back(solid.surface.vertices[vertex]);
       }
-      corner = own;
+      corner = met[vertex].number;
     }
     net.triangles.push_back(corners);
   }

@@ -40,6 +40,7 @@
 #include <array>
 #include <cmath>
 #include <cstdio>
+#include <future>
 #include <iostream>
 #include <map>
 #include <nlohmann/json.hpp>
@@ -255,6 +256,9 @@ json solidJson(const TopoDS_Shape& solid, double deviation) {
   // The default takes seconds for a plate with hundreds of holes.
   settings.MeshAlgo = IMeshTools_MeshAlgoType_Delabella;
   BRepMesh_IncrementalMesh(solid, settings);
+  // Takes as long as all that follows, and only reads.
+  auto valid = std::async(std::launch::async,
+                          [&] { return static_cast<bool>(BRepCheck_Analyzer(solid, true, true).IsValid()); });
   TopTools_IndexedMapOfShape faces;
   TopExp::MapShapes(solid, TopAbs_FACE, faces);
   TopTools_IndexedDataMapOfShapeListOfShape neighbours;
@@ -283,8 +287,8 @@ json solidJson(const TopoDS_Shape& solid, double deviation) {
   BRepGProp::VolumeProperties(solid, properties);
   result["volume"] = properties.Mass() * std::pow(kMetresPerUnit, 3);
   result["deviation"] = deviation;
-  result["valid"] = static_cast<bool>(BRepCheck_Analyzer(solid, true, true).IsValid());
   Surface(faces).write(result);
+  result["valid"] = valid.get();
   return result;
 }
 
