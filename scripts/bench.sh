@@ -18,7 +18,7 @@ done
 
 scripts/setup.sh libbenchmark-dev pkg-config libpetsc-real-dev libsuitesparse-dev libopenblas0-pthread openmpi-bin valgrind
 cmake --preset bench >/dev/null
-cmake --build --preset bench
+cmake --build --preset bench --target all make_parts
 bin=build/bench/bin
 work=$(mktemp -d)
 trap 'rm -rf "$work"' EXIT

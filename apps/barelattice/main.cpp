@@ -53,9 +53,9 @@ RunListener listenerFor(Terminal& terminal, int maxIterations) {
     const bool log = terminal.plain() || record.iteration % 10 == 0 || record.iteration == 1;
     terminal.live(describeIteration(record, maxIterations), log);
     if (record.strengthened)
-      terminal.line(
-          fmt::format("  iteration {:>3}: V-cycles converge slowly on this layout, W-cycles until a solve is short again",
-                      record.iteration));
+      terminal.line(fmt::format(
+          "  iteration {:>3}: V-cycles converge slowly on this layout, W-cycles until a solve is short again",
+          record.iteration));
   };
   listener.progress = [&terminal](const Progress& progress) { terminal.live("  " + progress.stage, false); };
   listener.stopRequested = [] { return stopRequested.load(); };

@@ -10,27 +10,18 @@ namespace {
 
 constexpr std::size_t kRowsPerBlock = 32;
 
-/// to[i] += weight from[i step], for `count` entries.
-BARELATTICE_DISPATCH void addRow(const float* from, std::size_t step, std::size_t count, float weight,
-                                 float* to) {
-  if (step == 1)
-    for (std::size_t i = 0; i < count; ++i) to[i] += weight * from[i];
-  else
-    for (std::size_t i = 0; i < count; ++i) to[i] += weight * from[i * step];
+/// to[i] += weight from[i], for `count` entries.
+BARELATTICE_DISPATCH void addRow(const float* from, std::size_t count, float weight, float* to) {
+  for (std::size_t i = 0; i < count; ++i) to[i] += weight * from[i];
 }
 
-/// to[i step] = line[2 i] + (line[2 i - 1] + line[2 i + 1]) / 2.
-BARELATTICE_DISPATCH void halveRow(const float* line, std::size_t count, float* to, std::size_t step) {
-  if (step == 1)
-    for (std::size_t i = 0; i < count; ++i) to[i] = line[2 * i] + 0.5F * (line[2 * i - 1] + line[2 * i + 1]);
-  else
-    for (std::size_t i = 0; i < count; ++i)
-      to[i * step] = line[2 * i] + 0.5F * (line[2 * i - 1] + line[2 * i + 1]);
+/// to[i] = line[2 i] + (line[2 i - 1] + line[2 i + 1]) / 2.
+BARELATTICE_DISPATCH void halveRow(const float* line, std::size_t count, float* to) {
+  for (std::size_t i = 0; i < count; ++i) to[i] = line[2 * i] + 0.5F * (line[2 * i - 1] + line[2 * i + 1]);
 }
 
-/// to[i step] += the mean of line[x / 2] and line[(x + 1) / 2], x = from + i.
-BARELATTICE_DISPATCH void doubleRow(const float* line, std::size_t from, std::size_t count, float* to,
-                                    std::size_t step) {
+/// to[i] += the mean of line[x / 2] and line[(x + 1) / 2], x = from + i.
+BARELATTICE_DISPATCH void doubleRow(const float* line, std::size_t from, std::size_t count, float* to) {
   std::size_t i = 0;
   if (from % 2 == 1 && count > 0) {
     to[0] += 0.5F * (line[from / 2] + line[from / 2 + 1]);
@@ -38,29 +29,12 @@ BARELATTICE_DISPATCH void doubleRow(const float* line, std::size_t from, std::si
   }
   const float* at = line + (from + i) / 2;
   const std::size_t pairs = (count - i) / 2;
-  float* out = to + i * step;
-  if (step == 1)
-    for (std::size_t k = 0; k < pairs; ++k) {
-      out[2 * k] += at[k];
-      out[2 * k + 1] += 0.5F * (at[k] + at[k + 1]);
-    }
-  else
-    for (std::size_t k = 0; k < pairs; ++k) {
-      out[2 * k * step] += at[k];
-      out[(2 * k + 1) * step] += 0.5F * (at[k] + at[k + 1]);
-    }
-  if (i + 2 * pairs < count) out[2 * pairs * step] += at[pairs];
-}
-
-struct Strides {
-  std::size_t component;
-  std::size_t node;
-};
-
-template <int D>
-Strides stridesOf(FieldOrder order, std::size_t size) {
-  if (order == FieldOrder::byNode) return {1, D};
-  return {size / D, 1};
+  float* out = to + i;
+  for (std::size_t k = 0; k < pairs; ++k) {
+    out[2 * k] += at[k];
+    out[2 * k + 1] += 0.5F * (at[k] + at[k + 1]);
+  }
+  if (i + 2 * pairs < count) out[2 * pairs] += at[pairs];
 }
 
 }  // namespace
@@ -95,18 +69,13 @@ NodeRows<D>::NodeRows(const Grid<D>& grid) {
 }
 
 template <int D>
-GridTransfer<D>::GridTransfer(const Grid<D>& fine, FieldOrder fineOrder, const Grid<D>& coarse,
-                              FieldOrder coarseOrder)
-    : fine_(fine),
-      coarse_(coarse),
-      fineOrder_(fineOrder),
-      coarseOrder_(coarseOrder),
-      length_(static_cast<std::size_t>(coarse.frame().cells[0]) + 1) {}
+GridTransfer<D>::GridTransfer(const Grid<D>& fine, const Grid<D>& coarse)
+    : fine_(fine), coarse_(coarse), length_(static_cast<std::size_t>(coarse.frame().cells[0]) + 1) {}
 
 template <int D>
 void GridTransfer<D>::restrictTo(std::span<const float> fine, std::span<float> coarse) const {
-  const Strides from = stridesOf<D>(fineOrder_, fine.size());
-  const Strides to = stridesOf<D>(coarseOrder_, coarse.size());
+  const std::size_t fineNodes = fine.size() / D;
+  const std::size_t coarseNodes = coarse.size() / D;
   const std::size_t width = 2 * length_ + 2;  // with a zero before and behind
   forEachBlock(
       coarse_.rowStart.size() - 1,
@@ -128,10 +97,9 @@ void GridTransfer<D>::restrictTo(std::span<const float> fine, std::span<float> c
               for (std::size_t s = fine_.rowStart[near]; s < fine_.rowStart[near + 1]; ++s) {
                 const auto& stretch = fine_.stretches[s];
                 for (std::size_t c = 0; c < D; ++c)
-                  addRow(
-                      fine.data() + c * from.component + static_cast<std::size_t>(stretch.node) * from.node,
-                      from.node, static_cast<std::size_t>(stretch.count), weight,
-                      line.data() + c * width + 1 + stretch.from);
+                  addRow(fine.data() + c * fineNodes + static_cast<std::size_t>(stretch.node),
+                         static_cast<std::size_t>(stretch.count), weight,
+                         line.data() + c * width + 1 + stretch.from);
               }
             }
           for (std::size_t s = coarse_.rowStart[row]; s < coarse_.rowStart[row + 1]; ++s) {
@@ -139,8 +107,7 @@ void GridTransfer<D>::restrictTo(std::span<const float> fine, std::span<float> c
             for (std::size_t c = 0; c < D; ++c)
               halveRow(line.data() + c * width + 1 + 2 * stretch.from,
                        static_cast<std::size_t>(stretch.count),
-                       coarse.data() + c * to.component + static_cast<std::size_t>(stretch.node) * to.node,
-                       to.node);
+                       coarse.data() + c * coarseNodes + static_cast<std::size_t>(stretch.node));
           }
         }
       },
@@ -149,8 +116,8 @@ void GridTransfer<D>::restrictTo(std::span<const float> fine, std::span<float> c
 
 template <int D>
 void GridTransfer<D>::prolongAdd(std::span<const float> coarse, std::span<float> fine) const {
-  const Strides from = stridesOf<D>(coarseOrder_, coarse.size());
-  const Strides to = stridesOf<D>(fineOrder_, fine.size());
+  const std::size_t fineNodes = fine.size() / D;
+  const std::size_t coarseNodes = coarse.size() / D;
   const std::size_t width = length_ + 1;  // with a zero behind
   forEachBlock(
       fine_.rowStart.size() - 1,
@@ -168,10 +135,9 @@ void GridTransfer<D>::prolongAdd(std::span<const float> coarse, std::span<float>
               for (std::size_t s = coarse_.rowStart[near]; s < coarse_.rowStart[near + 1]; ++s) {
                 const auto& stretch = coarse_.stretches[s];
                 for (std::size_t c = 0; c < D; ++c)
-                  addRow(
-                      coarse.data() + c * from.component + static_cast<std::size_t>(stretch.node) * from.node,
-                      from.node, static_cast<std::size_t>(stretch.count), weight,
-                      line.data() + c * width + stretch.from);
+                  addRow(coarse.data() + c * coarseNodes + static_cast<std::size_t>(stretch.node),
+                         static_cast<std::size_t>(stretch.count), weight,
+                         line.data() + c * width + stretch.from);
               }
             }
           for (std::size_t s = fine_.rowStart[row]; s < fine_.rowStart[row + 1]; ++s) {
@@ -179,8 +145,7 @@ void GridTransfer<D>::prolongAdd(std::span<const float> coarse, std::span<float>
             for (std::size_t c = 0; c < D; ++c)
               doubleRow(line.data() + c * width, static_cast<std::size_t>(stretch.from),
                         static_cast<std::size_t>(stretch.count),
-                        fine.data() + c * to.component + static_cast<std::size_t>(stretch.node) * to.node,
-                        to.node);
+                        fine.data() + c * fineNodes + static_cast<std::size_t>(stretch.node));
           }
         }
       },

@@ -9,12 +9,6 @@
 
 namespace barelattice {
 
-/// How a field stores the components of its nodes.
-enum class FieldOrder {
-  byComponent,  ///< all first components, then all second ones
-  byNode,       ///< the components of a node next to each other
-};
-
 /// The nodes of a grid along its first axis: rows in the order of the other coordinates, each row stretches
 /// of nodes numbered without gaps.
 template <int D>
@@ -32,12 +26,13 @@ struct NodeRows {
 };
 
 /// The nodes of the coarse grid are those with even coordinates; a fine node takes the mean of the two, four
-/// or eight nearest coarse ones. Both directions work row by row of the target, so threads share nothing.
+/// or eight nearest coarse ones. Fields hold component after component. Both directions work row by row of
+/// the target, so threads share nothing.
 template <int D>
 class GridTransfer final : public MultigridTransfer {
  public:
   /// @param coarse its cells are those of `fine` in twos along each axis.
-  GridTransfer(const Grid<D>& fine, FieldOrder fineOrder, const Grid<D>& coarse, FieldOrder coarseOrder);
+  GridTransfer(const Grid<D>& fine, const Grid<D>& coarse);
 
   void restrictTo(std::span<const float> fine, std::span<float> coarse) const override;
   void prolongAdd(std::span<const float> coarse, std::span<float> fine) const override;
@@ -45,8 +40,6 @@ class GridTransfer final : public MultigridTransfer {
  private:
   NodeRows<D> fine_;
   NodeRows<D> coarse_;
-  FieldOrder fineOrder_;
-  FieldOrder coarseOrder_;
   std::size_t length_;  // nodes of the coarse box along the first axis
 };
 

@@ -19,24 +19,7 @@ namespace {
 /// Coarsening stops at this many nodes: below it, one more level saves less than the direct solve costs.
 constexpr std::size_t kBottomNodes = 260;
 
-constexpr std::size_t kNodesPerBlock = 512;
 constexpr std::size_t kCellsPerBlock = 64;
-
-template <int D>
-constexpr int kStencil = D == 2 ? 9 : 27;  // a node and its neighbours
-
-/// Offset -1, 0 or 1 along an axis of stencil entry s.
-constexpr int stencilOffset(int s, std::size_t axis) {
-  for (std::size_t i = 0; i < axis; ++i) s /= 3;
-  return s % 3 - 1;
-}
-
-template <int D>
-Index<D> stencilNeighbour(const Index<D>& at, int s) {
-  Index<D> neighbour = at;
-  for (std::size_t i = 0; i < D; ++i) neighbour[i] += stencilOffset(s, i);
-  return neighbour;
-}
 
 template <int D>
 std::unique_ptr<Grid<D>> coarsened(const Grid<D>& fine) {
@@ -72,58 +55,50 @@ BARELATTICE_DISPATCH void combineTables(const double* tables, int count, int siz
   }
 }
 
-}  // namespace
-
-/// A coarse grid whose matrix is stored.
+/// The matrices of the cells of a grid from those of the cells they consist of.
 template <int D>
-struct VoxelHierarchy<D>::Stored {
-  explicit Stored(const Grid<D>& g) : grid(g), present(g.nodeCount(), 0) {
-    for (std::size_t n = 0; n < grid.nodeCount(); ++n) {
-      for (int s = 0; s < kStencil<D>; ++s) {
-        const int neighbour = grid.nodeAt(stencilNeighbour<D>(grid.nodeIndex(n), s));
-        if (neighbour < 0) continue;
-        present[n] |= 1U << s;
-        pattern.column.push_back(neighbour);
-      }
-      pattern.rowStart.push_back(pattern.column.size());
-    }
-    pattern.block.assign(pattern.column.size(), BlockMatrix<D>::Block::Zero());
-  }
+std::vector<SingleCellMatrix<D>> parentsOf(const Grid<D>& coarser, const Grid<D>& finer,
+                                           const std::vector<SingleCellMatrix<D>>& cells) {
+  std::vector<SingleCellMatrix<D>> parents(coarser.cellCount());
+  forEach(
+      parents.size(),
+      [&](std::size_t c) {
+        CellMatrix<D> sum = CellMatrix<D>::Zero();
+        const auto children = childrenOf(coarser, c, finer);
+        for (int child = 0; child < kCorners<D>; ++child) {
+          const int cell = children[static_cast<std::size_t>(child)];
+          if (cell < 0) continue;
+          addProjected<D>(cells[static_cast<std::size_t>(cell)].template cast<double>(), child, sum);
+        }
+        parents[c] = sum.template cast<float>();
+      },
+      8);
+  return parents;
+}
 
-  /// The matrix of the level from the matrices of its cells, row by row so that threads never share one.
-  void assemble(const std::vector<SingleCell>& cells, BlockMatrix<D>& matrix) const {
-    forEach(
-        grid.nodeCount(),
-        [&](std::size_t n) {
-          std::fill(matrix.block.begin() + static_cast<std::ptrdiff_t>(matrix.rowStart[n]),
-                    matrix.block.begin() + static_cast<std::ptrdiff_t>(matrix.rowStart[n + 1]),
-                    BlockMatrix<D>::Block::Zero());
-          for (int corner = 0; corner < kCorners<D>; ++corner) {
-            Index<D> at = grid.nodeIndex(n);
-            for (std::size_t i = 0; i < D; ++i) at[i] -= corner >> i & 1;
-            const int cell = grid.cellAt(at);
-            if (cell < 0) continue;
-            const SingleCell& k = cells[static_cast<std::size_t>(cell)];
-            for (int other = 0; other < kCorners<D>; ++other)
-              matrix.block[entry(matrix, n, corner, other)] += k.template block<D, D>(D * corner, D * other);
-          }
-        },
-        kNodesPerBlock);
+/// The matrix of a small grid for a direct solver; what has no stiffness gets a one on the diagonal.
+template <int D>
+Eigen::SparseMatrix<double> assembled(const Grid<D>& grid, const std::vector<SingleCellMatrix<D>>& cells) {
+  std::vector<Eigen::Triplet<double>> entries;
+  for (std::size_t cell = 0; cell < cells.size(); ++cell) {
+    const auto nodes = grid.cellNodes(cell);
+    const auto dof = [&](int i) {
+      return static_cast<int>(
+          gridDof(grid, static_cast<std::size_t>(nodes[static_cast<std::size_t>(i / D)]), i % D));
+    };
+    for (int i = 0; i < kCellDofs<D>; ++i)
+      for (int j = 0; j < kCellDofs<D>; ++j)
+        entries.emplace_back(dof(i), dof(j), static_cast<double>(cells[cell](i, j)));
   }
+  const auto size = static_cast<Eigen::Index>(D * grid.nodeCount());
+  Eigen::SparseMatrix<double> matrix(size, size);
+  matrix.setFromTriplets(entries.begin(), entries.end());
+  for (Eigen::Index i = 0; i < size; ++i)
+    if (matrix.coeff(i, i) == 0) matrix.coeffRef(i, i) = 1;
+  return matrix;
+}
 
-  /// Where the coupling of node n (corner `corner` of a cell) with corner `other` of that cell is stored.
-  std::size_t entry(const BlockMatrix<D>& matrix, std::size_t n, int corner, int other) const {
-    int s = 0;
-    for (int i = D - 1; i >= 0; --i) s = 3 * s + (other >> i & 1) - (corner >> i & 1) + 1;
-    const std::uint32_t before = present[n] & ((1U << s) - 1);
-    return matrix.rowStart[n] + static_cast<std::size_t>(std::popcount(before));
-  }
-
-  const Grid<D>& grid;
-  std::vector<std::uint32_t> present;  // per node: the stencil entries that exist
-  BlockMatrix<D> pattern;              // the bottom's matrix; elsewhere moved to the level
-  BlockLevel<D>* level = nullptr;      // none for the bottom
-};
+}  // namespace
 
 template <int D>
 VoxelHierarchy<D>::VoxelHierarchy(const VoxelOperator<D>& fine) : fine_(fine) {
@@ -135,36 +110,31 @@ VoxelHierarchy<D>::VoxelHierarchy(const VoxelOperator<D>& fine) : fine_(fine) {
 
   std::vector<std::unique_ptr<MultigridLevel>> levels;
   std::vector<std::unique_ptr<MultigridTransfer>> transfers;
-  auto finest = std::make_unique<SweptLevel<D>>(
-      fine.grid().nodeCount(), fine.eigenvalueBound(),
-      [this](const Fields<const float>& x, const LayerVisitor<D, float>& visit) {
-        fine_.template sweep<float>(x, visit);
-      },
-      [this](std::span<float> x) { fine_.project(x); });
-  finest_ = finest.get();
-  levels.push_back(std::move(finest));
-  transfers.push_back(std::make_unique<GridTransfer<D>>(fine.grid(), FieldOrder::byComponent, *grids_.front(),
-                                                        deep ? FieldOrder::byComponent : FieldOrder::byNode));
-  if (deep) {
-    auto second = std::make_unique<SweptLevel<D>>(
-        grids_.front()->nodeCount(), kCorners<D>,
-        [this](const Fields<const float>& x, const LayerVisitor<D, float>& visit) {
-          projected_->sweep(x, visit);
-        },
-        [](std::span<float>) {});
-    second_ = second.get();
-    levels.push_back(std::move(second));
-    transfers.push_back(std::make_unique<GridTransfer<D>>(*grids_[0], FieldOrder::byComponent, *grids_[1],
-                                                          FieldOrder::byNode));
-  }
-  for (std::size_t g = deep ? 1 : 0; g < grids_.size(); ++g) {
-    stored_.push_back(std::make_unique<Stored>(*grids_[g]));
-    if (g + 1 == grids_.size()) break;
-    auto level = std::make_unique<BlockLevel<D>>(std::move(stored_.back()->pattern), kCorners<D>);
-    stored_.back()->level = level.get();
+  const auto append = [&](const Grid<D>& grid, double bound, typename SweptLevel<D>::Sweep sweep,
+                          typename SweptLevel<D>::Admit admit, const Grid<D>& coarser) {
+    auto level = std::make_unique<SweptLevel<D>>(grid.nodeCount(), bound, std::move(sweep), std::move(admit));
+    SweptLevel<D>* appended = level.get();
     levels.push_back(std::move(level));
-    transfers.push_back(std::make_unique<GridTransfer<D>>(*grids_[g], FieldOrder::byNode, *grids_[g + 1],
-                                                          FieldOrder::byNode));
+    transfers.push_back(std::make_unique<GridTransfer<D>>(grid, coarser));
+    return appended;
+  };
+  using Input = Fields<const float>;
+  using Visit = LayerVisitor<D, float>;
+  const auto admitAll = [](std::span<float>) {};
+  finest_ = append(
+      fine.grid(), fine.eigenvalueBound(),
+      [this](const Input& x, const Visit& visit) { fine_.template sweep<float>(x, visit); },
+      [this](std::span<float> x) { fine_.project(x); }, *grids_[0]);
+  if (deep)
+    second_ = append(
+        *grids_[0], kCorners<D>, [this](const Input& x, const Visit& visit) { projected_->sweep(x, visit); },
+        admitAll, *grids_[1]);
+  for (std::size_t g = 1; g + 1 < grids_.size(); ++g) {
+    stored_.push_back(std::make_unique<StencilOperator<D>>(*grids_[g]));
+    lower_.push_back(append(
+        *grids_[g], kCorners<D>,
+        [a = stored_.back().get()](const Input& x, const Visit& visit) { a->sweep(x, visit); }, admitAll,
+        *grids_[g + 1]));
   }
   multigrid_ = std::make_unique<Multigrid>(std::move(levels), std::move(transfers));
 
@@ -188,40 +158,19 @@ void VoxelHierarchy<D>::renew() {
   finest_->setDiagonal(fine_.nodeDiagonal());
   projected_->renew();
   if (second_) second_->setDiagonal(projected_->nodeDiagonal());
-  std::vector<SingleCell> cells = second_ ? cellsBelowProjected() : projectedCells();
-  for (std::size_t l = 0;; ++l) {
-    Stored& stored = *stored_[l];
-    if (!stored.level) {
-      stored.assemble(cells, stored.pattern);
-      multigrid_->setBottom(stored.pattern.assembled());
-      return;
-    }
-    stored.assemble(cells, stored.level->matrix());
-    stored.level->renew();
-    const Grid<D>& finer = stored.grid;
-    const Grid<D>& coarser = stored_[l + 1]->grid;
-    std::vector<SingleCell> parents(coarser.cellCount());
-    forEach(
-        parents.size(),
-        [&](std::size_t c) {
-          CellMatrix<D> sum = CellMatrix<D>::Zero();
-          const auto children = childrenOf(coarser, c, finer);
-          for (int child = 0; child < kCorners<D>; ++child) {
-            const int cell = children[static_cast<std::size_t>(child)];
-            if (cell < 0) continue;
-            addProjected<D>(cells[static_cast<std::size_t>(cell)].template cast<double>(), child, sum);
-          }
-          parents[c] = sum.template cast<float>();
-        },
-        8);
-    cells = std::move(parents);
+  std::vector<SingleCellMatrix<D>> cells = second_ ? cellsBelowProjected() : projectedCells();
+  for (std::size_t l = 0; l < stored_.size(); ++l) {
+    stored_[l]->assemble(cells);
+    lower_[l]->setDiagonal(stored_[l]->nodeDiagonal());
+    cells = parentsOf<D>(*grids_[l + 2], *grids_[l + 1], cells);
   }
+  multigrid_->setBottom(assembled<D>(*grids_.back(), cells));
 }
 
 /// The cell matrices of the projected level.
 template <int D>
-std::vector<typename VoxelHierarchy<D>::SingleCell> VoxelHierarchy<D>::projectedCells() const {
-  std::vector<SingleCell> cells(projected_->grid().cellCount());
+std::vector<SingleCellMatrix<D>> VoxelHierarchy<D>::projectedCells() const {
+  std::vector<SingleCellMatrix<D>> cells(projected_->grid().cellCount());
   forEach(
       cells.size(), [&](std::size_t c) { cells[c] = projected_->cellMatrix(c).template cast<float>(); },
       kCellsPerBlock);
@@ -230,11 +179,11 @@ std::vector<typename VoxelHierarchy<D>::SingleCell> VoxelHierarchy<D>::projected
 
 /// The cell matrices of the level below the projected one, from the voxels' scales.
 template <int D>
-std::vector<typename VoxelHierarchy<D>::SingleCell> VoxelHierarchy<D>::cellsBelowProjected() const {
+std::vector<SingleCellMatrix<D>> VoxelHierarchy<D>::cellsBelowProjected() const {
   constexpr int kVoxels = kCorners<D> * kCorners<D>;
-  const Grid<D>& grid = stored_.front()->grid;
+  const Grid<D>& grid = *grids_[1];
   const std::span<const double> scales = fine_.scales();
-  std::vector<SingleCell> cells(grid.cellCount());
+  std::vector<SingleCellMatrix<D>> cells(grid.cellCount());
   forEachBlock(
       cells.size(),
       [&](std::size_t begin, std::size_t end) {

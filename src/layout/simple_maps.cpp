@@ -1,15 +1,53 @@
 #include "barelattice/layout/simple_maps.hpp"
 
+#include <algorithm>
+#include <bit>
 #include <cmath>
+#include <cstdint>
+#include <numbers>
 
 #include "barelattice/base/parallel.hpp"
+#include "barelattice/base/simd.hpp"
 
 namespace barelattice {
 namespace {
 
-/// To 1e-16 of one, all a projection needs, in a quarter of the time of std::tanh.
-double fastTanh(double x) {
-  return 1 - 2 / (1 + std::exp(2 * x));
+/// e^x by plain arithmetic, so that a loop over it runs in vectors: x = n ln 2 + r, e^r by its series up to
+/// r^13 (the next term is below 1e-17), 2^n by adding n to the exponent.
+BARELATTICE_INLINE double exponential(double x) {
+  constexpr double kLn2High = 0x1.62e42feep-1;  // ends in zeros: its products with n are exact
+  constexpr double kLn2Low = 0x1.a39ef35793c76p-33;
+  constexpr double kToInteger = 0x1.8p52;  // what is added to it is rounded to an integer, in the low bits
+  const double limited = std::min(std::max(x, -700.0), 700.0);
+  const double shifted = limited * std::numbers::log2e + kToInteger;
+  const double n = shifted - kToInteger;
+  const double r = (limited - n * kLn2High) - n * kLn2Low;
+  double sum = 1.0 / 6227020800.0;  // 1 / 13!
+  for (const double factorial : {479001600.0, 39916800.0, 3628800.0, 362880.0, 40320.0, 5040.0, 720.0, 120.0,
+                                 24.0, 6.0, 2.0, 1.0, 1.0})
+    sum = sum * r + 1 / factorial;
+  return std::bit_cast<double>(std::bit_cast<std::uint64_t>(sum) +
+                               (std::bit_cast<std::uint64_t>(shifted) << 52U));
+}
+
+/// To 3e-16, all a projection needs.
+BARELATTICE_INLINE double fastTanh(double x) {
+  return 1 - 2 / (1 + exponential(2 * x));
+}
+
+BARELATTICE_DISPATCH void project(const double* in, double* out, std::size_t count, double sharpness,
+                                  double threshold, double low, double range) {
+#pragma GCC ivdep
+  for (std::size_t i = 0; i < count; ++i) out[i] = (low + fastTanh(sharpness * (in[i] - threshold))) / range;
+}
+
+BARELATTICE_DISPATCH void projectBack(const double* in, const double* gradientOut, double* gradientIn,
+                                      std::size_t count, double sharpness, double threshold, double range) {
+#pragma GCC ivdep
+  for (std::size_t i = 0; i < count; ++i) {
+    const double t = fastTanh(sharpness * (in[i] - threshold));
+    gradientIn[i] = gradientOut[i] * sharpness * (1 - t * t) / range;
+  }
 }
 
 }  // namespace
@@ -21,15 +59,16 @@ Projection::Projection(double sharpness, double threshold)
       range_(low_ + std::tanh(sharpness * (1 - threshold))) {}
 
 void Projection::forward(std::span<const double> in, std::span<double> out) const {
-  forEach(in.size(),
-          [&](std::size_t i) { out[i] = (low_ + fastTanh(sharpness_ * (in[i] - threshold_))) / range_; });
+  forEachBlock(in.size(), [&](std::size_t begin, std::size_t end) {
+    project(in.data() + begin, out.data() + begin, end - begin, sharpness_, threshold_, low_, range_);
+  });
 }
 
 void Projection::backward(std::span<const double> in, std::span<const double> gradientOut,
                           std::span<double> gradientIn) const {
-  forEach(in.size(), [&](std::size_t i) {
-    const double t = fastTanh(sharpness_ * (in[i] - threshold_));
-    gradientIn[i] = gradientOut[i] * sharpness_ * (1 - t * t) / range_;
+  forEachBlock(in.size(), [&](std::size_t begin, std::size_t end) {
+    projectBack(in.data() + begin, gradientOut.data() + begin, gradientIn.data() + begin, end - begin,
+                sharpness_, threshold_, range_);
   });
 }
 

@@ -6,6 +6,7 @@
 #include <random>
 
 #include "barelattice/elasticity/elastic_model.hpp"
+#include "barelattice/elasticity/stencil_operator.hpp"
 #include "barelattice/elasticity/voxel_hierarchy.hpp"
 #include "barelattice/geometry/vec.hpp"
 #include "support/direct.hpp"
@@ -142,6 +143,62 @@ TEST(ProjectedOperator, diagonalBelongsToItsMatrix) {
     EXPECT_NEAR(diagonal[coarse.nodeCount() + n], stretch, 1e-5 * std::abs(diagonal[n]) + 1e-6)
         << "node " << n;
   }
+}
+
+/// The product with the sum of all cells' matrices, for several vectors at a time, and its diagonal.
+template <int D>
+void expectSumOfCells(const Grid<D>& grid) {
+  std::mt19937 random(8);
+  std::uniform_real_distribution<float> any(-1, 1);
+  std::vector<SingleCellMatrix<D>> cells(grid.cellCount());
+  for (auto& k : cells) {
+    k = SingleCellMatrix<D>::NullaryExpr([&] { return any(random); });
+    k = (k + k.transpose()).eval();
+  }
+  StencilOperator<D> a(grid);
+  a.assemble(cells);
+  a.assemble(cells);  // anew, not in addition
+  std::vector<std::vector<float>> x(2, std::vector<float>(a.size()));
+  std::vector<std::vector<double>> y(2, std::vector<double>(a.size()));
+  std::vector<std::vector<double>> expected(2, std::vector<double>(a.size()));
+  std::vector<double> diagonal(a.size());
+  Fields<const float> fields;
+  for (auto& field : x) {
+    for (float& value : field) value = any(random);
+    fields.push_back(field);
+  }
+  for (std::size_t c = 0; c < grid.cellCount(); ++c) {
+    const auto nodes = grid.cellNodes(c);
+    const auto dof = [&](int i) {
+      return gridDof(grid, static_cast<std::size_t>(nodes[static_cast<std::size_t>(i / D)]), i % D);
+    };
+    for (int i = 0; i < kCellDofs<D>; ++i) {
+      if (i % D == 0) diagonal[dof(i)] += static_cast<double>(cells[c](i, i + 1));
+      for (int j = 0; j < kCellDofs<D>; ++j)
+        for (std::size_t k = 0; k < 2; ++k)
+          expected[k][dof(i)] += static_cast<double>(cells[c](i, j)) * static_cast<double>(x[k][dof(j)]);
+    }
+  }
+  a.sweep(fields, [&](const SweptNodes<D, float>& swept) {
+    for (std::size_t c = 0; c < D; ++c)
+      for (std::size_t i = 0; i < swept.count; ++i)
+        y[swept.field][c * grid.nodeCount() + swept.begin + i] += static_cast<double>(swept.y[c][i]);
+  });
+  for (std::size_t k = 0; k < 2; ++k)
+    for (std::size_t dof = 0; dof < a.size(); ++dof) EXPECT_NEAR(y[k][dof], expected[k][dof], 2e-5) << dof;
+  for (std::size_t n = 0; n < grid.nodeCount(); ++n)
+    EXPECT_NEAR(a.nodeDiagonal()[grid.nodeCount() + n], diagonal[n], 1e-5) << n;
+}
+
+TEST(StencilOperator, isTheSumOfItsCells) {
+  expectSumOfCells<2>(
+      testing::gridWhere<2>({41, 13}, 1, [](const Index<2>& i) { return (i[0] + 3 * i[1]) % 9 != 0; }));
+  expectSumOfCells<3>(testing::gridWhere<3>(
+      {37, 9, 26}, 1, [](const Index<3>& i) { return (i[0] + 3 * i[1] + 5 * i[2]) % 7 != 0; }));
+  expectSumOfCells<3>(testing::boxGrid<3>({150, 3, 2}));  // rows longer than what is taken at a time
+  // Layers along the second axis, where it is the longer one.
+  expectSumOfCells<3>(
+      testing::gridWhere<3>({5, 20, 4}, 1, [](const Index<3>& i) { return (i[0] * i[1] + i[2]) % 5 != 0; }));
 }
 
 // A beam on a slanted plane and on springs: the answer of a direct solve of the assembled matrix.

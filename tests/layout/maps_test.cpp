@@ -1,5 +1,6 @@
 #include <gtest/gtest.h>
 
+#include <cmath>
 #include <numeric>
 #include <random>
 
@@ -45,6 +46,29 @@ TEST(DensityFilter, equalsItsDefinition) {
     }
     EXPECT_NEAR(out[i], sum / weights, 1e-13);
   }
+}
+
+// Against the library's hyperbolic tangent, from slopes that leave everything as it is to steps.
+TEST(Projection, equalsItsDefinition) {
+  std::vector<double> in;
+  for (int i = 0; i <= 5000; ++i) in.push_back(i / 5000.0);
+  std::vector<double> out(in.size());
+  std::vector<double> back(in.size());
+  const std::vector<double> ones(in.size(), 1.0);
+  for (const double sharpness : {1e-3, 1.0, 8.0, 32.0, 1000.0})
+    for (const double threshold : {0.25, 0.5, 0.75}) {
+      const Projection map(sharpness, threshold);
+      map.forward(in, out);
+      map.backward(in, ones, back);
+      const double low = std::tanh(sharpness * threshold);
+      const double range = low + std::tanh(sharpness * (1 - threshold));
+      for (std::size_t i = 0; i < in.size(); ++i) {
+        const double t = std::tanh(sharpness * (in[i] - threshold));
+        EXPECT_NEAR(out[i], (low + t) / range, 1e-15 / range) << sharpness << ", " << in[i];
+        EXPECT_NEAR(back[i], sharpness * (1 - t * t) / range, 1e-15 * sharpness / range)
+            << sharpness << ", " << in[i];
+      }
+    }
 }
 
 TEST(DensityFilter, treatsTheBoundaryAsAsked) {

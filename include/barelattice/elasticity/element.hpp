@@ -15,6 +15,8 @@ inline constexpr int kCellDofs = D* kCorners<D>;
 
 template <int D>
 using CellMatrix = Eigen::Matrix<double, kCellDofs<D>, kCellDofs<D>>;
+template <int D>
+using SingleCellMatrix = Eigen::Matrix<float, kCellDofs<D>, kCellDofs<D>>;
 
 /// Stress from strain for unit modulus, in Voigt order xx, yy, zz, yz, xz, xy with engineering shear
 /// (D = 2: xx, yy, xy in plane stress).

@@ -50,13 +50,12 @@ class ProjectedOperator {
   bool isSpecial(std::size_t cell) const { return specialOf_[cell] >= 0; }
 
  private:
-  using SingleMatrix = Eigen::Matrix<float, kCellDofs<D>, kCellDofs<D>>;
   struct Special {
     std::size_t cell;
     std::array<int, kCorners<D>> nodes;
     std::array<std::size_t, kCorners<D>> places;  // in the buffers of the layers below and above
     CellMatrix<D> matrix;
-    SingleMatrix single;
+    SingleCellMatrix<D> single;
   };
   CellMatrix<D> supportedMatrix(std::size_t cell) const;
   void applySpecial(std::size_t layer, std::span<const float> x, float* low, float* high) const;

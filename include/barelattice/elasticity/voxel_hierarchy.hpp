@@ -8,6 +8,7 @@
 
 #include "barelattice/elasticity/multigrid.hpp"
 #include "barelattice/elasticity/projected_operator.hpp"
+#include "barelattice/elasticity/stencil_operator.hpp"
 #include "barelattice/elasticity/voxel_operator.hpp"
 
 namespace barelattice {
@@ -18,7 +19,7 @@ class SweptLevel;
 /// The preconditioner of a voxel operator. Cells of a coarse grid are 2^D finer ones; a coarse cell exists
 /// where any of them does, so odd sizes need no padding. All coarse matrices are Galerkin products P^T A P:
 /// exact for any distribution of stiffness and for supports the coarse grids cannot see. The first is never
-/// formed (ProjectedOperator), the others are stored: 17 bytes for each voxel.
+/// formed (ProjectedOperator), the others are stored (StencilOperator): 9 bytes for each voxel.
 template <int D>
 class VoxelHierarchy {
  public:
@@ -35,18 +36,17 @@ class VoxelHierarchy {
   std::size_t levelCount() const { return grids_.size() + 1; }
 
  private:
-  struct Stored;
-  using SingleCell = Eigen::Matrix<float, kCellDofs<D>, kCellDofs<D>>;
-  std::vector<SingleCell> cellsBelowProjected() const;
-  std::vector<SingleCell> projectedCells() const;
+  std::vector<SingleCellMatrix<D>> cellsBelowProjected() const;
+  std::vector<SingleCellMatrix<D>> projectedCells() const;
 
   const VoxelOperator<D>& fine_;
   std::vector<std::unique_ptr<Grid<D>>> grids_;  // the coarse ones, finest first
   std::unique_ptr<ProjectedOperator<D>> projected_;
   std::vector<double> tables_;  // per voxel of a cell two grids down: what it adds to that cell's matrix
-  std::vector<std::unique_ptr<Stored>> stored_;
+  std::vector<std::unique_ptr<StencilOperator<D>>> stored_;  // of the grids between the first and the bottom
   SweptLevel<D>* finest_ = nullptr;
-  SweptLevel<D>* second_ = nullptr;  // none where the second level is the bottom
+  SweptLevel<D>* second_ = nullptr;    // none where the second level is the bottom
+  std::vector<SweptLevel<D>*> lower_;  // those of stored_
   std::unique_ptr<Multigrid> multigrid_;
 };
 
