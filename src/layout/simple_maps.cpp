@@ -1,6 +1,6 @@
 #include "barelattice/layout/simple_maps.hpp"
 
-#include <algorithm>
+#include <array>
 #include <bit>
 #include <cmath>
 #include <cstdint>
@@ -12,20 +12,29 @@
 namespace barelattice {
 namespace {
 
+constexpr std::array<double, 14> kInverseFactorials = [] {  // of 13 down to 0
+  std::array<double, 14> values{};
+  double factorial = 1;
+  for (std::size_t k = 0; k < values.size(); ++k) {
+    values[values.size() - 1 - k] = 1 / factorial;
+    factorial *= static_cast<double>(k + 1);
+  }
+  return values;
+}();
+
 /// e^x by plain arithmetic, so that a loop over it runs in vectors: x = n ln 2 + r, e^r by its series up to
 /// r^13 (the next term is below 1e-17), 2^n by adding n to the exponent.
 BARELATTICE_INLINE double exponential(double x) {
   constexpr double kLn2High = 0x1.62e42feep-1;  // ends in zeros: its products with n are exact
   constexpr double kLn2Low = 0x1.a39ef35793c76p-33;
   constexpr double kToInteger = 0x1.8p52;  // what is added to it is rounded to an integer, in the low bits
-  const double limited = std::min(std::max(x, -700.0), 700.0);
+  const double limited = x < -700 ? -700 : x > 700 ? 700 : x;
   const double shifted = limited * std::numbers::log2e + kToInteger;
   const double n = shifted - kToInteger;
   const double r = (limited - n * kLn2High) - n * kLn2Low;
-  double sum = 1.0 / 6227020800.0;  // 1 / 13!
-  for (const double factorial : {479001600.0, 39916800.0, 3628800.0, 362880.0, 40320.0, 5040.0, 720.0, 120.0,
-                                 24.0, 6.0, 2.0, 1.0, 1.0})
-    sum = sum * r + 1 / factorial;
+  double sum = kInverseFactorials[0];
+#pragma GCC unroll 16
+  for (std::size_t k = 1; k < kInverseFactorials.size(); ++k) sum = sum * r + kInverseFactorials[k];
   return std::bit_cast<double>(std::bit_cast<std::uint64_t>(sum) +
                                (std::bit_cast<std::uint64_t>(shifted) << 52U));
 }
