@@ -25,7 +25,7 @@ const parts = [
   ['finest grid: products in single precision', /applyKernel.*KernelDataILi[23]Eff/],
   ['finest grid: products in double precision', /applyKernel.*KernelDataILi[23]Ed/],
   ['first coarse grid: products', /applyKernel|multiplyKernel|applySpecial/],
-  ['stored coarse grids', /rowsKernel|BlockLevel|BlockMatrix/],
+  ['stored coarse grids', /couplings|diagonal[23]|StencilOperator/],
   ['smoothing, on what a product has just finished', /(start|fromX|enter|finish)(Scalar|Block)|subtract/],
   ['vectors of the iteration', /dotsKernel|advanceKernel|combineKernelEPKf|productKernel|VoxelSystem/],
   ['to and from coarse grids', /GridTransfer|addRow|halveRow|doubleRow/],

@@ -49,7 +49,6 @@ BARELATTICE_INLINE void multiplyRows(const BlockMatrix<D, Real>& a, const Real* 
                                        std::size_t begin, std::size_t end) {                  \
     multiplyRows<D, Real>(a, x, y, begin, end);                                               \
   }
-BARELATTICE_KERNELS(2, float)
 BARELATTICE_KERNELS(3, float)
 BARELATTICE_KERNELS(3, double)
 #undef BARELATTICE_KERNELS
@@ -113,7 +112,6 @@ Eigen::SparseMatrix<double> BlockMatrix<D, Real>::assembled() const {
 
 template Eigen::Matrix2d inverseWhereStiff<2>(Eigen::Matrix2d);
 template Eigen::Matrix3d inverseWhereStiff<3>(Eigen::Matrix3d);
-template struct BlockMatrix<2>;
 template struct BlockMatrix<3>;
 template struct BlockMatrix<3, double>;
 

@@ -148,7 +148,6 @@ void Multigrid::solveBottom(std::span<const float> b, std::span<float> x) const 
       bottom_.solve(load).cast<float>();
 }
 
-template class BlockLevel<2>;
 template class BlockLevel<3>;
 
 }  // namespace barelattice
