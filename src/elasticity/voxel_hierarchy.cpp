@@ -4,7 +4,6 @@
 #include "barelattice/elasticity/voxel_hierarchy.hpp"
 
 #include <array>
-#include <bit>
 
 #include "barelattice/base/parallel.hpp"
 #include "barelattice/base/simd.hpp"

@@ -4,6 +4,7 @@
 
 #include <array>
 #include <cstddef>
+#include <span>
 #include <vector>
 
 #include "barelattice/elasticity/element.hpp"
@@ -24,9 +25,7 @@ class StencilOperator {
   /// Takes the matrices of the cells. O(cells).
   void assemble(const std::vector<SingleCellMatrix<D>>& cells);
 
-  const Grid<D>& grid() const { return grid_; }
   std::size_t size() const { return static_cast<std::size_t>(D) * grid_.nodeCount(); }
-  const LayerPlan<D>& plan() const { return plan_; }
 
   /// Computes y = A x and hands it over piece by piece, see VoxelOperator::sweep.
   void sweep(const Fields<const float>& x, const LayerVisitor<D, float>& visit) const;
@@ -44,8 +43,8 @@ class StencilOperator {
     std::size_t neighbour;   // which
     std::size_t node;        // the first
     std::size_t other;       // and the one it is coupled with,
-    std::size_t place;       // where both stand in the buffers of their layers
-    std::size_t otherPlace;  //
+    std::size_t place;       // and where they stand in the buffers of
+    std::size_t otherPlace;  // their layers
     std::size_t count;
   };
   void findNeighbours();
