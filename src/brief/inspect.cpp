@@ -51,16 +51,28 @@ std::string directionText(const Vec3& direction, bool eitherSense) {
                      direction.z() + 0.0);
 }
 
-/// What "near" is best given: the centre of a round face, else a point on the face close to its centre.
+/// Whether a point projects into a triangle no farther away than `reach`, m.
+bool liesOn(const Vec3& point, const Vec3& a, const Vec3& b, const Vec3& c, double reach) {
+  const Vec3 normal = (b - a).cross(c - a);
+  const double squared = normal.squaredNorm();
+  if (!(squared > 0) || std::abs(normal.dot(point - a)) > reach * std::sqrt(squared)) return false;
+  return (b - a).cross(point - a).dot(normal) >= 0 && (c - b).cross(point - b).dot(normal) >= 0 &&
+         (a - c).cross(point - c).dot(normal) >= 0;
+}
+
+/// What "near" is best given: the centre of a round face, else the centre of the face or, where that is off
+/// the face, the middle of the closest of its triangles.
 Vec3 pointOn(const InspectedFace& face) {
   if (!face.patch.net || isRound(face.patch)) return face.centre;
-  const NearestPoint near = face.patch.net->tree().nearest(face.centre);
-  if (near.distance <= 2 * face.patch.net->deviation) return face.centre;
+  const TriangleMesh& net = face.patch.net->mesh;
   Vec3 best = face.centre;
   double least = std::numeric_limits<double>::max();
-  const TriangleMesh& net = face.patch.net->mesh;
   for (std::size_t t = 0; t < net.triangles.size(); ++t) {
-    const Vec3 middle = (net.corner(t, 0) + net.corner(t, 1) + net.corner(t, 2)) / 3;
+    const Vec3 a = net.corner(t, 0);
+    const Vec3 b = net.corner(t, 1);
+    const Vec3 c = net.corner(t, 2);
+    if (liesOn(face.centre, a, b, c, 2 * face.patch.net->deviation)) return face.centre;
+    const Vec3 middle = (a + b + c) / 3;
     const double away = (middle - face.centre).squaredNorm();
     if (away >= least) continue;
     least = away;

@@ -7,6 +7,7 @@
 #include <cmath>
 #include <cstdlib>
 #include <numbers>
+#include <regex>
 
 #include "barelattice/base/error.hpp"
 #include "barelattice/base/file.hpp"
@@ -169,6 +170,36 @@ TEST_F(Cad, namesWhatIsWrong) {
   says(good.substr(0, good.size() / 2), "");
   says("ISO-10303-21;\nHEADER;\nENDSEC;\nDATA;\nENDSEC;\nEND-ISO-10303-21;\n", "can read");
   EXPECT_THROW(readStep(folder / "missing.step"), InputError);
+}
+
+// Faults a STEP file may hold; without mending each changes the volume of one of the bodies.
+TEST_F(Cad, mendsWhatHasOneAnswer) {
+  const std::string good = readFile(kStep / "rigger.step");
+  const CadModel wanted = readStep(kStep / "rigger.step");
+  const auto expectMended = [&](const std::string& bytes, const char* fault) {
+    ASSERT_NE(bytes, good) << fault;
+    const std::filesystem::path file = std::filesystem::path(::testing::TempDir()) / "faulty.step";
+    writeFile(file, bytes);
+    const CadModel model = readStep(file);
+    ASSERT_EQ(model.solids.size(), wanted.solids.size()) << fault;
+    for (std::size_t i = 0; i < wanted.solids.size(); ++i) {
+      EXPECT_TRUE(model.solids[i].valid) << fault;
+      EXPECT_NEAR(model.solids[i].volume / wanted.solids[i].volume, 1, 1e-6) << fault << ", solid " << i;
+      EXPECT_EQ(inspectMesh(model.solids[i].surface).text(), "sound") << fault;
+    }
+  };
+  const std::regex bound(R"((FACE_BOUND\('',#\d+,)\.T\.)");
+  const std::regex face(R"((ADVANCED_FACE\('',\([^)]*\),#\d+,)\.T\.)");
+  const std::regex faceAgainst(R"((ADVANCED_FACE\('',\([^)]*\),#\d+,)\.F\.)");
+  const std::regex loop(R"((EDGE_LOOP\('',\()(#\d+),(#\d+),)");
+  constexpr auto kFirst = std::regex_constants::format_first_only;
+  expectMended(std::regex_replace(good, bound, "$1.F.", kFirst), "a loop turned round");
+  expectMended(std::regex_replace(good, face, "$1.F.", kFirst), "a face turned round");
+  expectMended(std::regex_replace(good, loop, "$1$3,$2,", kFirst), "edges of a loop in the wrong order");
+  std::string inward = std::regex_replace(good, face, "$1.t.");
+  inward = std::regex_replace(inward, faceAgainst, "$1.T.");
+  inward = std::regex_replace(inward, bound, "$1.F.");
+  expectMended(std::regex_replace(inward, std::regex(R"(\.t\.)"), ".F."), "bodies turned inside out");
 }
 
 TEST_F(Cad, limitsWhatReadingMayCost) {
