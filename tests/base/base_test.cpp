@@ -8,6 +8,8 @@
 
 #include "barelattice/base/error.hpp"
 #include "barelattice/base/file.hpp"
+#include "barelattice/base/file_name.hpp"
+#include "barelattice/base/hash.hpp"
 #include "barelattice/base/parallel.hpp"
 #include "barelattice/base/quantity.hpp"
 #include "barelattice/base/root.hpp"
@@ -63,6 +65,19 @@ TEST(Base64, matchesTheVectorsOfTheStandard) {  // RFC 4648, section 10
   EXPECT_THROW(fromBase64("Zg==Zg=="), InputError);
 }
 
+// Of the list of the hash's authors, https://www.isthe.com/chongo/src/fnv/test_fnv.c.
+TEST(Hash, matchesThePublishedVectors) {
+  EXPECT_EQ(hashOf(""), "cbf29ce484222325");
+  EXPECT_EQ(hashOf("a"), "af63dc4c8601ec8c");
+  EXPECT_EQ(hashOf("foobar"), "85944171f73967e8");
+}
+
+TEST(FileName, tellsItsEndingWhateverItsCase) {
+  EXPECT_EQ(endingOf("folder.d/Part.STL"), ".stl");
+  EXPECT_EQ(endingOf("part.old.Step"), ".step");
+  EXPECT_EQ(endingOf("folder.d/part"), "");
+}
+
 TEST(File, appearsWholeOrNotAtAll) {
   const std::filesystem::path folder = std::filesystem::path(::testing::TempDir()) / "whole_file";
   std::filesystem::create_directories(folder);
@@ -89,6 +104,27 @@ TEST(Parallel, sumsAreTheSameBitsOnAnyNumberOfThreads) {
   const double one = sum(1);
   EXPECT_EQ(one, sum(2));
   EXPECT_EQ(one, sum(8));
+}
+
+TEST(Parallel, everyItemHasItsTurnOnce) {
+  for (const std::size_t threads : {1U, 2U, 8U}) {
+    const ThreadLimit limit(threads);
+    for (const std::size_t count : {0U, 1U, 4095U, 4096U, 4097U, 30'001U}) {
+      std::vector<int> turns(count, 0);
+      forEach(count, [&](std::size_t i) { ++turns[i]; });
+      EXPECT_EQ(std::count(turns.begin(), turns.end(), 1), static_cast<std::ptrdiff_t>(count)) << count;
+      std::vector<int> inBlocks(count, 0);
+      forEachBlock(
+          count,
+          [&](std::size_t begin, std::size_t end) {
+            EXPECT_EQ(begin % 7, 0U);
+            EXPECT_LE(end - begin, 7U);
+            for (std::size_t i = begin; i < end; ++i) ++inBlocks[i];
+          },
+          7);
+      EXPECT_EQ(inBlocks, turns) << count;
+    }
+  }
 }
 
 TEST(GrowingRoot, isFoundInAHandfulOfEvaluations) {

@@ -13,7 +13,9 @@ namespace barelattice {
 namespace {
 
 using testing::changed;
+using testing::changedIn;
 using ::testing::HasSubstr;
+using testing::kSheet;
 
 struct Spoilt {
   const char* from;
@@ -225,30 +227,6 @@ TEST(BriefRefusals, nameTheFault) {
   for (const Spoilt& s : all) expectRefused(changed(s.from, s.to), s.message, s.to);
 }
 
-const std::string kSheet = R"(voxel = "2 mm"
-sheet = { thickness = "5 mm" }
-[material]
-use = "steel"
-[shapes]
-plate = { rectangle = { from = ["0 mm", "0 mm"], to = ["60 mm", "20 mm"] } }
-spare = { disc = { centre = ["30 mm", "10 mm"], radius = "4 mm" } }
-[design]
-space = "plate"
-[faces]
-root = { of = "plate", kind = "straight", facing = "-x" }
-tip = { of = "plate", kind = "straight", facing = "+x" }
-[supports]
-root = { face = "root" }
-[loads]
-push = { face = "tip", force = ["0 N", "-1 kN"] }
-[cases]
-down = { loads = { push = 1.0 } }
-[target]
-mass_fraction = 0.4
-[making]
-smallest_member = "6 mm"
-)";
-
 TEST(SheetRefusals, nameTheFault) {
   ASSERT_EQ(prepare(parseBrief(kSheet, "test.toml")).cellCount(), 300U);
   const std::vector<Spoilt> all{
@@ -265,12 +243,7 @@ TEST(SheetRefusals, nameTheFault) {
       {"smallest_member = \"6 mm\"", "smallest_member = \"6 mm\"\nmirror = { across = \"z\", at = \"0 mm\" }",
        "'across' is \"z\""},
   };
-  for (const Spoilt& s : all) {
-    std::string text = kSheet;
-    const std::size_t at = text.find(s.from);
-    ASSERT_NE(at, std::string::npos) << s.from;
-    expectRefused(text.replace(at, std::string(s.from).size(), s.to), s.message, s.to);
-  }
+  for (const Spoilt& s : all) expectRefused(changedIn(kSheet, s.from, s.to), s.message, s.to);
 }
 
 TEST(PartRefusals, thereIsAMostOfThem) {
@@ -278,36 +251,6 @@ TEST(PartRefusals, thereIsAMostOfThem) {
   for (int i = 0; i < 201; ++i)
     parts += "[parts.p" + std::to_string(i) + "]\nshape = \"pin\"\nmaterial = { use = \"steel\" }\n";
   expectRefused(changed("[design]", parts + "[design]"), "too many [parts] and [regions]", "201 parts");
-}
-
-TEST(SheetJob, takesOutlinesFromDrawings) {
-  const std::filesystem::path folder = ::testing::TempDir();
-  writeFile(
-      folder / "plate.svg",
-      "<svg width='60mm' viewBox='0 0 60 20'><path id='blank' d='M0 0H60V20H0Z M10 10a3 3 0 1 0 6 0 a3 3 0 "
-      "1 0 -6 0Z'/></svg>");
-  std::string text = kSheet;
-  const std::string rectangle = "rectangle = { from = [\"0 mm\", \"0 mm\"], to = [\"60 mm\", \"20 mm\"] }";
-  text.replace(text.find(rectangle), rectangle.size(),
-               "outline = { drawing = \"plate.svg\", path = \"blank\", origin = [\"0 mm\", \"20 mm\"] }");
-  const Job job = prepare(parseBrief(text, folder / "test.toml"));
-  EXPECT_NEAR(job.spaceMass / ((60e-3 * 20e-3 - 3.14159265 * 9e-6) * 5e-3 * 7850), 1, 1e-3);
-  EXPECT_NEAR(job.face("tip").centroid().y(), 0.010, 1e-9) << "moved up by its origin";
-  // Another drawing is another job.
-  const std::string before = job.brief.shapeTexts({"plate"});
-  writeFile(folder / "plate.svg",
-            "<svg width='60mm' viewBox='0 0 60 20'><path id='blank' d='M0 0H60V20H0Z'/></svg>");
-  EXPECT_NE(parseBrief(text, folder / "test.toml").shapeTexts({"plate"}), before);
-}
-
-TEST(SheetJob, hasTheMassAndTheLoadsOfTheSheet) {
-  const Job job = prepare(parseBrief(kSheet, "test.toml"));
-  EXPECT_NEAR(job.spaceMass, 60e-3 * 20e-3 * 5e-3 * 7850, 1e-12);
-  EXPECT_EQ(job.cases[0].held.size(), 2U * 11);
-  EXPECT_LT((job.summaries[0].resultant.force - Vec3(0, -1000, 0)).norm(), 1e-9);
-  EXPECT_EQ(job.layoutProblem<2>().material.modulus, 205e9 * 5e-3);
-  EXPECT_EQ(job.proofProblem().supports[0].directions, 7U) << "held across as well";
-  EXPECT_FALSE(job.proofProblem().holdAcross);
 }
 
 }  // namespace

@@ -1,5 +1,6 @@
 #include <gtest/gtest.h>
 
+#include <algorithm>
 #include <filesystem>
 #include <fstream>
 #include <numbers>
@@ -51,22 +52,85 @@ TEST(TriangleMesh, namesEachDefect) {
   EXPECT_NE(inspectMesh(crossing).text().find("self-intersections"), std::string::npos);
 }
 
+/// Each triangle of a mesh as a mesh of its own.
+std::vector<TriangleMesh> apart(const TriangleMesh& mesh) {
+  std::vector<TriangleMesh> alone;
+  for (std::size_t t = 0; t < mesh.triangles.size(); ++t)
+    alone.push_back({{mesh.corner(t, 0), mesh.corner(t, 1), mesh.corner(t, 2)}, {{0, 1, 2}}});
+  return alone;
+}
+
 TEST(TriangleTree, findsTheSameNearestPointAsATrialOfAll) {
   const TriangleMesh mesh = stuff(ball, kBallBox, 0.3).boundary();
   const TriangleTree tree(mesh);
+  const std::vector<TriangleMesh> alone = apart(mesh);
+  const std::vector<TriangleTree> trees(alone.begin(), alone.end());
   std::mt19937 random(11);
   std::uniform_real_distribution<double> coordinate(-2, 2);
   for (int i = 0; i < 200; ++i) {
     const Vec3 p(coordinate(random), coordinate(random), coordinate(random));
     const NearestPoint near = tree.nearest(p);
     double least = 1e9;
-    for (std::size_t t = 0; t < mesh.triangles.size(); ++t) {
-      const TriangleMesh one{{mesh.corner(t, 0), mesh.corner(t, 1), mesh.corner(t, 2)}, {{0, 1, 2}}};
-      least = std::min(least, TriangleTree(one).nearest(p).distance);
-    }
+    for (const TriangleTree& one : trees) least = std::min(least, one.nearest(p).distance);
     EXPECT_NEAR(near.distance, least, 1e-12) << "seed 11, trial " << i;
     EXPECT_NEAR(near.barycentric.sum(), 1, 1e-12);
   }
+}
+
+TEST(TriangleTree, findsTheSameTrianglesNearbyAsATrialOfAll) {
+  // A ball and one long triangle across it, which the tree cuts into pieces but must name once.
+  TriangleMesh mesh = stuff(ball, kBallBox, 0.3).boundary();
+  const int first = static_cast<int>(mesh.vertices.size());
+  for (const Vec3& v : {Vec3(-3, -2, 0.1), Vec3(3, 2, 0.2), Vec3(3, 2.1, -0.4)}) mesh.vertices.push_back(v);
+  mesh.triangles.push_back({first, first + 1, first + 2});
+  const TriangleTree tree(mesh);
+  const std::vector<TriangleMesh> alone = apart(mesh);
+  const std::vector<TriangleTree> trees(alone.begin(), alone.end());
+  std::mt19937 random(12);
+  std::uniform_real_distribution<double> coordinate(-1.5, 1.5);
+  std::uniform_real_distribution<double> size(0.01, 0.8);
+  std::size_t found = 0;
+  for (int i = 0; i < 100; ++i) {
+    const Vec3 p(coordinate(random), coordinate(random), coordinate(random));
+    const double reach = size(random);
+    const Box box(p - Vec3::Constant(reach), p + Vec3::Constant(reach));
+    std::vector<int> near, touching;
+    for (std::size_t t = 0; t < mesh.triangles.size(); ++t) {
+      if (trees[t].nearest(p).distance <= reach) near.push_back(static_cast<int>(t));
+      if (box.intersects(alone[t].bounds())) touching.push_back(static_cast<int>(t));
+    }
+    EXPECT_EQ(tree.within(p, reach), near) << "seed 12, trial " << i;
+    std::vector<int> overlaps;
+    tree.appendOverlaps(box, overlaps);
+    EXPECT_TRUE(std::is_sorted(overlaps.begin(), overlaps.end()));
+    EXPECT_EQ(std::adjacent_find(overlaps.begin(), overlaps.end()), overlaps.end());
+    // Pieces of the long triangle have smaller boxes than itself: it may be left out where it is not near.
+    EXPECT_TRUE(std::includes(touching.begin(), touching.end(), overlaps.begin(), overlaps.end()));
+    EXPECT_TRUE(std::includes(overlaps.begin(), overlaps.end(), near.begin(), near.end()));
+    if (near.empty()) continue;
+    found += near.size();
+    EXPECT_EQ(tree.nearestOf(p, near).distance, tree.nearest(p).distance);
+    EXPECT_EQ(tree.within(p, 0.5 * reach, near), tree.within(p, 0.5 * reach));
+  }
+  EXPECT_GT(found, 1000U) << "the trials must hit something";
+}
+
+TEST(TriangleMesh, weldsEqualCornersAndDropsWhatCollapses) {
+  TriangleMesh loose;
+  const TriangleMesh whole = tetrahedron();
+  for (std::size_t t = 0; t < whole.triangles.size(); ++t) {
+    const int at = static_cast<int>(loose.vertices.size());
+    for (int i = 0; i < 3; ++i) loose.vertices.push_back(whole.corner(t, i));
+    loose.triangles.push_back({at, at + 1, at + 2});
+  }
+  EXPECT_EQ(inspectTopology(loose).openEdges, 12U);
+  loose.vertices.push_back(loose.vertices[0]);
+  loose.triangles.push_back({0, 1, static_cast<int>(loose.vertices.size()) - 1});
+  const TriangleMesh mesh = welded(loose);
+  EXPECT_EQ(mesh.vertices.size(), 4U);
+  EXPECT_EQ(mesh.triangles.size(), 4U);
+  EXPECT_EQ(inspectMesh(mesh).text(), "sound");
+  EXPECT_NEAR(mesh.volume(), whole.volume(), 1e-15);
 }
 
 TEST(Stuffing, convergesToTheBallAtSecondOrder) {

@@ -44,6 +44,50 @@ TEST(QuadraticTets, representQuadraticFieldsExactly) {
   }
 }
 
+TEST(PrincipalStress, isThatOfTheTextbookStates) {
+  const auto expect = [](const Stress& s, double most, double least, double equivalent) {
+    const std::array<double, 2> range = principalRange(s);
+    const double scale = std::max({std::abs(most), std::abs(least), 1.0});
+    EXPECT_NEAR(range[0], most, 1e-8 * scale);  // closed form: half of the digits where two are equal
+    EXPECT_NEAR(range[1], least, 1e-8 * scale);
+    EXPECT_NEAR(vonMises(s), equivalent, 1e-14 * scale);
+  };
+  Stress s = Stress::Zero();
+  expect(s, 0, 0, 0);
+  s << 7e7, 0, 0, 0, 0, 0;
+  expect(s, 7e7, 0, 7e7);  // tension
+  s << -3e6, -3e6, -3e6, 0, 0, 0;
+  expect(s, -3e6, -3e6, 0);  // water pressure
+  s << 0, 0, 0, 0, 0, 2e5;
+  expect(s, 2e5, -2e5, std::sqrt(3.0) * 2e5);  // pure shear
+  s << 5, -1, 0, 0, 0, 4;
+  expect(s, 7, -3, std::sqrt(7.0 * 7 + 3 * 3 + 7 * 3));  // Mohr's circle of centre 2 and radius 5
+}
+
+TEST(PrincipalStress, boundsThePullAcrossEveryPlane) {
+  std::mt19937 random(9);
+  std::uniform_real_distribution<double> any(-1, 1);
+  for (int trial = 0; trial < 50; ++trial) {
+    Stress s;
+    for (double& value : s) value = any(random);
+    Eigen::Matrix3d tensor;
+    tensor << s[0], s[5], s[4], s[5], s[1], s[3], s[4], s[3], s[2];
+    const std::array<double, 2> range = principalRange(s);
+    // Both are roots of the characteristic polynomial, and the third follows from the trace.
+    for (const double root : range)
+      EXPECT_NEAR((tensor - root * Eigen::Matrix3d::Identity()).determinant(), 0, 1e-12) << "seed 9";
+    const double third = tensor.trace() - range[0] - range[1];
+    EXPECT_NEAR(range[0] * range[1] * third, tensor.determinant(), 1e-12);
+    const double a = range[0] - range[1], b = range[1] - third, c = third - range[0];
+    EXPECT_NEAR(vonMises(s), std::sqrt(0.5 * (a * a + b * b + c * c)), 1e-12);
+    for (int i = 0; i < 20; ++i) {
+      const Vec3 normal = Vec3(any(random), any(random), any(random)).stableNormalized();
+      EXPECT_LE(normal.dot(tensor * normal), range[0] + 1e-12);
+      EXPECT_GE(normal.dot(tensor * normal), range[1] - 1e-12);
+    }
+  }
+}
+
 TEST(QuadraticTets, stiffnessAgreesWithInternalForces) {
   const QuadraticTets mesh(meshOf(makeCylinder({0, 0, 0}, {0, 0, 1}, 0.5), 0.25));
   const std::vector<std::uint8_t> held(mesh.nodeCount(), 0);
