@@ -1,5 +1,6 @@
 // Shapes and faces from files, as a brief names them.
 
+#include <fmt/format.h>
 #include <gmock/gmock.h>
 #include <gtest/gtest.h>
 
@@ -59,6 +60,18 @@ TEST_F(FromFiles, facesAreChosenByTheirNeighboursAreaAndPlace) {
                                   R"(flank = { of = "arm", kind = "plane", facing = [0.0767, 0, 0.997] }
 beat = { of = "arm", kind = "plane", facing = "+x", beside = "flank" })"));
   EXPECT_NEAR(area(job), 4e-4, 4e-6);
+}
+
+TEST_F(FromFiles, aFaceIsChosenBesideSeveralOthers) {
+  // The end of the arm between its two sides.
+  const std::string within =
+      R"(within = { from = ["119 mm", "-1 mm", "0 mm"], to = ["121 mm", "21 mm", "60 mm"] })";
+  const std::string face = R"(beat = { of = "arm", kind = "plane", facing = "+x", )" + within + " }";
+  const Job job = prepare(changed("arm.toml", face,
+                                  R"(upper = { of = "arm", kind = "plane", facing = [0.0767, 0, 0.997] }
+lower = { of = "arm", kind = "plane", facing = [0.0767, 0, -0.997] }
+beat = { of = "arm", kind = "plane", facing = "+x", beside = ["upper", "lower"] })"));
+  EXPECT_NEAR(job.face("beat").area(), 4e-4, 4e-6);
 }
 
 TEST_F(FromFiles, wrongChoicesFailLoudly) {
@@ -225,6 +238,65 @@ smallest_member = "18 mm"
       EXPECT_NEAR(face.area() / body.faces[f].area, 1, 0.01) << file << ", face " << f + 1;
       EXPECT_LT((face.centroid() - body.faces[f].centre).norm(), 1e-3) << file << ", face " << f + 1;
     }
+  }
+}
+
+TEST(Inspect, listsTheFlatFacesOfATriangleBody) {
+  // An angle: two of its faces look the same way, twice.
+  TriangleMesh mesh;
+  const std::vector<Eigen::Vector2d> corners{{0, 0},       {0.04, 0},    {0.04, 0.01},
+                                             {0.01, 0.01}, {0.01, 0.03}, {0, 0.03}};
+  for (const double y : {0.0, 0.02})
+    for (const auto& c : corners) mesh.vertices.emplace_back(c.x(), y, c.y());
+  for (const std::array<int, 3>& t : {std::array{0, 1, 2}, {0, 2, 3}, {0, 3, 5}, {3, 4, 5}}) {
+    mesh.triangles.push_back(t);
+    mesh.triangles.push_back({t[0] + 6, t[2] + 6, t[1] + 6});
+  }
+  for (int i = 0; i < 6; ++i) {
+    const int next = (i + 1) % 6;
+    mesh.triangles.push_back({i, i + 6, next});
+    mesh.triangles.push_back({next, i + 6, next + 6});
+  }
+  const fs::path path = ::testing::TempDir() + "angle.obj";
+  writeMesh(path, mesh, MeshFormat::obj);
+  const Inspection inspection = inspectFile(path, 1e-3);
+  ASSERT_TRUE(inspection.usable) << describe(inspection);
+  const InspectedBody& body = inspection.bodies.front();
+  EXPECT_NEAR(body.volume, (0.04 * 0.01 + 0.01 * 0.02) * 0.02, 1e-9);
+  ASSERT_EQ(body.faces.size(), 8U);
+  double area = 0;
+  for (const InspectedFace& face : body.faces) area += face.area;
+  EXPECT_NEAR(area / body.area, 1, 0.01);
+  // Every triangle belongs to the face it lies in.
+  for (std::size_t t = 0; t < body.surface.triangles.size(); ++t) {
+    ASSERT_GE(body.faceOf[t], 0) << t;
+    const Patch& patch = body.faces[static_cast<std::size_t>(body.faceOf[t])].patch;
+    for (int i = 0; i < 3; ++i) EXPECT_LT(patch.distance(body.surface.corner(t, i)), 1e-9);
+  }
+  // The selectors tell the two that look the same way apart.
+  EXPECT_THAT(describe(inspection), HasSubstr("8 flat faces; for [faces]:"));
+  std::string text = R"(voxel = "2 mm"
+[material]
+use = "steel"
+[shapes]
+)" + body.shapeText + "\n[design]\nspace = \"part\"\n[faces]\n";
+  for (std::size_t f = 0; f < 8; ++f) text += fmt::format("face{} = {}\n", f, body.faces[f].selector);
+  text += R"([supports]
+held = { face = "face0" }
+[loads]
+push = { face = "face1", force = ["0 N", "0 N", "-1 kN"] }
+[cases]
+down = { loads = { push = 1.0 } }
+[target]
+mass_fraction = 0.5
+[making]
+smallest_member = "6 mm"
+)";
+  const Job job = prepare(parseBrief(text, ::testing::TempDir() + "angle.toml"));
+  for (std::size_t f = 0; f < 8; ++f) {
+    const Face& face = job.face(fmt::format("face{}", f));
+    EXPECT_NEAR(face.area() / body.faces[f].area, 1, 0.02) << body.faces[f].selector;
+    EXPECT_LT((face.centroid() - body.faces[f].centre).norm(), 5e-4) << body.faces[f].selector;
   }
 }
 

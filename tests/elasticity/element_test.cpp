@@ -3,12 +3,14 @@
 #include <gtest/gtest.h>
 
 #include <Eigen/Eigenvalues>
+#include <array>
 #include <bit>
 #include <random>
 
 #include "barelattice/base/error.hpp"
 #include "barelattice/elasticity/material.hpp"
 #include "barelattice/elasticity/voxel_operator.hpp"
+#include "support/direct.hpp"
 #include "support/grids.hpp"
 
 namespace barelattice {
@@ -104,11 +106,68 @@ TEST(VoxelOperator, fastKernelEqualsThePlainMatrix) {
   expectFastEqualsPlain<2, float>(plane, 1e-6);
 }
 
+/// The largest eigenvalue of diag(A)^-1 A of a whole grid with the given scales.
+template <int D>
+double scaledSpectrum(const Grid<D>& grid, const std::vector<double>& scales, double poisson) {
+  VoxelOperator<D> a(grid, poisson, {});
+  a.setScales(scales);
+  const Eigen::MatrixXd k = testing::assembled(a);
+  const Eigen::VectorXd scale = k.diagonal().cwiseSqrt().cwiseInverse();
+  return Eigen::SelfAdjointEigenSolver<Eigen::MatrixXd>(scale.asDiagonal() * k * scale.asDiagonal())
+      .eigenvalues()
+      .maxCoeff();
+}
+
+template <int D>
+void expectTrueBound(const Index<D>& cells, double poisson) {
+  const Grid<D> grid = testing::boxGrid<D>(cells);
+  const double bound = scaledEigenvalueBound<D>(cellStiffness<D>(poisson));
+  std::mt19937 random(8);
+  std::uniform_real_distribution<double> any(0, 9);
+  double most = 0;
+  for (int trial = 0; trial < 6; ++trial) {
+    std::vector<double> scales(grid.cellCount());
+    for (double& s : scales) s = trial ? std::pow(10, -any(random)) : 1;
+    const double largest = scaledSpectrum<D>(grid, scales, poisson);
+    EXPECT_LE(largest, bound * (1 + 1e-12)) << "seed 8, trial " << trial;
+    most = std::max(most, largest);
+  }
+  EXPECT_GT(most, 0.6 * bound) << "a bound far off would slow the smoother down";
+}
+
+TEST(Element, boundOfTheSpectrumHoldsForAnyScales) {
+  for (const double poisson : {0.0, 0.3, 0.45}) {
+    expectTrueBound<2>({7, 5}, poisson);
+    expectTrueBound<3>({4, 3, 3}, poisson);
+  }
+}
+
 TEST(Material, isRefusedOutsideItsRange) {
   for (const Material& material : builtinMaterials()) EXPECT_NO_THROW(validate(material)) << material.name;
   EXPECT_THROW(validate({"rubber", 1e6, 0.49, 1000, 1e6}), InputError);
   EXPECT_THROW(validate({"nothing", 0, 0.3, 1000, 1e6}), InputError);
   EXPECT_THROW(validate({"weak", 1e9, 0.3, 1000, 0}), InputError);
+}
+
+// Plane strain is the body with no strain across, plane stress the one with no stress across.
+TEST(Material, ofASheetFollowsFromThatOfTheBody) {
+  const Material steel{"steel", 205e9, 0.29, 7850, 350e6};
+  const double thickness = 0.005;
+  const Eigen::Matrix<double, 6, 6> body = steel.modulus * constitutiveMatrix<3>(steel.poisson);
+  constexpr std::array<int, 3> inPlane{0, 1, 5};  // xx, yy, xy
+  Eigen::Matrix3d strain, stress;
+  for (int i = 0; i < 3; ++i)
+    for (int j = 0; j < 3; ++j) {
+      const int a = inPlane[static_cast<std::size_t>(i)], b = inPlane[static_cast<std::size_t>(j)];
+      strain(i, j) = body(a, b);
+      stress(i, j) = body(a, b) - body(a, 2) * body(2, b) / body(2, 2);
+    }
+  for (const SheetState state : {SheetState::planeStrain, SheetState::planeStress}) {
+    const Material sheet = sheetMaterial(steel, state, thickness);
+    const Eigen::Matrix3d wanted = thickness * (state == SheetState::planeStrain ? strain : stress);
+    EXPECT_LT((sheet.modulus * constitutiveMatrix<2>(sheet.poisson) - wanted).norm(), 1e-12 * wanted.norm());
+    EXPECT_EQ(sheet.density, steel.density);
+  }
 }
 
 }  // namespace

@@ -91,6 +91,17 @@ TEST(Filled, leavesTheEndsOfASlotAlone) {
   EXPECT_THROW(makeFilled(part, 2), InputError);
 }
 
+TEST(Filled, closesACountersunkHole) {
+  const ShapePtr part =
+      makeDifference(makeBox({0, 0, 0}, {10, 6, 2}),
+                     {makeCylinder({5, 3, -1}, {5, 3, 3}, 0.5), makeCone({5, 3, 1}, {5, 3, 2}, 0.5, 1.5)});
+  EXPECT_GT(part->distance({6, 3, 1.9}), 0);
+  const ShapePtr filled = makeFilled(part, 4);
+  EXPECT_LT(filled->distance({6, 3, 1.9}), 0);
+  EXPECT_LT(filled->distance({5, 3, 0.5}), 0);
+  EXPECT_NEAR(counted(*filled, 100), 120, 0.3);
+}
+
 /// A block of 40 x 30 x 20 with a slot 4 wide, a blind pocket 6 x 8 x 5 and a round hole of 10.
 ShapePtr pocketed() {
   return makeDifference(makeBox({0, 0, 0}, {40, 30, 20}),
@@ -157,6 +168,18 @@ TEST(Swept, followsEveryLegOfThePath) {
   const ShapePtr swept = makeSwept(makeBox({0, 0, 0}, {1, 1, 1}), {{3, 0, 0}, {3, 3, 0}});
   EXPECT_NEAR(counted(*swept, 80), 7, 0.1);
   EXPECT_THROW(makeSwept(makeBox({0, 0, 0}, {1, 1, 1}), {{0, 0, 0}}), InputError);
+}
+
+TEST(Swept, ofABodyThatIsNotConvexKeepsItsHollows) {
+  // A U along its own legs: the channel between them stays open, that across them closes.
+  const ShapePtr u = makeDifference(makeBox({0, 0, 0}, {3, 1, 3}), {makeBox({1, -1, 1}, {2, 2, 4})});
+  const ShapePtr along = makeSwept(u, {{0, 4, 0}});
+  EXPECT_NEAR(counted(*along, 60), 5 * 7, 0.4);
+  EXPECT_GT(along->distance({1.5, 3, 2}), 0);
+  EXPECT_LE(along->distance({1.5, 3, 2}), 0.5 + 1e-9);
+  const ShapePtr across = makeSwept(u, {{1, 0, 0}});
+  EXPECT_LT(across->distance({1.5, 0.5, 2}), 0);
+  EXPECT_NEAR(counted(*across, 60), 4 * 3, 0.2);
 }
 
 TEST(Turned, aSphereGoesRoundToATorus) {

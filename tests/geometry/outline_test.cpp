@@ -76,6 +76,8 @@ TEST(SvgOutline, curvesStayWithinTheirTolerance) {
   EXPECT_GT(round.outer.size(), 60U);
   EXPECT_LT(round.outer.size(), 600U);
   EXPECT_NEAR(area(parsed("<path d='M0 0 A8 4 30 0 1 6 6 A8 4 30 1 1 0 0'/>")), 32 * kPi, 0.2);
+  // Radii too small for their ends grow until they reach (SVG 1.1, F.6.6): a half circle of radius 5.
+  EXPECT_NEAR(area(parsed("<path d='M0 0 A1 1 0 0 1 10 0 Z'/>")), 12.5 * kPi, 0.2);
   // The parabola through (0, 0), (5, 5) and (10, 0) over its chord, then the same again mirrored by T.
   EXPECT_NEAR(area(parsed("<path d='M0 0 Q5 10 10 0 T20 0 V-20 H0Z'/>")), 400, 0.5);
 }
@@ -88,6 +90,16 @@ TEST(SvgOutline, followsTransformsAndUnits) {
   EXPECT_NEAR(area(outline), 24, 0.1);
   const double c = std::cos(kPi / 6), s = std::sin(kPi / 6);
   EXPECT_NEAR((outline.outer.back().point - Eigen::Vector2d(3 + 2 * c, -4 - 2 * s) * 1e-3).norm(), 0, 1e-12);
+  // A quarter turn, twice as large, moved by (5, 6): x' = -2 y + 5, y' = 2 x + 6, y down.
+  const PlaneOutline mapped =
+      parsed("<rect transform='matrix(0 2 -2 0 5 6)' x='1' y='0' width='3' height='2'/>");
+  EXPECT_NEAR(area(mapped), 24, 0.1);
+  for (const OutlineCorner& corner : mapped.outer) {
+    EXPECT_GE(corner.point.x(), 1e-3 - 1e-12);
+    EXPECT_LE(corner.point.x(), 5e-3 + 1e-12);
+    EXPECT_GE(corner.point.y(), -14e-3 - 1e-12);
+    EXPECT_LE(corner.point.y(), -8e-3 + 1e-12);
+  }
   const auto radius = [](const std::string& size, std::optional<double> unit) {
     const PlaneOutline circle =
         parseSvgOutline(drawing("<circle cx='0' cy='0' r='2'/>", size), "c.svg", "", unit);
@@ -115,6 +127,8 @@ TEST(SvgOutline, choosesByIdAndRefusesWhatItCannotRead) {
   refuses(drawing("<text>x</text>"), "", "holds no path");
   refuses(drawing("<path d='M0 0H4V4Z'/>", "width='40'"), "", "does not say how large it is");
   refuses(drawing("<path d='M0 0H4V4Z'/>", "width='40mm'"), "", "no viewBox");
+  refuses(drawing("<path d='M0 0H4V4Z'/>", "width='40mm' viewBox='0 0 0 9'"), "",
+          "viewBox is not above zero");
   refuses(drawing("<path d='M0 0 L4'/>"), "", "a number is expected");
   refuses(drawing("<path d='M0 0 R4 4'/>"), "", "no command 'R'");
   refuses(drawing("<path d='4 4 5 5'/>"), "", "begins with a command");

@@ -4,6 +4,9 @@
 #include <gtest/gtest.h>
 
 #include <algorithm>
+#include <array>
+#include <cstdint>
+#include <cstring>
 
 #include "barelattice/base/error.hpp"
 #include "barelattice/base/file.hpp"
@@ -134,6 +137,41 @@ TEST(Ply, readsTextAndBothByteOrders) {
     for (const int v : {a, b, c}) big += std::string(3, '\0') + static_cast<char>(v);
   }
   EXPECT_NEAR(parseMesh(big, MeshFormat::ply, "b.ply", 1).volume(), 1.0 / 6, 1e-12);
+}
+
+template <class T>
+void put(std::string& bytes, T value) {
+  char raw[sizeof(T)];
+  std::memcpy(raw, &value, sizeof(T));
+  bytes.append(raw, sizeof(T));
+}
+
+/// The tetrahedron in little-endian numbers of the given types.
+template <class Coordinate, class Count, class Number>
+std::string plyOf(const std::string& coordinate, const std::string& count, const std::string& number) {
+  std::string bytes = "ply\nformat binary_little_endian 1.0\nelement vertex 4\n";
+  for (const char axis : {'x', 'y', 'z'}) bytes += "property " + coordinate + " " + axis + "\n";
+  bytes += "element face 4\nproperty list " + count + " " + number + " vertex_indices\nend_header\n";
+  for (const auto& [x, y, z] : {std::array{0, 0, 0}, {1, 0, 0}, {0, 1, 0}, {0, 0, 1}})
+    for (const int value : {x, y, z}) put(bytes, static_cast<Coordinate>(value));
+  for (const auto& [a, b, c] : {std::array{0, 2, 1}, {0, 1, 3}, {0, 3, 2}, {1, 2, 3}}) {
+    put(bytes, Count{3});
+    for (const int v : {a, b, c}) put(bytes, static_cast<Number>(v));
+  }
+  return bytes;
+}
+
+TEST(Ply, readsEveryTypeOfNumber) {
+  const auto volume = [](const std::string& bytes) {
+    return parseMesh(bytes, MeshFormat::ply, "t.ply", 1).volume();
+  };
+  EXPECT_NEAR((volume(plyOf<double, std::uint8_t, std::uint32_t>("double", "uchar", "uint"))), 1.0 / 6,
+              1e-15);
+  EXPECT_NEAR((volume(plyOf<float, std::int8_t, std::int16_t>("float32", "int8", "int16"))), 1.0 / 6, 1e-15);
+  EXPECT_NEAR((volume(plyOf<std::int16_t, std::uint16_t, std::uint8_t>("short", "ushort", "uchar"))), 1.0 / 6,
+              1e-15);
+  EXPECT_NEAR((volume(plyOf<std::int8_t, std::int32_t, std::uint16_t>("char", "int", "uint16"))), 1.0 / 6,
+              1e-15);
 }
 
 struct BadFile {

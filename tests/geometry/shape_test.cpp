@@ -211,6 +211,22 @@ TEST(Offset, growsAndShrinksWhereThatIsKnown) {
   EXPECT_THROW(kBox->offset(-0.5), InputError) << "nothing is left";
 }
 
+TEST(Offset, ofACombinationIsThatOfItsParts) {
+  const ShapePtr both = makeIntersection({kBox, makeSphere({2, 1.5, 0.5}, 1.2)});
+  const ShapePtr grown = both->offset(0.1);
+  const ShapePtr by = makeIntersection({kBox->offset(0.1), makeSphere({2, 1.5, 0.5}, 1.3)});
+  const Eigen::Isometry3d map =
+      Eigen::Translation3d(3, -1, 2) * Eigen::AngleAxisd(0.7, Vec3(1, 2, -1).normalized());
+  const ShapePtr moved = makeTransformed(both, map)->offset(0.1);
+  std::mt19937 random(6);
+  std::uniform_real_distribution<double> any(-1, 4);
+  for (int i = 0; i < 200; ++i) {
+    const Vec3 p(any(random), any(random), any(random));
+    EXPECT_NEAR(grown->distance(p), by->distance(p), 1e-12);
+    EXPECT_NEAR(moved->distance(map * p), grown->distance(p), 1e-12);
+  }
+}
+
 TEST(Transformed, keepsDistancesAndTurnsPatchesWithTheBody) {
   const Eigen::Isometry3d turn =
       Eigen::Translation3d(3, -1, 2) * Eigen::AngleAxisd(0.7, Vec3(1, 2, -1).normalized());
@@ -240,6 +256,28 @@ TEST(Layer, reachesItsDepthBelowAFace) {
   EXPECT_NEAR(plate->distance({2, 1, 0.85}), -0.15, 1e-12);
   EXPECT_GT(plate->distance({2, 1, 0.6}), 0);
   EXPECT_THROW(makeLayer(kBox, piece, 0), InputError);
+}
+
+TEST(Layer, followsSpheresAndTori) {
+  const auto layerOf = [](const ShapePtr& body, double depth) {
+    std::vector<Patch> patches;
+    body->appendPatches(patches);
+    return makeLayer(body, patches.front(), depth);
+  };
+  const ShapePtr shell = layerOf(makeSphere({1, 0, 0}, 2), 0.5);
+  EXPECT_NEAR(shell->distance({1, 1.75, 0}), -0.25, 1e-12);
+  EXPECT_NEAR(shell->distance({1, 1, 0}), 0.5, 1e-12) << "below the layer";
+  EXPECT_NEAR(shell->distance({1, 0, 2.25}), 0.25, 1e-12) << "outside the ball";
+  const ShapePtr skin = layerOf(makeTorus({0, 0, 0}, Vec3::UnitZ(), 3, 1), 0.4);
+  EXPECT_NEAR(skin->distance({3.8, 0, 0}), -0.2, 1e-12);
+  EXPECT_NEAR(skin->distance({0, -2.2, 0}), -0.2, 1e-12) << "on the inner side of the ring";
+  EXPECT_NEAR(skin->distance({0, 3, 0.3}), 0.3, 1e-12);
+  // To the boundary of the body comes the floor of the layer, which faces away from it.
+  std::vector<Patch> patches;
+  shell->appendPatches(patches);
+  EXPECT_NEAR(patches.back().radius, 1.5, 1e-15);
+  EXPECT_FALSE(patches.front().flipped);
+  EXPECT_TRUE(patches.back().flipped);
 }
 
 TEST(MeshShape, agreesWithTheBodyItsSurfaceIsOf) {

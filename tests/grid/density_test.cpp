@@ -95,6 +95,88 @@ TEST(Density, ofAnUnstructuredGridKnowsItsVolumes) {
     EXPECT_NEAR(result.density[c], domain.grid.cellCentre(c).x() < 0.010 ? 0.25 : 0.75, 1e-9);
 }
 
+/// One linear cell in text.
+std::string oneCell(int type, const std::string& points, int count) {
+  std::string numbers;
+  for (int i = 0; i < count; ++i) numbers += fmt::format("{} ", i);
+  return fmt::format(
+      R"(<VTKFile type="UnstructuredGrid" byte_order="LittleEndian"><UnstructuredGrid><Piece>
+<CellData><DataArray type="Float32" Name="rho" format="ascii">0.5</DataArray></CellData>
+<Points><DataArray type="Float64" NumberOfComponents="3" format="ascii">{}</DataArray></Points>
+<Cells><DataArray type="Int64" Name="connectivity" format="ascii">{}</DataArray>
+<DataArray type="Int64" Name="offsets" format="ascii">{}</DataArray>
+<DataArray type="UInt8" Name="types" format="ascii">{}</DataArray></Cells></Piece></UnstructuredGrid></VTKFile>)",
+      points, numbers, count, type);
+}
+
+TEST(Density, knowsTheVolumeOfEveryLinearCell) {
+  const auto volume = [](int type, const std::string& points, int count) {
+    return parseDensity(oneCell(type, points, count), "one.vtu", "rho", 1).volumes.front();
+  };
+  const std::string base = "0 0 0  2 0 0  0 3 0  ";
+  EXPECT_NEAR(volume(10, base + "0 0 4", 4), 4, 1e-12) << "tetrahedron";
+  EXPECT_NEAR(volume(13, base + "0 0 4  2 0 4  0 3 4", 6), 12, 1e-12) << "wedge";
+  EXPECT_NEAR(volume(11, base + "2 3 0  0 0 4  2 0 4  0 3 4  2 3 4", 8), 24, 1e-12) << "voxel";
+  EXPECT_NEAR(volume(12, "0 0 0  2 0 0  2 3 0  0 3 0  0 0 4  2 0 4  2 3 4  0 3 4", 8), 24, 1e-12)
+      << "hexahedron";
+  EXPECT_THROW(parseDensity(oneCell(14, base + "0 0 4  1 1 1", 5), "one.vtu", "rho", 1), InputError)
+      << "pyramid";
+}
+
+/// An image of 2 x 1 x 1 cells whose array is given, with what stands behind the image.
+std::string image(const std::string& array, const std::string& tail = "") {
+  return R"(<VTKFile type="ImageData" byte_order="LittleEndian" header_type="UInt32">
+<ImageData WholeExtent="0 2 0 1 0 1" Origin="0 0 0" Spacing="1 1 1"><Piece><CellData>)" +
+         array + "</CellData></Piece></ImageData>" + tail + "</VTKFile>";
+}
+
+template <class T>
+std::string coded(std::vector<T> values) {
+  const auto bytes = static_cast<std::uint32_t>(values.size() * sizeof(T));
+  std::string raw(4 + bytes, '\0');
+  std::memcpy(raw.data(), &bytes, 4);
+  std::memcpy(raw.data() + 4, values.data(), bytes);
+  return toBase64(raw);
+}
+
+TEST(Density, readsArraysOfEveryType) {
+  const auto values = [](const std::string& type, const std::string& text) {
+    return parseDensity(image("<DataArray type=\"" + type + "\" Name=\"rho\" format=\"binary\">" + text +
+                              "</DataArray>"),
+                        "i.vti", "rho", 1)
+        .values;
+  };
+  const std::vector<double> wanted{0, 1};
+  EXPECT_EQ(values("Float32", coded<float>({0, 1})), wanted);
+  EXPECT_EQ(values("Float64", coded<double>({0, 1})), wanted);
+  EXPECT_EQ(values("Int8", coded<std::int8_t>({0, 1})), wanted);
+  EXPECT_EQ(values("UInt8", coded<std::uint8_t>({0, 1})), wanted);
+  EXPECT_EQ(values("Int16", coded<std::int16_t>({0, 1})), wanted);
+  EXPECT_EQ(values("UInt16", coded<std::uint16_t>({0, 1})), wanted);
+  EXPECT_EQ(values("Int32", coded<std::int32_t>({0, 1})), wanted);
+  EXPECT_EQ(values("UInt32", coded<std::uint32_t>({0, 1})), wanted);
+  EXPECT_EQ(values("Int64", coded<std::int64_t>({0, 1})), wanted);
+  EXPECT_EQ(values("UInt64", coded<std::uint64_t>({0, 1})), wanted);
+  EXPECT_THROW(values("Float16", coded<std::int16_t>({0, 1})), InputError);
+}
+
+TEST(Density, readsAppendedBase64Arrays) {
+  const std::string array = R"(<DataArray type="Float64" Name="rho" format="appended" offset="28"/>)";
+  // Something else of the same length comes first.
+  const std::string before = coded<double>({0.1, 0.2});
+  ASSERT_EQ(before.size(), 28U);
+  const auto tail = [&](const std::string& text) {
+    return "<AppendedData encoding=\"base64\">_" + before + text + "</AppendedData>";
+  };
+  EXPECT_EQ(parseDensity(image(array, tail(coded<double>({0.25, 0.75}))), "i.vti", "rho", 1).values,
+            (std::vector<double>{0.25, 0.75}));
+  for (const std::size_t length : {0U, 4U, 8U, 20U})
+    EXPECT_THROW(
+        parseDensity(image(array, tail(coded<double>({0.25, 0.75}).substr(0, length))), "i.vti", "rho", 1),
+        InputError)
+        << length << " characters";
+}
+
 TEST(Density, readsAppendedRawArrays) {
   const double values[2] = {0.25, 0.75};
   std::string raw(4 + sizeof values, '\0');
@@ -155,6 +237,15 @@ TEST(Density, saysWhatIsWrong) {
       "<DataArray type='Float32' Name='rho' format='ascii'>0.5</DataArray></CellData></Piece></ImageData>"
       "</VTKFile>",
       "h.vti", "rho", "the image has no cells");
+  says(image("<DataArray type='Float32' Name='rho' format='ascii'>0.5 0.5 0.5</DataArray>"), "h.vti", "rho",
+       "holds 3 values where 2 are due");
+  const auto spoilt = [](const std::string& from, const std::string& to) {
+    std::string text = hexahedra();
+    return text.replace(text.find(from), from.size(), to);
+  };
+  says(spoilt(">8 16<", ">16 8<"), "h.vtu", "fraction", "the offsets of the cells do not rise");
+  says(spoilt("\"types\"", "\"kinds\""), "h.vtu", "fraction", "the cells have no \"types\"");
+  says(spoilt("20 10 10<", "nan 10 10<"), "h.vtu", "fraction", "");
 }
 
 TEST(Density, refusesAFieldThatLiesElsewhere) {

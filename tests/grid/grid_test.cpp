@@ -1,3 +1,4 @@
+#include <gmock/gmock.h>
 #include <gtest/gtest.h>
 
 #include <algorithm>
@@ -224,6 +225,25 @@ TEST(Vti, refusesDamagedFiles) {
   EXPECT_THROW(readVti(path), InputError) << "fewer values than cells";
   writeFile(path, text.substr(0, text.size() / 2));
   EXPECT_THROW(readVti(path), InputError);
+  const auto says = [&](const std::string& from, const std::string& to, const char* words) {
+    std::string spoilt = text;
+    const std::size_t at = spoilt.find(from);
+    ASSERT_NE(at, std::string::npos) << from;
+    writeFile(path, spoilt.replace(at, from.size(), to));
+    try {
+      readVti(path);
+      ADD_FAILURE() << words << ": was read";
+    } catch (const InputError& error) {
+      EXPECT_THAT(error.what(), ::testing::HasSubstr(words));
+    }
+  };
+  says("Origin=\"0", "Origin=\"zero", "Origin should hold three numbers");
+  says("Spacing=\"1000", "Spacing=\"-1000", "the cells must be cubes with a size above zero");
+  says("Spacing=\"1000", "Spacing=\"2000", "the cells must be cubes");
+  says("0 2 0 2 0 2", "1 2 0 2 0 2", "three ranges that start at 0");
+  says("0 2 0 2 0 2", "0 9999 0 99999 0 99999", "more cells than this program reads");
+  says("UInt64", "UInt32", "uncompressed with UInt64 sizes");
+  says("Float32", "Float64", "is not Float32 in inline base64");
 }
 
 }  // namespace
