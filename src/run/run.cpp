@@ -21,6 +21,7 @@
 #include "barelattice/run/checkpoint.hpp"
 #include "barelattice/solid/reinterpret.hpp"
 #include "figures.hpp"
+#include "layout_file.hpp"
 
 namespace barelattice {
 namespace {
@@ -66,6 +67,18 @@ double spacingFor(const TriangleMesh& solid, int tetrahedra) {
     (12 * volume / (a * a * a) + 5 * area / (a * a) > tetrahedra ? low : high) = a;
   }
   return high;
+}
+
+/// The sum of f(domain, cell) over the cells of a job.
+template <class F>
+double overCells(const Job& job, const F& f) {
+  return std::visit(
+      [&](const auto& domain) {
+        double sum = 0;
+        for (std::size_t c = 0; c < domain.grid.cellCount(); ++c) sum += f(domain, c);
+        return sum;
+      },
+      job.domain);
 }
 
 /// A body made elsewhere: one CAD solid, or a closed triangle surface in millimetres.
@@ -185,20 +198,17 @@ ProgressCallback JobRun::progress() const {
   };
 }
 
-SmoothLayout JobRun::readLayout() const {
-  const CellImage image = readVti(folder_ / "layout.vti");
-  return std::visit(
-      [&](const auto& domain) {
-        if (image.frame.cells != imageOf(domain.grid, domain.thickness).frame.cells)
-          throw InputError("layout.vti does not fit the brief: its box has other sizes",
-                           "run optimise again");
-        // A density from elsewhere changes within a cell or two, not over a filter's radius.
-        constexpr double kStep = 2.5;  // cells
-        const double reach =
-            job_.brief.layout ? kStep * job_.cellSize() : filterRadiusFor(job_.brief.smallestMember);
-        return SmoothLayout(domain, gathered(domain.grid, image.field("level")), reach);
-      },
-      job_.domain);
+LayoutFile JobRun::layoutFile() const {
+  return {job_, folder_ / "layout.vti"};
+}
+
+SmoothLayout JobRun::smoothLayout() const {
+  // A density from elsewhere changes within a cell or two, not over a filter's radius.
+  constexpr double kStep = 2.5;  // cells
+  const double reach =
+      job_.brief.layout ? kStep * job_.cellSize() : filterRadiusFor(job_.brief.smallestMember);
+  return std::visit([&](const auto& domain) { return SmoothLayout(domain, layoutFile().level(), reach); },
+                    job_.domain);
 }
 
 template <int D>
@@ -247,13 +257,7 @@ OptimiseResult JobRun::runOptimiser() {
 template <int D>
 void JobRun::storeLayout(const OptimiseResult& result) {
   const auto& domain = std::get<Domain<D>>(job_.domain);
-  const std::vector<double> keep(domain.keep.begin(), domain.keep.end());
-  CellImage image = imageOf(domain.grid, domain.thickness);
-  image.fields = {{"density", spread(domain.grid, result.density)},
-                  {"level", spread(domain.grid, result.level)},
-                  {"fill", spread(domain.grid, domain.fill)},
-                  {"keep", spread(domain.grid, keep)}};
-  writeVti(folder_ / "layout.vti", image);
+  layoutFile().write(result.density, result.level);
   json cases = json::array();
   for (std::size_t k = 0; k < job_.cases.size(); ++k) {
     json faces = json::object();
@@ -278,41 +282,35 @@ void JobRun::storeLayout(const OptimiseResult& result) {
 void JobRun::importLayout() {
   const BriefLayout& from = *job_.brief.layout;
   const DensitySamples samples = readDensity(from.file, from.field, from.unit);
-  std::visit(
+  const ResampledDensity layout = std::visit(
       [&](const auto& domain) {
-        ResampledDensity layout = resampled(samples, domain);
-        for (std::size_t c = 0; c < layout.density.size(); ++c)
-          if (domain.keep[c]) layout.density[c] = 1;
-        const std::vector<double> keep(domain.keep.begin(), domain.keep.end());
-        CellImage image = imageOf(domain.grid, domain.thickness);
-        const std::vector<float> density = spread(domain.grid, layout.density);
-        image.fields = {{"density", density},
-                        {"level", density},
-                        {"fill", spread(domain.grid, domain.fill)},
-                        {"keep", spread(domain.grid, keep)}};
-        writeVti(folder_ / "layout.vti", image);
-        double mass = 0;
-        for (std::size_t c = 0; c < layout.density.size(); ++c)
-          mass += layout.density[c] * domain.fill[c] * job_.designMass(c);
-        const double rho = job_.brief.material.density;
-        results_["optimise"] = {{"fingerprint", layoutFingerprint()},
-                                {"finished", true},
-                                {"stop", "taken over from " + from.file.filename().string()},
-                                {"imported",
-                                 {{"samples", samples.values.size()},
-                                  {"spacing_mm", samples.spacing * kMm},
-                                  {"mass_given_kg", layout.given * rho},
-                                  {"mass_taken_kg", layout.kept * rho},
-                                  {"share_outside", layout.outside}}},
-                                {"mass_kg", mass}};
-        note(fmt::format(
-            "layout    {} samples of \"{}\" every {:.3g} mm: {:.4g} kg given, {:.4g} kg taken over, {:.2g} % "
-            "outside the space; with the keeps {:.4g} kg",
-            samples.values.size(), from.field, samples.spacing * kMm, layout.given * rho, layout.kept * rho,
-            100 * layout.outside, mass));
+        ResampledDensity taken = resampled(samples, domain);
+        for (std::size_t c = 0; c < taken.density.size(); ++c)
+          if (domain.keep[c]) taken.density[c] = 1;
+        return taken;
       },
       job_.domain);
+  layoutFile().write(layout.density, layout.density);
+  const double mass = overCells(job_, [&](const auto& domain, std::size_t c) {
+    return layout.density[c] * domain.fill[c] * job_.designMass(c);
+  });
+  const double rho = job_.brief.material.density;
+  results_["optimise"] = {{"fingerprint", layoutFingerprint()},
+                          {"finished", true},
+                          {"stop", "taken over from " + from.file.filename().string()},
+                          {"imported",
+                           {{"samples", samples.values.size()},
+                            {"spacing_mm", samples.spacing * kMm},
+                            {"mass_given_kg", layout.given * rho},
+                            {"mass_taken_kg", layout.kept * rho},
+                            {"share_outside", layout.outside}}},
+                          {"mass_kg", mass}};
   save();
+  note(fmt::format(
+      "layout    {} samples of \"{}\" every {:.3g} mm: {:.4g} kg given, {:.4g} kg taken over, {:.2g} % "
+      "outside the space; with the keeps {:.4g} kg",
+      samples.values.size(), from.field, samples.spacing * kMm, layout.given * rho, layout.kept * rho,
+      100 * layout.outside, mass));
 }
 
 void JobRun::optimise(bool fresh) {
@@ -348,16 +346,10 @@ void JobRun::optimise(bool fresh) {
 /// has that mass.
 double JobRun::wantedVolume() const {
   if (!job_.mixed()) return job_.targetMass / job_.brief.material.density;
-  return std::visit(
-      [&](const auto& domain) {
-        const std::vector<double> density =
-            gathered(domain.grid, readVti(folder_ / "layout.vti").field("density"));
-        double volume = 0;
-        for (std::size_t c = 0; c < density.size(); ++c)
-          volume += density[c] * (domain.fill[c] - domain.bonded[c]) * domain.cellVolume();
-        return volume;
-      },
-      job_.domain);
+  const std::vector<double> density = layoutFile().density();
+  return overCells(job_, [&](const auto& domain, std::size_t c) {
+    return density[c] * (domain.fill[c] - domain.bonded[c]) * domain.cellVolume();
+  });
 }
 
 /// The exported solid does not hold the faces of bonded parts.
@@ -380,7 +372,7 @@ void JobRun::solid(bool fresh) {
   }
   forget({"solid", "proof"});
   const Stopwatch watch;
-  const SmoothLayout layout = readLayout();
+  const SmoothLayout layout = smoothLayout();
   const double wanted = wantedVolume();
   SolidOptions options = job_.brief.solid;
   options.spacing = (job_.flat() ? kOutlineSpacing : kSurfaceSpacing) * job_.cellSize();
@@ -413,15 +405,10 @@ void JobRun::solid(bool fresh) {
                                    solid.dropped.largest * kMm * kMm * kMm));
   constexpr double kCubicMm = kMm * kMm * kMm;
   // What reading the layout made of it, step by step.
-  double above = 0;
-  std::visit(
-      [&](const auto& domain) {
-        const std::vector<double> level =
-            gathered(domain.grid, readVti(folder_ / "layout.vti").field("level"));
-        for (std::size_t c = 0; c < level.size(); ++c)
-          if (level[c] >= solid.threshold) above += domain.fill[c] * job_.designMass(c);
-      },
-      job_.domain);
+  const std::vector<double> level = layoutFile().level();
+  const double above = overCells(job_, [&](const auto& domain, std::size_t c) {
+    return level[c] >= solid.threshold ? domain.fill[c] * job_.designMass(c) : 0.0;
+  });
   results_["solid"] = {
       {"fingerprint", solidFingerprint()},
       {"threshold", solid.threshold},
@@ -526,7 +513,7 @@ void JobRun::proof(bool fresh) {
     return;
   }
   forget({"proof"});
-  const Implicit f = solidFunction(readLayout(), job_.regions, results_["solid"]["threshold"].get<double>(),
+  const Implicit f = solidFunction(smoothLayout(), job_.regions, results_["solid"]["threshold"].get<double>(),
                                    job_.brief.solid.cleanUp, nullptr, BondedParts::joined);
   const TriangleMesh exported = readStl(folder_ / "solid.stl");
   json figures = analysed(f, &exported, "proof.vtu", true);

@@ -16,6 +16,7 @@
 namespace barelattice {
 
 struct BodyProof;
+class LayoutFile;
 
 /// Whom a run tells what it does. All may be empty.
 struct RunListener {
@@ -76,7 +77,8 @@ class JobRun {
   void importLayout();
   template <int D>
   void storeLayout(const OptimiseResult& result);
-  SmoothLayout readLayout() const;
+  LayoutFile layoutFile() const;
+  SmoothLayout smoothLayout() const;
   double wantedVolume() const;
   bool onBondedPart(const std::string& face) const;
   std::string prediction() const;
