@@ -4,7 +4,6 @@
 
 #include <CLI/CLI.hpp>
 #include <atomic>
-#include <chrono>
 #include <csignal>
 #include <memory>
 
@@ -12,6 +11,7 @@
 #include "barelattice/base/file.hpp"
 #include "barelattice/base/parallel.hpp"
 #include "barelattice/base/quantity.hpp"
+#include "barelattice/base/stopwatch.hpp"
 #include "barelattice/brief/inspect.hpp"
 #include "barelattice/brief/job.hpp"
 #include "barelattice/brief/shipped.hpp"
@@ -95,7 +95,7 @@ int check(const Job& job, const std::filesystem::path& folder, const Arguments& 
 }
 
 int work(const Arguments& arguments, Terminal& terminal) {
-  const auto start = std::chrono::steady_clock::now();
+  const Stopwatch watch;
   Brief brief = readBrief(arguments.brief);
   const std::filesystem::path folder =
       arguments.folder.empty() ? defaultRunFolder(brief.path) : std::filesystem::path(arguments.folder);
@@ -124,8 +124,8 @@ int work(const Arguments& arguments, Terminal& terminal) {
   }
   if (arguments.verb == "run" || arguments.verb == "report") {
     writeReport(run, folder / "report.html");
-    const double seconds = std::chrono::duration<double>(std::chrono::steady_clock::now() - start).count();
-    terminal.line(fmt::format("report    {} ({:.0f} s in all)", (folder / "report.html").string(), seconds));
+    terminal.line(
+        fmt::format("report    {} ({:.0f} s in all)", (folder / "report.html").string(), watch.seconds()));
   }
   if (arguments.json) fmt::print("{}\n", run.results().dump(2));
   const bool proofAsked = arguments.verb == "proof" || arguments.verb == "run";

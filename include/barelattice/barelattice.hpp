@@ -17,6 +17,7 @@
 #include "barelattice/base/quantity.hpp"
 #include "barelattice/base/root.hpp"
 #include "barelattice/base/simd.hpp"
+#include "barelattice/base/stopwatch.hpp"
 #include "barelattice/brief/brief.hpp"
 #include "barelattice/brief/inspect.hpp"
 #include "barelattice/brief/job.hpp"

@@ -2,13 +2,13 @@
 
 #include <fmt/format.h>
 
-#include <chrono>
 #include <cmath>
 #include <numeric>
 
 #include "barelattice/base/error.hpp"
 #include "barelattice/base/parallel.hpp"
 #include "barelattice/base/root.hpp"
+#include "barelattice/base/stopwatch.hpp"
 
 namespace barelattice {
 namespace {
@@ -19,10 +19,6 @@ constexpr double kMassAccuracy = 1e-9;
 
 /// The loosest energy error of a solve while designing.
 constexpr double kLoosest = 1e-4;
-
-double secondsSince(std::chrono::steady_clock::time_point start) {
-  return std::chrono::duration<double>(std::chrono::steady_clock::now() - start).count();
-}
 
 /// Entry by entry; an empty factor counts as ones.
 std::vector<double> product(std::vector<double> values, const std::vector<double>& factor) {
@@ -66,7 +62,7 @@ class Loop {
   }
 
   OptimiseResult run(const IterationCallback& callback) {
-    const auto start = std::chrono::steady_clock::now();
+    const Stopwatch watch;
     const double before = state_.history.empty() ? 0 : state_.history.back().seconds;
     OptimiseStop stop = OptimiseStop::iterationLimit;
     std::vector<double> density = forward(state_.variables);
@@ -79,16 +75,16 @@ class Loop {
       record.massFraction = mass_.value(density);
       compliances_.setTolerance(tolerance());
       const std::vector<double>& thin = eroded_.forward(level_.result());
-      const auto solveStart = std::chrono::steady_clock::now();
+      const Stopwatch solve;
       record.compliance = goal(compliances_.evaluate(thin));
-      record.solveSeconds = secondsSince(solveStart);
+      record.solveSeconds = solve.seconds();
       for (const SolveReport& report : compliances_.reports()) {
         record.solverIterations += report.iterations;
         record.strengthened = record.strengthened || report.strengthenedAt > 0;
       }
       std::vector<double> next = update();
       record.change = moved(density, next) / (record.massFraction * total_);
-      record.seconds = before + secondsSince(start);
+      record.seconds = before + watch.seconds();
       density = std::move(next);
       state_.history.push_back(record);
       if (ended(state_))

@@ -1,0 +1,20 @@
+/// @file
+/// Time passed.
+#pragma once
+
+#include <chrono>
+
+namespace barelattice {
+
+/// Runs from when it is made.
+class Stopwatch {
+ public:
+  double seconds() const {
+    return std::chrono::duration<double>(std::chrono::steady_clock::now() - start_).count();
+  }
+
+ private:
+  std::chrono::steady_clock::time_point start_ = std::chrono::steady_clock::now();
+};
+
+}  // namespace barelattice

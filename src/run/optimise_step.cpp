@@ -1,0 +1,156 @@
+// The step that finds the layout, or takes one over from elsewhere.
+
+#include <fmt/format.h>
+
+#include "barelattice/base/file.hpp"
+#include "barelattice/base/quantity.hpp"
+#include "barelattice/base/stopwatch.hpp"
+#include "barelattice/elasticity/attachment.hpp"
+#include "barelattice/grid/density_samples.hpp"
+#include "barelattice/grid/vti.hpp"
+#include "barelattice/run/checkpoint.hpp"
+#include "barelattice/run/run.hpp"
+#include "figures.hpp"
+#include "layout_file.hpp"
+
+namespace barelattice {
+namespace {
+
+using nlohmann::json;
+
+constexpr double kMm = kMillimetresPerMetre;
+
+}  // namespace
+
+template <int D>
+OptimiseResult JobRun::runOptimiser() {
+  const LayoutProblem<D> problem = job_.layoutProblem<D>();
+  const auto& domain = std::get<Domain<D>>(job_.domain);
+  OptimiseOptions options;
+  options.maxIterations = job_.brief.iterations;
+  const std::filesystem::path checkpoint = folder_ / "checkpoint.bin";
+  const std::filesystem::path kept = folder_ / "iterations";
+  const std::string fingerprint = layoutFingerprint();
+  const std::optional<OptimiseState> state = readCheckpoint(checkpoint, fingerprint);
+  std::vector<IterationRecord> history;
+  if (state) {
+    history = state->history;
+    note(fmt::format("optimise  goes on after iteration {}", history.size()));
+  } else {
+    std::filesystem::remove_all(kept);
+  }
+  Stopwatch sinceCheckpoint;
+  OptimiseResult result = optimiseLayout<D>(
+      problem, options,
+      [&](const IterationView& view) {
+        history.push_back(view.record);
+        writeFile(folder_ / "history.csv", historyCsv(history));
+        if (job_.brief.keepEvery > 0 &&
+            (view.record.iteration == 1 || view.record.iteration % job_.brief.keepEvery == 0)) {
+          std::filesystem::create_directories(kept);
+          CellImage image = imageOf(domain.grid, domain.thickness);
+          image.fields = {{"density", spread(domain.grid, view.density)}};
+          writeVti(kept / fmt::format("{:04}.vti", view.record.iteration), image);
+        }
+        const bool stop = stopAsked();
+        if (stop || sinceCheckpoint.seconds() > kCheckpointSeconds) {
+          writeCheckpoint(checkpoint, fingerprint, view.state());
+          sinceCheckpoint = Stopwatch();
+        }
+        if (listener_.iteration) listener_.iteration(view.record);
+        return !stop;
+      },
+      state ? &*state : nullptr);
+  if (result.stop != OptimiseStop::cancelled) std::filesystem::remove(checkpoint);
+  return result;
+}
+
+template <int D>
+void JobRun::storeLayout(const OptimiseResult& result) {
+  const auto& domain = std::get<Domain<D>>(job_.domain);
+  layoutFile().write(result.density, result.level);
+  json cases = json::array();
+  for (std::size_t k = 0; k < job_.cases.size(); ++k) {
+    json faces = json::object();
+    for (const NamedFace& face : job_.faces)
+      faces[face.name] =
+          vectorJson(Attachment<D>(domain.grid, face.face).meanDisplacement(result.displacements[k]), kMm);
+    cases.push_back({{"name", job_.cases[k].name},
+                     {"compliance_J", result.caseCompliance[k]},
+                     {"face_displacement_mm", faces}});
+  }
+  results_["optimise"] = {{"fingerprint", layoutFingerprint()},
+                          {"finished", result.stop != OptimiseStop::cancelled},
+                          {"stop", describe(result.stop)},
+                          {"goal", job_.brief.goal == CaseGoal::worst ? "worst case" : "weighted sum"},
+                          {"iterations", result.history.size()},
+                          {"compliance_J", result.compliance},
+                          {"mass_kg", result.massFraction * job_.spaceMass},
+                          {"cases", cases},
+                          {"seconds", result.history.empty() ? 0 : result.history.back().seconds}};
+}
+
+void JobRun::importLayout() {
+  const BriefLayout& from = *job_.brief.layout;
+  const DensitySamples samples = readDensity(from.file, from.field, from.unit);
+  const ResampledDensity layout = std::visit(
+      [&](const auto& domain) {
+        ResampledDensity taken = resampled(samples, domain);
+        for (std::size_t c = 0; c < taken.density.size(); ++c)
+          if (domain.keep[c]) taken.density[c] = 1;
+        return taken;
+      },
+      job_.domain);
+  layoutFile().write(layout.density, layout.density);
+  const double mass = overCells(job_, [&](const auto& domain, std::size_t c) {
+    return layout.density[c] * domain.fill[c] * job_.designMass(c);
+  });
+  const double rho = job_.brief.material.density;
+  results_["optimise"] = {{"fingerprint", layoutFingerprint()},
+                          {"finished", true},
+                          {"stop", "taken over from " + from.file.filename().string()},
+                          {"imported",
+                           {{"samples", samples.values.size()},
+                            {"spacing_mm", samples.spacing * kMm},
+                            {"mass_given_kg", layout.given * rho},
+                            {"mass_taken_kg", layout.kept * rho},
+                            {"share_outside", layout.outside}}},
+                          {"mass_kg", mass}};
+  save();
+  note(fmt::format(
+      "layout    {} samples of \"{}\" every {:.3g} mm: {:.4g} kg given, {:.4g} kg taken over, {:.2g} % "
+      "outside the space; with the keeps {:.4g} kg",
+      samples.values.size(), from.field, samples.spacing * kMm, layout.given * rho, layout.kept * rho,
+      100 * layout.outside, mass));
+}
+
+void JobRun::optimise(bool fresh) {
+  if (layoutReady_ && !fresh) return;
+  if (!fresh && fits("optimise", layoutFingerprint(), "layout.vti") &&
+      results_["optimise"].value("finished", false)) {
+    note("optimise  reused: layout.vti fits the brief");
+    layoutReady_ = true;
+    return;
+  }
+  forget({"optimise", "solid", "proof"});
+  if (job_.brief.layout) {
+    importLayout();
+    layoutReady_ = true;
+    return;
+  }
+  if (fresh) std::filesystem::remove(folder_ / "checkpoint.bin");
+  const OptimiseResult result = job_.flat() ? runOptimiser<2>() : runOptimiser<3>();
+  if (job_.flat())
+    storeLayout<2>(result);
+  else
+    storeLayout<3>(result);
+  save();
+  note(fmt::format("optimise  {} iterations, {}: compliance {:.4g} J{}, mass {:.4g} kg",
+                   result.history.size(), describe(result.stop), result.compliance,
+                   job_.brief.goal == CaseGoal::worst ? " in the worst case" : "",
+                   result.massFraction * job_.spaceMass));
+  if (result.stop == OptimiseStop::cancelled) throw Cancelled();
+  layoutReady_ = true;
+}
+
+}  // namespace barelattice

@@ -1,0 +1,221 @@
+// The steps that analyse bodies on meshes of their own: the solid, the block, the baseline, a solid from
+// outside.
+
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <cmath>
+
+#include "barelattice/base/file.hpp"
+#include "barelattice/base/hash.hpp"
+#include "barelattice/base/quantity.hpp"
+#include "barelattice/base/stopwatch.hpp"
+#include "barelattice/geometry/cad.hpp"
+#include "barelattice/geometry/mesh_files.hpp"
+#include "barelattice/geometry/mesh_repair.hpp"
+#include "barelattice/geometry/mesh_shape.hpp"
+#include "barelattice/geometry/sheet_mesh.hpp"
+#include "barelattice/geometry/stl.hpp"
+#include "barelattice/geometry/surface_gap.hpp"
+#include "barelattice/proof/vtu.hpp"
+#include "barelattice/run/run.hpp"
+#include "figures.hpp"
+
+namespace barelattice {
+namespace {
+
+using nlohmann::json;
+
+constexpr double kMm = kMillimetresPerMetre;
+
+/// Spacing of the coarse mesh of a proof over that of the fine one: half as many tetrahedra. Much coarser
+/// meshes lose slim members, and the difference then says nothing of the fine one.
+constexpr double kMeshRatio = 1.3;
+
+/// The lattice spacing, m, that fills a solid with about this many tetrahedra: twelve to a cube of the
+/// lattice, and about five more (measured) for every square of the lattice that the surface cuts.
+double spacingFor(const TriangleMesh& solid, int tetrahedra) {
+  const double volume = solid.volume();
+  const double area = solid.area();
+  double low = 0;
+  double high = std::cbrt(volume);
+  for (int step = 0; step < 60; ++step) {
+    const double a = 0.5 * (low + high);
+    (12 * volume / (a * a * a) + 5 * area / (a * a) > tetrahedra ? low : high) = a;
+  }
+  return high;
+}
+
+/// A body made elsewhere: one CAD solid, or a closed triangle surface in millimetres.
+struct OutsideBody {
+  ShapePtr shape;
+  TriangleMesh surface;
+  std::vector<std::string> mended;
+};
+
+OutsideBody outsideBody(const std::filesystem::path& file) {
+  if (isStepFile(file)) {
+    const CadModel model = readStep(file);
+    if (model.solids.size() != 1)
+      throw InputError(fmt::format("{} holds {} solids; one is proved", file.string(), model.solids.size()),
+                       "export the part alone, joined to one solid");
+    return {makeCadShape(model.solids.front()), model.solids.front().surface, {}};
+  }
+  MendedMesh mesh = mended(readMesh(file));
+  return {makeMeshShape(mesh.mesh), mesh.mesh, mesh.done};
+}
+
+}  // namespace
+
+/// Meshes a body twice, analyses both meshes, leaves the fine one in `file` and returns the figures with
+/// their verdict. Of the run's own solid all pieces that hang on a keep are analysed, of other bodies the
+/// largest.
+json JobRun::analysed(const Implicit& f, const TriangleMesh* exported, const std::string& file,
+                      bool ownSolid) {
+  const Stopwatch watch;
+  Regions whole = job_.regions;  // without keeps only the largest piece counts
+  whole.keeps.clear();
+  whole.materials.clear();
+  Box bounds = exported ? exported->bounds() : job_.regions.bounds();
+  for (const MaterialRegion& region : job_.regions.materials)
+    if (region.bonded) bounds.extend(region.shape->bounds());
+  report(progress(), "meshing", 0);
+  const TriangleMesh surface =
+      exported ? *exported : stuff(f, bounds, bounds.diagonal().norm() / 120).boundary();
+  const ProofProblem problem = job_.proofProblem();
+  BodyProof body;
+  body.ratio = kMeshRatio;
+  // A sheet keeps its faces exact in a mesh of prisms; a solid from outside may be anything.
+  const bool sheet = job_.flat() && (ownSolid || !exported);
+  const double thickness = job_.regions.thickness;
+  body.spacing = sheet ? sheetSpacingFor(surface.volume() / thickness, thickness, job_.brief.tetrahedra)
+                       : spacingFor(surface, job_.brief.tetrahedra);
+  const auto meshed = [&](double spacing) {
+    if (!sheet) return stuff(f, bounds, spacing, FeatherEdges::trimmed);
+    return stuffSheet(
+        [&](const Eigen::Vector2d& p) {
+          return f({p.x(), p.y(), 0.5 * thickness});
+        },
+        {bounds.min().head<2>(), bounds.max().head<2>()}, spacing, thickness);
+  };
+  std::optional<SurfaceGap> gap;
+  for (const bool fine : {false, true}) {
+    const double spacing = fine ? body.spacing : kMeshRatio * body.spacing;
+    TetMesh tets = meshed(spacing);
+    dropLoosePieces(tets, ownSolid ? job_.regions : whole, body.pieces);
+    const QuadraticTets mesh(tets);
+    (fine ? body.fine : body.coarse) = prove(mesh, spacing, problem, progress());
+    if (!fine) continue;
+    writeVtu(folder_ / file, mesh, body.fine);
+    if (exported && !job_.regions.hasBonded()) gap = surfaceGap(mesh.surfaceTriangles(), *exported);
+  }
+  std::vector<double> weights;
+  for (const GridCase& c : job_.cases) weights.push_back(c.weight);
+  json figures = bodyJson(body, problem, weights);
+  if (gap) {
+    figures["surface_gap_mm"] = {{"mean", gap->mean * kMm}, {"largest", gap->largest * kMm}};
+    if (!job_.regions.hasBonded()) figures["volume_difference"] = body.fine.volume / exported->volume() - 1;
+  }
+  addVerdict(figures, body);
+  figures["seconds"] = watch.seconds();
+  return figures;
+}
+
+void JobRun::addVerdict(json& figures, const BodyProof& body) const {
+  json judgements = json::array();
+  const std::vector<Judgement> judged = judge(body.coarse, body.fine, body.ratio, job_.brief.agreement,
+                                              job_.proofProblem(), job_.brief.requirements);
+  for (const Judgement& j : judged) judgements.push_back(judgementJson(j));
+  figures["requirements"] = judgements;
+  figures["agreement"] = job_.brief.agreement;
+  figures["verdict"] = judged.empty() ? "nothing required" : describe(overall(judged));
+}
+
+void JobRun::proof(bool fresh) {
+  solid(false);
+  const std::string fingerprint = proofFingerprint(solidFingerprint());
+  if (!fresh && fits("proof", fingerprint, "proof.vtu")) {
+    note("proof     reused: proof.vtu fits the solid");
+    return;
+  }
+  forget({"proof"});
+  const Implicit f = solidFunction(smoothLayout(), job_.regions, results_["solid"]["threshold"].get<double>(),
+                                   job_.brief.solid.cleanUp, nullptr, BondedParts::joined);
+  const TriangleMesh exported = readStl(folder_ / "solid.stl");
+  json figures = analysed(f, &exported, "proof.vtu", true);
+  figures["fingerprint"] = fingerprint;
+  results_["proof"] = figures;
+  save();
+  note(fmt::format("proof     {} and {} tetrahedra: compliance {:.4g} +- {:.2g} J{}, verdict: {}",
+                   figures["coarse_tetrahedra"].get<int>(), figures["tetrahedra"].get<int>(),
+                   figures["compliance_J"].get<double>(), figures["compliance_error_J"].get<double>(),
+                   prediction(), figures["verdict"].get<std::string>()));
+}
+
+/// " (predicted 1.2 J)"; a layout from elsewhere comes without.
+std::string JobRun::prediction() const {
+  if (!results_["optimise"].contains("cases")) return {};
+  double sum = 0;
+  for (std::size_t k = 0; k < job_.cases.size(); ++k)
+    sum += job_.cases[k].weight * results_["optimise"]["cases"][k]["compliance_J"].get<double>();
+  return fmt::format(" (predicted {:.4g} J)", sum);
+}
+
+void JobRun::analyse(bool fresh) {
+  std::vector<std::string> allShapes;
+  for (const BriefShape& shape : job_.brief.shapes) allShapes.push_back(shape.name);
+  const std::string regions =
+      fingerprint({"sheet", "material", "design", "parts", "regions", "faces", "supports", "loads", "cases"},
+                  job_.brief.shapeTexts(allShapes));
+  const auto body = [&](const char* key, const char* file, const std::string& fingerprint,
+                        const Implicit& f) {
+    if (!fresh && fits(key, fingerprint, file)) {
+      note(fmt::format("analyse   reused: {} fits the brief", file));
+      return;
+    }
+    forget({key});
+    json figures = analysed(f, nullptr, file, false);
+    figures["fingerprint"] = fingerprint;
+    results_[key] = figures;
+    save();
+    note(fmt::format("analyse   {}: {:.4g} kg, compliance {:.4g} +- {:.2g} J", key,
+                     figures["mass_kg"].get<double>(), figures["compliance_J"].get<double>(),
+                     figures["compliance_error_J"].get<double>()));
+  };
+  body("block", "block.vtu", proofFingerprint(regions),
+       [this](const Vec3& p) { return job_.regions.available(p); });
+  if (job_.brief.baseline.empty()) return;
+  const ShapePtr baseline = job_.brief.shape(job_.brief.baseline);
+  body("baseline", "baseline.vtu", proofFingerprint(regions + job_.brief.baseline),
+       [this, baseline](const Vec3& p) {
+         return std::max(std::min(baseline->distance(p), job_.regions.bonded(p)),
+                         job_.regions.withinSheet(p));
+       });
+}
+
+void JobRun::proofOf(const std::filesystem::path& file, bool fresh) {
+  const OutsideBody body = outsideBody(file);
+  const TriangleMesh& surface = body.surface;
+  const ShapePtr& shape = body.shape;
+  const MeshDefects defects = inspectMesh(surface);
+  for (const std::string& mend : body.mended) note("mended    " + file.string() + ": " + mend);
+  const std::string fingerprint = proofFingerprint(layoutFingerprint() + hashOf(readFile(file)));
+  if (!fresh && fits("outside", fingerprint, "outside.vtu")) {
+    note("proof     reused: outside.vtu fits " + file.string());
+    return;
+  }
+  forget({"outside"});
+  json figures = analysed([&](const Vec3& p) { return std::min(shape->distance(p), job_.regions.bonded(p)); },
+                          &surface, "outside.vtu", false);
+  figures["fingerprint"] = fingerprint;
+  figures["file"] = file.filename().string();
+  figures["surface"] = defects.text();
+  results_["outside"] = figures;
+  save();
+  if (!defects.sound()) note("warning   the surface of " + file.string() + " has defects: " + defects.text());
+  note(fmt::format("proof     {}: {:.4g} kg, compliance {:.4g} +- {:.2g} J, verdict: {}", file.string(),
+                   figures["mass_kg"].get<double>(), figures["compliance_J"].get<double>(),
+                   figures["compliance_error_J"].get<double>(), figures["verdict"].get<std::string>()));
+}
+
+}  // namespace barelattice

@@ -1,0 +1,140 @@
+// The step that reads a solid out of the layout.
+
+#include <fmt/format.h>
+
+#include "barelattice/base/file.hpp"
+#include "barelattice/base/quantity.hpp"
+#include "barelattice/base/stopwatch.hpp"
+#include "barelattice/geometry/mesh_files.hpp"
+#include "barelattice/geometry/stl.hpp"
+#include "barelattice/geometry/surface_gap.hpp"
+#include "barelattice/optimise/optimiser.hpp"
+#include "barelattice/run/run.hpp"
+#include "barelattice/solid/reinterpret.hpp"
+#include "layout_file.hpp"
+
+namespace barelattice {
+namespace {
+
+using nlohmann::json;
+
+constexpr double kMm = kMillimetresPerMetre;
+
+/// Lattice of the exported surface in voxels: fine enough for members of three voxels, coarse enough to
+/// print.
+constexpr double kSurfaceSpacing = 1.0;
+
+/// Lattice an outline is traced on, in voxels: finer than a surface, because it costs little.
+constexpr double kOutlineSpacing = 0.5;
+
+}  // namespace
+
+SmoothLayout JobRun::smoothLayout() const {
+  // A density from elsewhere changes within a cell or two, not over a filter's radius.
+  constexpr double kStep = 2.5;  // cells
+  const double reach =
+      job_.brief.layout ? kStep * job_.cellSize() : filterRadiusFor(job_.brief.smallestMember);
+  return std::visit([&](const auto& domain) { return SmoothLayout(domain, layoutFile().level(), reach); },
+                    job_.domain);
+}
+
+/// With one designed material the target's mass over its density; with several the layout's volume, which
+/// has that mass.
+double JobRun::wantedVolume() const {
+  if (!job_.mixed()) return job_.targetMass / job_.brief.material.density;
+  const std::vector<double> density = layoutFile().density();
+  return overCells(job_, [&](const auto& domain, std::size_t c) {
+    return density[c] * (domain.fill[c] - domain.bonded[c]) * domain.cellVolume();
+  });
+}
+
+/// The exported solid does not hold the faces of bonded parts.
+bool JobRun::onBondedPart(const std::string& face) const {
+  return std::any_of(job_.brief.regions.begin(), job_.brief.regions.end(), [&](const BriefRegion& r) {
+    return r.bonded && r.shape == job_.brief.face(face).shape;
+  });
+}
+
+void JobRun::solid(bool fresh) {
+  const bool interrupted =
+      fits("optimise", layoutFingerprint(), "layout.vti") && !results_["optimise"].value("finished", true);
+  if (interrupted)
+    note("optimise  was stopped early; going on with the layout it left");
+  else
+    optimise(false);
+  if (!fresh && fits("solid", solidFingerprint(), "solid.stl")) {
+    note("solid     reused: solid.stl fits the layout");
+    return;
+  }
+  forget({"solid", "proof"});
+  const Stopwatch watch;
+  const SmoothLayout layout = smoothLayout();
+  const double wanted = wantedVolume();
+  SolidOptions options = job_.brief.solid;
+  options.spacing = (job_.flat() ? kOutlineSpacing : kSurfaceSpacing) * job_.cellSize();
+  const Solid solid = reinterpret(layout, job_.regions, wanted, options, progress());
+  if (!solid.defects.sound())
+    throw RunError("the surface of the solid has defects: " + solid.defects.text(), "try another voxel size");
+  writeStl(folder_ / "solid.stl", solid.surface);
+  for (const MeshFormat format : job_.brief.formats)
+    writeMesh(folder_ / ("solid." + meshFormatNames()[static_cast<std::size_t>(format)]), solid.surface,
+              format);
+  if (job_.flat()) writeFile(folder_ / "outline.svg", outlineSvg(solid.outline, job_.brief.title));
+  const double mass = job_.massOf(
+      solid.volume, solidFunction(layout, job_.regions, solid.threshold, options.cleanUp), options.spacing);
+  json bores = json::array();
+  for (const NamedFace& face : job_.faces)
+    for (const Patch& patch : face.face.patches) {
+      if (patch.kind != Patch::Kind::cylinder || onBondedPart(face.name)) continue;
+      const auto diameter = measuredDiameter(solid.surface, patch, 0.2 * options.spacing);
+      bores.push_back({{"face", face.name},
+                       {"diameter_mm", 2 * patch.radius * kMm},
+                       {"measured_mm", diameter ? json(*diameter * kMm) : json(nullptr)}});
+    }
+  std::vector<std::string> warnings;
+  if (solid.pieces > 1 && !job_.regions.hasBonded())  // those may be what joins them
+    warnings.push_back(
+        fmt::format("the solid falls into {} pieces: a keep is not connected with the rest", solid.pieces));
+  const double member = job_.brief.smallestMember;
+  if (solid.dropped.largest > member * member * member)
+    warnings.push_back(fmt::format("a loose piece of {:.3g} mm3 was dropped: more than a crumb",
+                                   solid.dropped.largest * kMm * kMm * kMm));
+  constexpr double kCubicMm = kMm * kMm * kMm;
+  // What reading the layout made of it, step by step.
+  const std::vector<double> level = layoutFile().level();
+  const double above = overCells(job_, [&](const auto& domain, std::size_t c) {
+    return level[c] >= solid.threshold ? domain.fill[c] * job_.designMass(c) : 0.0;
+  });
+  results_["solid"] = {
+      {"fingerprint", solidFingerprint()},
+      {"threshold", solid.threshold},
+      {"volume_mm3", solid.volume * kCubicMm},
+      {"mass_kg", mass},
+      {"wanted_mass_kg", job_.targetMass},
+      {"volume_kept", options.keepVolume},
+      {"mass_of_voxels_above_threshold_kg", above},
+      {"triangles_before", solid.trianglesBefore},
+      {"triangles", solid.surface.triangles.size()},
+      {"reduction_deviation_mm", solid.deviation * kMm},
+      {"surface", solid.defects.text()},
+      {"pieces", solid.pieces},
+      {"dropped_pieces", solid.dropped.pieces},
+      {"dropped_volume_mm3", solid.dropped.volume * kCubicMm},
+      {"filled_voids", solid.cleanedUp.voids},
+      {"filled_volume_mm3",
+       solid.cleanedUp.voidVolume * kMm * kMm * (job_.flat() ? job_.brief.sheet->thickness * kMm : kMm)},
+      {"exact_faces",
+       {{"triangles", solid.faces.triangles}, {"largest_distance_mm", solid.faces.largest * kMm}}},
+      {"bores", bores},
+      {"warnings", warnings},
+      {"seconds", watch.seconds()}};
+  if (job_.flat()) results_["solid"]["outline_corners"] = solid.outline.corners();
+  save();
+  note(fmt::format("solid     read at {:.3f}: {:.4g} kg ({} {:.4g} kg), {} triangles, {}", solid.threshold,
+                   mass, options.keepVolume ? "wanted" : "let go; the target was", job_.targetMass,
+                   solid.surface.triangles.size(),
+                   solid.defects.sound() ? "closed and sound" : solid.defects.text()));
+  for (const std::string& warning : warnings) note("warning   " + warning);
+}
+
+}  // namespace barelattice
