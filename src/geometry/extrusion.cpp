@@ -1,5 +1,6 @@
 #include <fmt/format.h>
 
+#include <algorithm>
 #include <limits>
 #include <numbers>
 #include <utility>
@@ -149,16 +150,28 @@ std::vector<Chord> chordsOf(const std::vector<std::vector<Piece>>& loops) {
   return chords;
 }
 
+/// True if two chords that are not neighbours meet. Chords are taken in the order in which they begin along
+/// the longer side of the outline, so that each meets the few only that begin before it ends; O(n^2) at
+/// worst.
 bool cross(const std::vector<std::vector<Piece>>& loops) {
-  const std::vector<Chord> chords = chordsOf(loops);
-  for (std::size_t i = 0; i < chords.size(); ++i)
-    for (std::size_t j = i + 1; j < chords.size(); ++j) {
-      const Chord& a = chords[i];
+  std::vector<Chord> chords = chordsOf(loops);
+  Eigen::AlignedBox2d box;
+  for (const Chord& c : chords) box.extend(c.from).extend(c.to);
+  const Eigen::Index axis = box.sizes().x() > box.sizes().y() ? 0 : 1;
+  const auto begin = [axis](const Chord& c) { return std::min(c.from[axis], c.to[axis]); };
+  const auto end = [axis](const Chord& c) { return std::max(c.from[axis], c.to[axis]); };
+  std::sort(chords.begin(), chords.end(),
+            [&](const Chord& a, const Chord& b) { return begin(a) < begin(b); });
+  const auto follows = [](const Chord& a, const Chord& b) {
+    return a.loop == b.loop && b.place == (a.place + 1) % a.count;
+  };
+  for (std::size_t i = 0; i < chords.size(); ++i) {
+    const Chord& a = chords[i];
+    for (std::size_t j = i + 1; j < chords.size() && begin(chords[j]) <= end(a); ++j) {
       const Chord& b = chords[j];
-      const bool neighbours =
-          a.loop == b.loop && (b.place == a.place + 1 || (a.place == 0 && b.place + 1 == a.count));
-      if (!neighbours && segmentsMeet(a.from, a.to, b.from, b.to)) return true;
+      if (!follows(a, b) && !follows(b, a) && segmentsMeet(a.from, a.to, b.from, b.to)) return true;
     }
+  }
   return false;
 }
 

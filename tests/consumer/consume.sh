@@ -1,22 +1,22 @@
 #!/usr/bin/env bash
-# Usage: consume.sh SOURCE BUILD WORK find|embed. Builds the consumer (and, with find, the C++ example) as an outsider
-# would, and runs it.
+# Usage: consume.sh SOURCE BUILD WORK find|embed FLAGS. Builds the consumer (and, with find, the C++ example) as an
+# outsider would, and runs it. FLAGS are those the library was built with, for the sanitizers.
 set -euo pipefail
-source=$1 build=$2 work=$3 way=$4
+source=$1 build=$2 work=$3 way=$4 flags=${5-}
 rm -rf "$work"
 mkdir -p "$work"
 if [ "$way" = find ]; then
   cmake --install "$build" --prefix "$work/prefix" >/dev/null
   for project in "$source/tests/consumer" "$source/examples/cpp"; do
     name=$(basename "$project")
-    cmake -S "$project" -B "$work/$name" -G Ninja -DCMAKE_BUILD_TYPE=Release -DCMAKE_PREFIX_PATH="$work/prefix" >/dev/null
+    cmake -S "$project" -B "$work/$name" -G Ninja -DCMAKE_BUILD_TYPE=Release -DCMAKE_PREFIX_PATH="$work/prefix" -DCMAKE_CXX_FLAGS="$flags" >/dev/null
     cmake --build "$work/$name"
   done
   "$work/consumer/consumer"
   "$work/cpp/rigger" 5 "$work/rigger.stl"
   "$work/prefix/bin/barelattice" --version
 else
-  cmake -S "$source/tests/consumer" -B "$work/embed" -G Ninja -DCMAKE_BUILD_TYPE=None -DCMAKE_CXX_FLAGS=-O0 -DSOURCE="$source" >/dev/null
+  cmake -S "$source/tests/consumer" -B "$work/embed" -G Ninja -DCMAKE_BUILD_TYPE=None -DCMAKE_CXX_FLAGS="-O0 $flags" -DSOURCE="$source" >/dev/null
   cmake --build "$work/embed"
   "$work/embed/consumer"
 fi

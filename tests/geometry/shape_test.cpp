@@ -187,6 +187,26 @@ TEST(Extrusion, refusesHolesOutsideAndArcsOnALine) {
   EXPECT_THROW(makeExtrusion(d), InputError);
 }
 
+TEST(Extrusion, tellsOutlinesThatCrossThemselvesFromThoseThatDoNot) {
+  std::mt19937 random(21);
+  std::uniform_real_distribution<double> radius(0.3, 1);
+  std::uniform_int_distribution<std::size_t> any(0, 299);
+  for (int trial = 0; trial < 20; ++trial) {
+    Extrusion star;
+    star.to = 1;
+    const double stretch = trial % 2 ? 5 : 0.2;  // long along x, long along y
+    for (int i = 0; i < 300; ++i)
+      star.outline.push_back(
+          {radius(random) * Eigen::Vector2d(stretch * std::cos(2 * pi * i / 300), std::sin(2 * pi * i / 300)),
+           std::nullopt});
+    EXPECT_NO_THROW(makeExtrusion(star)) << "seed 21, trial " << trial;
+    // One corner on the far side: the two edges that lead there cross the edges that are there.
+    Eigen::Vector2d& corner = star.outline[any(random)].point;
+    corner *= -4;
+    EXPECT_THROW(makeExtrusion(star), InputError) << "seed 21, trial " << trial;
+  }
+}
+
 TEST(Extrusion, endlessOnesHaveWallsOnly) {
   Extrusion d = letterD();
   d.endless = true;
