@@ -61,7 +61,7 @@ fi
 # The kernel by instructions, which do not depend on what else the machine does. Valgrind knows AVX2.
 bench/instructions.sh "$bin/apply_count" >"$work/instructions"
 
-# From CAD: a plate of 476 faces inspected, the rigger's package space checked at a million voxels.
+# From CAD: a plate of 500 faces inspected, the rigger's package space checked at a million voxels.
 "$bin/make_parts" "$work" perforated
 cp examples/step/rigger.step "$work"
 sed 's/^voxel = .*/voxel = "1.5 mm"/' examples/step/rigger.toml >"$work/rigger.toml"

@@ -98,23 +98,26 @@ Parts arm() {
   return {{"arm", body}, {"shaft", bar({16, -15, 30}, {0, 1, 0}, 8, 50)}};
 }
 
-/// A plate with 12 x 20 holes, every other one countersunk, and a slot: 500 faces with their rims.
+/// A plate with 12 x 20 holes, 120 of them countersunk and 67 counterbored: 6 + 240 + 120 + 2 x 67 = 500
+/// faces.
 Parts perforated() {
   BRep_Builder builder;
-  TopoDS_Compound tools;
-  builder.MakeCompound(tools);
+  TopoDS_Compound holes, sinks;
+  builder.MakeCompound(holes);
+  builder.MakeCompound(sinks);
+  int counterbores = 67;
   for (int i = 0; i < 12; ++i)
     for (int j = 0; j < 20; ++j) {
       const gp_Pnt at(10.0 + 12 * i, 10.0 + 12 * j, -1);
-      builder.Add(tools, bar(at, {0, 0, 1}, 3, 12));
-      const bool countersunk = (i + j) % 2 == 0;
-      if (countersunk || i < 11)
-        builder.Add(tools,
-                    countersunk
-                        ? BRepPrimAPI_MakeCone(axis({at.X(), at.Y(), 8}, {0, 0, 1}), 3, 5, 2.001).Shape()
-                        : bar({at.X(), at.Y(), 7}, {0, 0, 1}, 4.5, 4));
+      builder.Add(holes, bar(at, {0, 0, 1}, 3, 12));
+      if ((i + j) % 2 == 0)
+        builder.Add(sinks,
+                    BRepPrimAPI_MakeCone(axis({at.X(), at.Y(), 8}, {0, 0, 1}), 3, 5.002, 2.002).Shape());
+      else if (counterbores-- > 0)
+        builder.Add(sinks, bar({at.X(), at.Y(), 7}, {0, 0, 1}, 4.5, 4));
     }
-  return {{"perforated plate", cut(block({0, 0, 0}, {152, 248, 10}), tools)}};
+  // One after the other: the parts of a tool must not cross each other.
+  return {{"perforated plate", cut(cut(block({0, 0, 0}, {152, 248, 10}), holes), sinks)}};
 }
 
 bool write(const Parts& parts, const std::string& file) {
