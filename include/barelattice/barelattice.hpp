@@ -39,6 +39,7 @@
 #include "barelattice/elasticity/voxel_operator.hpp"
 #include "barelattice/geometry/cad.hpp"
 #include "barelattice/geometry/derived_shapes.hpp"
+#include "barelattice/geometry/dual_contour.hpp"
 #include "barelattice/geometry/face.hpp"
 #include "barelattice/geometry/mesh_files.hpp"
 #include "barelattice/geometry/mesh_repair.hpp"

@@ -3,6 +3,7 @@
 #include <array>
 #include <cmath>
 #include <map>
+#include <optional>
 #include <unordered_map>
 
 #include "barelattice/base/error.hpp"
@@ -17,6 +18,29 @@ std::uint64_t edgeKey(int a, int b) {
   return static_cast<std::uint64_t>(std::min(a, b)) << 32 | static_cast<std::uint32_t>(std::max(a, b));
 }
 
+/// Where two faces of a body meet: an edge of their triangles, or a vertex on such an edge.
+struct Crease {
+  struct Side {
+    int face = -1;
+    Vec3 normal = Vec3::Zero();  // out of the material, not a unit vector
+    Vec3 into = Vec3::Zero();    // from the crease towards the middle of the face, not a unit vector
+  };
+  std::array<Side, 2> sides;
+  bool more = false;  // a corner of three faces or more
+
+  void add(int face, const Vec3& normal, const Vec3& into) {
+    for (Side& side : sides) {
+      if (side.face >= 0 && side.face != face) continue;
+      side.face = face;
+      side.normal += normal;
+      side.into += into;
+      return;
+    }
+    more = true;
+  }
+  bool ofTwoFaces() const { return sides[1].face >= 0 && !more; }
+};
+
 class MeshShape final : public Shape {
  public:
   explicit MeshShape(TriangleMesh mesh) : mesh_(std::move(mesh)), tree_(mesh_), bounds_(mesh_.bounds()) {
@@ -30,6 +54,7 @@ class MeshShape final : public Shape {
         patches_(std::move(faces)),
         faceOf_(std::move(faceOf)) {
     addNormals();
+    addCreases();
     for (const Patch& patch : patches_) margin_ = std::max(margin_, patch.net->deviation);
     bounds_ = {bounds_.min() - Vec3::Constant(margin_), bounds_.max() + Vec3::Constant(margin_)};
   }
@@ -54,11 +79,48 @@ class MeshShape final : public Shape {
     const double side = (point - near.position).dot(normalAt(near));
     const double flat = side < 0 ? -near.distance : near.distance;
     if (faceOf_.empty()) return flat;
-    const Patch& face = patches_[static_cast<std::size_t>(faceOf_[static_cast<std::size_t>(near.triangle)])];
+    const Patch& face = faceBehind(near.triangle);
     if (face.kind == Patch::Kind::freeform) return flat;
     // What lies between the triangle and the exact face behind it.
     const double gap = face.height(near.position);
-    return std::abs(gap) < 2 * margin_ ? flat + gap : flat;
+    const double exact = std::abs(gap) < 2 * margin_ ? flat + gap : flat;
+    const Crease* crease = creaseAt(near);
+    return crease ? distanceFrom(*crease, point).value_or(exact) : exact;
+  }
+
+  const Patch& face(int number) const { return patches_[static_cast<std::size_t>(number)]; }
+  const Patch& faceBehind(int triangle) const { return face(faceOf_[static_cast<std::size_t>(triangle)]); }
+
+  /// The crease the nearest point lies on; nullptr if it lies on none, or on a corner of more faces.
+  const Crease* creaseAt(const NearestPoint& near) const {
+    const auto [vertices, count] = featureOf(near);
+    if (count == 1) {
+      const auto found = vertexCreases_.find(vertices[0]);
+      return found == vertexCreases_.end() ? nullptr : &found->second;
+    }
+    if (count == 3) return nullptr;
+    const auto found = edgeCreases_.find(edgeKey(vertices[0], vertices[1]));
+    return found == edgeCreases_.end() ? nullptr : &found->second;
+  }
+
+  /// The distance of a point whose nearest triangle point lies on a crease. The crease of the triangles cuts
+  /// the corners of a round rim; here it is that of the exact faces' tangent planes. Nothing where a face is
+  /// freeform, the faces run into each other smoothly, or the exact faces are elsewhere.
+  std::optional<double> distanceFrom(const Crease& crease, const Vec3& point) const {
+    const Patch& a = face(crease.sides[0].face);
+    const Patch& b = face(crease.sides[1].face);
+    if (a.kind == Patch::Kind::freeform || b.kind == Patch::Kind::freeform) return std::nullopt;
+    const double cosine = crease.sides[0].normal.normalized().dot(crease.sides[1].normal.normalized());
+    constexpr double kSmooth = 0.98;
+    if (std::abs(cosine) > kSmooth) return std::nullopt;
+    const bool convex = crease.sides[1].normal.dot(crease.sides[0].into) < 0;
+    const double sense = convex ? 1 : -1;
+    const Eigen::Vector2d heights = sense * Eigen::Vector2d(a.height(point), b.height(point));
+    // The nearest point of the planes' wedge is on their line if it pulls towards both planes.
+    const Eigen::Vector2d pull =
+        Eigen::Vector2d(heights[0] - cosine * heights[1], heights[1] - cosine * heights[0]) /
+        (1 - cosine * cosine);
+    return sense * (pull.minCoeff() > 0 ? std::sqrt(heights.dot(pull)) : heights.maxCoeff());
   }
 
   Vec3 faceNormal(std::size_t t) const {
@@ -84,25 +146,40 @@ class MeshShape final : public Shape {
     }
   }
 
+  /// Where triangles of different faces meet.
+  void addCreases() {
+    for (std::size_t t = 0; t < mesh_.triangles.size(); ++t) {
+      const Vec3 middle = (mesh_.corner(t, 0) + mesh_.corner(t, 1) + mesh_.corner(t, 2)) / 3;
+      for (int i = 0; i < 3; ++i) {
+        const Vec3 a = mesh_.corner(t, i);
+        const Vec3 b = mesh_.corner(t, (i + 1) % 3);
+        edgeCreases_[edgeKey(corner(t, i), corner(t, (i + 1) % 3))].add(faceOf_[t], faceNormals_[t],
+                                                                        middle - 0.5 * (a + b));
+        vertexCreases_[corner(t, i)].add(faceOf_[t], faceNormals_[t], middle - a);
+      }
+    }
+    std::erase_if(edgeCreases_, [](const auto& entry) { return !entry.second.ofTwoFaces(); });
+    std::erase_if(vertexCreases_, [](const auto& entry) { return !entry.second.ofTwoFaces(); });
+  }
+
   int corner(std::size_t t, int i) const { return mesh_.triangles[t][static_cast<std::size_t>(i)]; }
 
-  /// The normal of the feature the nearest point lies on.
-  Vec3 normalAt(const NearestPoint& near) const {
+  /// The vertices of the feature the nearest point lies on: one of a corner, two of an edge, three inside.
+  std::pair<std::array<int, 3>, int> featureOf(const NearestPoint& near) const {
     constexpr double kOn = 1e-9;
-    const auto t = static_cast<std::size_t>(near.triangle);
-    int zeros = 0;
-    int zero = 0;
-    int largest = 0;
-    for (int i = 0; i < 3; ++i) {
-      if (near.barycentric[i] < kOn) {
-        ++zeros;
-        zero = i;
-      }
-      if (near.barycentric[i] > near.barycentric[largest]) largest = i;
-    }
-    if (zeros == 0) return faceNormals_[t];
-    if (zeros == 1) return edgeNormals_.at(edgeKey(corner(t, (zero + 1) % 3), corner(t, (zero + 2) % 3)));
-    return vertexNormals_[static_cast<std::size_t>(corner(t, largest))];
+    std::array<int, 3> vertices{};
+    int count = 0;
+    for (int i = 0; i < 3; ++i)
+      if (near.barycentric[i] >= kOn)
+        vertices[static_cast<std::size_t>(count++)] = corner(static_cast<std::size_t>(near.triangle), i);
+    return {vertices, count};
+  }
+
+  Vec3 normalAt(const NearestPoint& near) const {
+    const auto [vertices, count] = featureOf(near);
+    if (count == 3) return faceNormals_[static_cast<std::size_t>(near.triangle)];
+    if (count == 2) return edgeNormals_.at(edgeKey(vertices[0], vertices[1]));
+    return vertexNormals_[static_cast<std::size_t>(vertices[0])];
   }
 
   /// Connected triangles in one plane, as the rectangle round them.
@@ -161,6 +238,8 @@ class MeshShape final : public Shape {
   std::vector<Vec3> vertexNormals_;  // angle-weighted sums, not normalised
   std::unordered_map<std::uint64_t, Vec3> edgeNormals_;
   std::vector<Patch> patches_;
+  std::unordered_map<std::uint64_t, Crease> edgeCreases_;
+  std::unordered_map<int, Crease> vertexCreases_;
   std::vector<int> faceOf_;  // the patch of every triangle, where triangles stand for exact faces
   double margin_ = 0;        // how far those may lie off, m
 };

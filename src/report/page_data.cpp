@@ -9,11 +9,11 @@
 #include "barelattice/base/file.hpp"
 #include "barelattice/base/parallel.hpp"
 #include "barelattice/base/quantity.hpp"
+#include "barelattice/geometry/dual_contour.hpp"
 #include "barelattice/geometry/stl.hpp"
 #include "barelattice/grid/vti.hpp"
 #include "barelattice/proof/vtu.hpp"
 #include "barelattice/solid/outline.hpp"
-#include "barelattice/solid/sharpen.hpp"
 #include "palette.hpp"
 
 namespace barelattice {
@@ -57,7 +57,7 @@ json meshJson(const TriangleMesh& mesh) {
 json shapeJson(const Shape& shape, double thickness) {
   if (const TriangleMesh* own = shape.triangles()) return meshJson(*own);
   const Box box = shape.bounds();
-  constexpr double kCells = 40;  // along the longest side
+  constexpr double kCells = 64;  // along the longest side
   constexpr double kFlatCells = 240;
   if (thickness > 0) {
     const double spacing = box.sizes().head<2>().maxCoeff() / kFlatCells;
@@ -69,10 +69,8 @@ json shapeJson(const Shape& shape, double thickness) {
     return meshJson(extruded(simplified(outline, 0.02 * spacing), thickness));
   }
   const double spacing = std::max(box.sizes().maxCoeff() / kCells, 1e-9);
-  const Implicit f = [&](const Vec3& p) { return shape.distance(p); };
-  const TetMesh mesh =
-      stuff(f, box, std::min(spacing, 0.7 * std::max(box.sizes().minCoeff(), 0.2 * spacing)));
-  return meshJson(sharpenEdges(f, spacing, mesh.boundary()));
+  return meshJson(
+      dualContour(shape, std::min(spacing, 0.7 * std::max(box.sizes().minCoeff(), 0.2 * spacing))));
 }
 
 json faceJson(const NamedFace& named) {

@@ -127,6 +127,27 @@ TEST_F(Cad, distancesAreThoseToTheExactFaces) {
   }
 }
 
+// The rim of the hub (radius 90 about z, ends at 0) is convex, the corner at the floor of a pocket (radius 18
+// about (60, 0) turned by 30 degrees, floor at 8) concave. Triangles cut across both.
+TEST_F(Cad, edgesAreThoseOfTheExactFaces) {
+  const CadSolid solid = readStep(kStep / "hub.step").solids.front();
+  const ShapePtr hub = makeCadShape(solid);
+  ASSERT_GT(solid.deviation, 5e-5) << "the triangles alone are this coarse";
+  for (int i = 0; i < 720; ++i) {
+    const double turn = kPi * i / 360;
+    const Vec3 out(std::cos(turn), std::sin(turn), 0);
+    for (const double a : {-2e-4, 2e-5, 3e-4})
+      for (const double b : {-2e-4, 2e-5, 3e-4}) {
+        const double wedge = a > 0 && b > 0 ? std::hypot(a, b) : std::max(a, b);
+        EXPECT_NEAR(hub->distance((0.09 + a) * out - b * Vec3::UnitZ()), wedge, 2e-6)
+            << i << ' ' << a << ' ' << b;
+        const Vec3 axis(0.06 * std::cos(kPi / 6), 0.06 * std::sin(kPi / 6), 0.008);
+        EXPECT_NEAR(hub->distance(axis + (0.018 + a) * out - b * Vec3::UnitZ()), -wedge, 2e-6)
+            << i << ' ' << a << ' ' << b;
+      }
+  }
+}
+
 TEST_F(Cad, facesHaveTheAreaOfTheKernelAndTheirOwnExtent) {
   const CadSolid solid = readStep(kStep / "rigger.step").solids.front();
   const ShapePtr space = makeCadShape(solid);
