@@ -1,3 +1,4 @@
+#include <Common/NMR_ErrorConst.h>
 #include <Model/COM/NMR_DLLInterfaces.h>
 #include <fmt/format.h>
 
@@ -47,6 +48,19 @@ void appendObject(TriangleMesh& mesh, NMR::PLib3MFModelMeshObject* object, doubl
     for (const DWORD corner : triangle.m_nIndices) corners.push_back(base + static_cast<long long>(corner));
     appendPolygon(mesh, corners, path);
   }
+}
+
+/// The library takes millimetres for a unit the standard does not know, and only leaves a note.
+bool notesUnknownUnit(NMR::PLib3MFModelReader* reader) {
+  DWORD count = 0;
+  NMR::lib3mf_reader_getwarningcount(reader, &count);
+  for (DWORD i = 0; i < count; ++i) {
+    DWORD code = 0;
+    ULONG length = 0;
+    NMR::lib3mf_reader_getwarningutf8(reader, i, &code, nullptr, 0, &length);
+    if (code == NMR_ERROR_INVALIDMODELUNIT) return true;
+  }
+  return false;
 }
 
 double metresPer(DWORD unit) {
@@ -119,6 +133,9 @@ TriangleMesh parse3mf(const std::string& bytes, const std::filesystem::path& pat
   done(NMR::lib3mf_model_queryreader(given.object, "3mf", &reader.object));
   std::string copy = bytes;  // the library asks for writable memory
   done(NMR::lib3mf_reader_readfrombuffer(reader.object, reinterpret_cast<BYTE*>(copy.data()), copy.size()));
+  if (notesUnknownUnit(reader.object))
+    throw InputError(path.string() + ": the model's unit is none of 3MF",
+                     "use micron, millimeter, centimeter, inch, foot or meter");
   DWORD unit = NMR::MODELUNIT_MILLIMETER;
   done(NMR::lib3mf_model_getunit(given.object, &unit));
   // All that is to be built becomes one mesh, components and their places resolved.

@@ -5,8 +5,10 @@
 
 #include <algorithm>
 #include <array>
+#include <cmath>
 #include <cstdint>
 #include <cstring>
+#include <map>
 
 #include "barelattice/base/error.hpp"
 #include "barelattice/base/file.hpp"
@@ -67,6 +69,102 @@ TEST(ReadMesh, takesTheUnitItIsTold) {
   const std::filesystem::path own = ::testing::TempDir() + "unit.3mf";
   writeMesh(own, ball(), MeshFormat::threeMf);
   EXPECT_NEAR(readMesh(own, 0.0254).volume() / ball().volume(), 1, 1e-5) << "3MF names its unit";
+}
+
+/// A zip archive of uncompressed files, as 3MF wants one.
+std::string archive(const std::vector<std::pair<std::string, std::string>>& files) {
+  const auto number = [](std::uint32_t value, int bytes) {
+    std::string text;
+    for (int i = 0; i < bytes; ++i) text += static_cast<char>(value >> 8 * i & 0xFFU);
+    return text;
+  };
+  const auto checksum = [](const std::string& bytes) {  // CRC-32 of ISO 3309
+    std::uint32_t crc = ~0U;
+    for (const char byte : bytes) {
+      crc ^= static_cast<unsigned char>(byte);
+      for (int bit = 0; bit < 8; ++bit) crc = crc >> 1 ^ (crc & 1 ? 0xEDB88320U : 0U);
+    }
+    return ~crc;
+  };
+  std::string body, directory;
+  for (const auto& [name, text] : files) {
+    const auto size = static_cast<std::uint32_t>(text.size());
+    const std::string about = number(20, 2) + number(0, 8) + number(checksum(text), 4) + number(size, 4) +
+                              number(size, 4) + number(static_cast<std::uint32_t>(name.size()), 2);
+    directory += "PK\1\2" + number(20, 2) + about + number(0, 12) +
+                 number(static_cast<std::uint32_t>(body.size()), 4) + name;
+    body += "PK\3\4" + about + number(0, 2) + name + text;
+  }
+  const auto count = static_cast<std::uint32_t>(files.size());
+  return body + directory + "PK\5\6" + number(0, 4) + number(count, 2) + number(count, 2) +
+         number(static_cast<std::uint32_t>(directory.size()), 4) +
+         number(static_cast<std::uint32_t>(body.size()), 4) + number(0, 2);
+}
+
+/// A 3MF file with a unit, objects and build items of one's own.
+std::filesystem::path threeMf(const std::string& unit, const std::string& objects, const std::string& items) {
+  const std::filesystem::path path = ::testing::TempDir() + "model.3mf";
+  const std::string head = R"(<?xml version="1.0" encoding="UTF-8"?>)";
+  writeFile(
+      path,
+      archive({{"[Content_Types].xml",
+                head + R"(<Types xmlns="http://schemas.openxmlformats.org/package/2006/content-types">
+<Default Extension="rels" ContentType="application/vnd.openxmlformats-package.relationships+xml"/>
+<Default Extension="model" ContentType="application/vnd.ms-package.3dmanufacturing-3dmodel+xml"/></Types>)"},
+               {"_rels/.rels",
+                head + R"(<Relationships xmlns="http://schemas.openxmlformats.org/package/2006/relationships">
+<Relationship Target="/3D/3dmodel.model" Id="rel0"
+ Type="http://schemas.microsoft.com/3dmanufacturing/2013/01/3dmodel"/></Relationships>)"},
+               {"3D/3dmodel.model",
+                head + "<model unit=\"" + unit +
+                    R"(" xmlns="http://schemas.microsoft.com/3dmanufacturing/core/2015/02"><resources>)" +
+                    objects + "</resources><build>" + items + "</build></model>"}}));
+  return path;
+}
+
+constexpr const char* kCorner = R"(<object id="1" type="model"><mesh><vertices>
+<vertex x="0" y="0" z="0"/><vertex x="1" y="0" z="0"/><vertex x="0" y="1" z="0"/><vertex x="0" y="0" z="1"/>
+</vertices><triangles><triangle v1="0" v2="2" v3="1"/><triangle v1="0" v2="1" v3="3"/>
+<triangle v1="0" v2="3" v3="2"/><triangle v1="1" v2="2" v3="3"/></triangles></mesh></object>)";
+
+TEST(Read3mf, knowsEveryUnit) {
+  const std::map<std::string, double> metres{{"micron", 1e-6}, {"millimeter", 1e-3}, {"centimeter", 1e-2},
+                                             {"inch", 0.0254}, {"foot", 0.3048},     {"meter", 1}};
+  for (const auto& [unit, size] : metres)
+    EXPECT_NEAR(readMesh(threeMf(unit, kCorner, R"(<item objectid="1"/>)")).volume() / std::pow(size, 3),
+                1.0 / 6, 1e-6)
+        << unit;
+}
+
+// What is built is an object of two components, one of them moved and doubled; a third object is not built.
+TEST(Read3mf, putsComponentsInTheirPlaces) {
+  const std::string objects =
+      kCorner + std::string(R"(<object id="2" type="model"><components><component objectid="1"/>
+<component objectid="1" transform="2 0 0 0 2 0 0 0 2 10 0 0"/></components></object>)");
+  const TriangleMesh mesh =
+      readMesh(threeMf("millimeter", objects, R"(<item objectid="2" transform="1 0 0 0 1 0 0 0 1 0 5 0"/>)"));
+  EXPECT_NEAR(mesh.volume(), 1e-9 * (1 + 8) / 6, 1e-15);
+  EXPECT_LT((mesh.bounds().min() - 1e-3 * Vec3(0, 5, 0)).norm(), 1e-9);
+  EXPECT_LT((mesh.bounds().max() - 1e-3 * Vec3(12, 7, 2)).norm(), 1e-9);
+}
+
+TEST(Read3mf, refusesWhatIsNotWhole) {
+  const auto refused = [](const std::filesystem::path& path) {
+    try {
+      readMesh(path);
+      return std::string();
+    } catch (const InputError& error) {
+      return std::string(error.what());
+    }
+  };
+  const std::string item = R"(<item objectid="1"/>)";
+  EXPECT_THAT(refused(threeMf("furlong", kCorner, item)), HasSubstr("unit is none of 3MF"));
+  EXPECT_THAT(refused(threeMf("inch", kCorner, R"(<item objectid="7"/>)")),
+              HasSubstr("not a whole 3MF file"));
+  EXPECT_THAT(refused(threeMf("inch", kCorner, "")), HasSubstr("model.3mf"));
+  std::string far = kCorner;
+  far.replace(far.find("v3=\"1\""), 6, "v3=\"9\"");
+  EXPECT_THAT(refused(threeMf("inch", far, item)), HasSubstr("not a whole 3MF file"));
 }
 
 constexpr const char* kObj = R"(# a box of polygons
