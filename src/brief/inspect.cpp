@@ -304,7 +304,9 @@ std::string describe(const Inspection& inspection) {
                         inspection.bodies.size() == 1 ? "" : "s",
                         inspection.unit.empty() ? "no unit" : inspection.unit);
     if (inspection.looseFaces)
-      text += fmt::format("{} faces belong to no solid and are left out\n", inspection.looseFaces);
+      text += inspection.looseFaces == 1
+                  ? "1 face belongs to no solid and is left out\n"
+                  : fmt::format("{} faces belong to no solid and are left out\n", inspection.looseFaces);
   }
   for (std::size_t b = 0; b < inspection.bodies.size(); ++b) {
     const InspectedBody& body = inspection.bodies[b];

@@ -4,6 +4,8 @@
 #include <gmock/gmock.h>
 #include <gtest/gtest.h>
 
+#include <cstdlib>
+
 #include "barelattice/base/file.hpp"
 #include "barelattice/brief/inspect.hpp"
 #include "barelattice/brief/job.hpp"
@@ -14,6 +16,7 @@ namespace {
 
 using ::testing::Contains;
 using ::testing::HasSubstr;
+using ::testing::Not;
 namespace fs = std::filesystem;
 
 const fs::path kStep = BARELATTICE_EXAMPLES "/step";
@@ -288,6 +291,38 @@ TEST(Inspect, saysWhatIsWrongWithTriangles) {
   EXPECT_EQ(json["triangles"], 3);
   EXPECT_EQ(json["defects"][0]["at_mm"].size(), 3U);
   EXPECT_THROW(inspectFile("part.dxf"), InputError);
+}
+
+// A stand-in for the reader of STEP files, which mends too much to leave anything doubtful in a file of ours.
+TEST(Inspect, saysWhatIsDoubtfulInACadFile) {
+  const fs::path folder = ::testing::TempDir();
+  const auto inspected = [&](int looseFaces) {
+    const fs::path reader = folder / "reader.sh";
+    writeFile(reader, fmt::format(R"(#!/bin/sh
+echo '{{"unit": "inch", "loose_faces": {}, "solids": [{{"name": "wedge", "valid": false, "volume": 1.6e-7,
+"deviation": 1e-6, "vertices": [0,0,0, 0.01,0,0, 0,0.01,0, 0,0,0.01], "triangles": [0,2,1,0, 0,1,3,1, 0,3,2,1, 1,2,3,1],
+"faces": [{{"kind": "plane", "origin": [0,0,0], "axis": [0,0,-1], "area": 5e-5, "centre": [0.003,0.003,0], "adjacent": [1]}},
+{{"kind": "freeform", "area": 1.9e-4, "centre": [0.003,0.003,0.003], "adjacent": [0]}}]}}]}}'
+)",
+                                  looseFaces));
+    fs::permissions(reader, fs::perms::owner_all);
+    writeFile(folder / "odd.step", "ISO-10303-21;\n");
+    ::setenv("BARELATTICE_CAD", reader.c_str(), 1);
+    Inspection inspection = inspectFile(folder / "odd.step");
+    ::unsetenv("BARELATTICE_CAD");
+    return inspection;
+  };
+  const Inspection inspection = inspected(2);
+  EXPECT_FALSE(inspection.usable);
+  EXPECT_EQ(toJson(inspection)["loose_faces"], 2);
+  EXPECT_FALSE(toJson(inspection)["usable"].get<bool>());
+  const std::string text = describe(inspection);
+  EXPECT_THAT(text, HasSubstr("1 solid, written in inch"));
+  EXPECT_THAT(text, HasSubstr("2 faces belong to no solid and are left out"));
+  EXPECT_THAT(text, HasSubstr("mm, topology doubtful"));
+  EXPECT_THAT(text, HasSubstr("2 faces; for [faces]:"));
+  EXPECT_THAT(describe(inspected(1)), HasSubstr("1 face belongs to no solid and is left out"));
+  EXPECT_THAT(describe(inspected(0)), Not(HasSubstr("left out")));
 }
 
 }  // namespace
