@@ -11,6 +11,7 @@
 
 #include "barelattice/base/error.hpp"
 #include "barelattice/base/file.hpp"
+#include "barelattice/geometry/dual_contour.hpp"
 #include "barelattice/geometry/face.hpp"
 #include "barelattice/grid/domain.hpp"
 
@@ -146,6 +147,18 @@ TEST_F(Cad, edgesAreThoseOfTheExactFaces) {
             << i << ' ' << a << ' ' << b;
       }
   }
+}
+
+// Steiner's formula for a disc of radius r and height h grown by d: V + A d + (pi h + pi^2 r) d^2 + 4/3 pi
+// d^3. With edges that stay sharp it would be 0.8 % more.
+TEST_F(Cad, bodiesGrowWithRoundEdges) {
+  const ShapePtr disc = makeCadShape(readStep(kStep / "rigger.step").solids.at(1));
+  const double r = 0.14, h = 0.044, d = 0.01;
+  const double wanted = kPi * r * r * h + 2 * kPi * r * (h + r) * d + (kPi * h + kPi * kPi * r) * d * d +
+                        4 * kPi / 3 * d * d * d;
+  EXPECT_NEAR(dualContour(*disc->offset(d), 0.003).volume() / wanted, 1, 1e-3);
+  const double shrunk = kPi * (r - d) * (r - d) * (h - 2 * d);
+  EXPECT_NEAR(dualContour(*disc->offset(-d), 0.003).volume() / shrunk, 1, 1e-3);
 }
 
 TEST_F(Cad, facesHaveTheAreaOfTheKernelAndTheirOwnExtent) {

@@ -70,7 +70,9 @@ export function coloured(geometry: THREE.BufferGeometry): THREE.Mesh {
 
 export function glass(geometry: THREE.BufferGeometry, colour: string, opacity: number): THREE.Object3D {
   const group = new THREE.Group();
-  const material = new THREE.MeshBasicMaterial({ color: colour, transparent: true, opacity, depthWrite: false, side: THREE.DoubleSide });
+  // Set back a little: where it lies on the face of an opaque body, that body alone is seen.
+  const material = new THREE.MeshBasicMaterial({ color: colour, transparent: true, opacity, depthWrite: false, side: THREE.DoubleSide,
+    polygonOffset: true, polygonOffsetFactor: 1, polygonOffsetUnits: 1 });
   group.add(new THREE.Mesh(geometry, material));
   const lines = new THREE.LineBasicMaterial({ color: colour, transparent: true, opacity: Math.min(1, opacity * 4) });
   group.add(new THREE.LineSegments(new THREE.EdgesGeometry(geometry, 35), lines));
