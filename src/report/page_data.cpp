@@ -53,11 +53,12 @@ json meshJson(const TriangleMesh& mesh) {
   return {{"positions", packed(positions)}, {"triangles", packed(triangles)}};
 }
 
-/// A shape as triangles, fine enough for a picture.
-json shapeJson(const Shape& shape, double thickness) {
+/// A shape as triangles, fine enough for a picture of a scene whose longest side is given.
+json shapeJson(const Shape& shape, double scene, double thickness) {
   if (const TriangleMesh* own = shape.triangles()) return meshJson(*own);
   const Box box = shape.bounds();
-  constexpr double kCells = 64;  // along the longest side
+  constexpr double kCells = 96;        // along the longest side
+  constexpr double kSceneCells = 240;  // but none smaller than this makes of the scene
   constexpr double kFlatCells = 240;
   if (thickness > 0) {
     const double spacing = box.sizes().head<2>().maxCoeff() / kFlatCells;
@@ -68,9 +69,9 @@ json shapeJson(const Shape& shape, double thickness) {
         {box.min().head<2>(), box.max().head<2>()}, spacing);
     return meshJson(extruded(simplified(outline, 0.02 * spacing), thickness));
   }
-  const double spacing = std::max(box.sizes().maxCoeff() / kCells, 1e-9);
-  return meshJson(
-      dualContour(shape, std::min(spacing, 0.7 * std::max(box.sizes().minCoeff(), 0.2 * spacing))));
+  const double wanted = std::max(box.sizes().maxCoeff() / kCells, scene / kSceneCells);
+  const double thin = 0.7 * std::max(box.sizes().minCoeff(), 0.2 * wanted);
+  return meshJson(dualContour(shape, std::min(wanted, thin)));
 }
 
 json faceJson(const NamedFace& named) {
@@ -207,8 +208,10 @@ void addShapes(const Job& job, json& data) {
   for (const MaterialRegion& region : job.regions.materials) shapes.push_back(region.shape.get());
   if (!job.brief.baseline.empty()) shapes.push_back(job.brief.shape(job.brief.baseline).get());
   std::vector<json> meshes(shapes.size());
+  const double scene = job.regions.space->bounds().sizes().maxCoeff();
   forEach(
-      shapes.size(), [&](std::size_t i) { meshes[i] = shapeJson(*shapes[i], job.regions.thickness); }, 1);
+      shapes.size(), [&](std::size_t i) { meshes[i] = shapeJson(*shapes[i], scene, job.regions.thickness); },
+      1);
   std::size_t next = 0;
   data["space"] = meshes[next++];
   data["keeps"] = json::array();
