@@ -107,19 +107,20 @@ std::string describeBodies(const JobRun& run) {
   for (const auto& [key, name] : bodies) {
     if (!run.results().contains(key)) continue;
     for (const auto& c : run.results()[key]["cases"])
-      text += fmt::format("  {:<16} {:<10} {:>13.4g} {:>16.4g} {:>14.4g} +- {:>6.1g} {:>10.3g} +- {:>6.1g}\n",
-                          c["name"].get<std::string>(), name, c["compliance_J"].get<double>(),
-                          c["largest_displacement_mm"].get<double>(), c["judged_von_mises_MPa"].get<double>(),
-                          c["judged_von_mises_error_MPa"].get<double>(), c["safety_factor"].get<double>(),
-                          c["safety_factor_error"].get<double>());
+      text +=
+          fmt::format("  {:<16} {:<10} {:>13.4g} {:>16.4g} {:>14.4g} +- {:>6} {:>10.3g} +- {:>6}\n",
+                      c["name"].get<std::string>(), name, c["compliance_J"].get<double>(),
+                      c["largest_displacement_mm"].get<double>(), c["judged_von_mises_MPa"].get<double>(),
+                      errorText(c["judged_von_mises_error_MPa"].get<double>()),
+                      c["safety_factor"].get<double>(), errorText(c["safety_factor_error"].get<double>()));
   }
   for (const auto& [key, name] : bodies) {
     if (!run.results().contains(key) || std::string(key) == "block") continue;
     for (const auto& r : run.results()[key]["requirements"])
-      text += fmt::format("  {:<10} {:<30} {:>9.4g} +- {:.1g} {} ({} {:.4g}): {}\n", name,
-                          r["what"].get<std::string>(), r["value"].get<double>(), r["error"].get<double>(),
-                          r["unit"].get<std::string>(), r["sense"].get<std::string>(),
-                          r["bound"].get<double>(), r["verdict"].get<std::string>());
+      text += fmt::format(
+          "  {:<10} {:<30} {:>9.4g} +- {} {} ({} {:.4g}): {}\n", name, r["what"].get<std::string>(),
+          r["value"].get<double>(), errorText(r["error"].get<double>()), r["unit"].get<std::string>(),
+          r["sense"].get<std::string>(), r["bound"].get<double>(), r["verdict"].get<std::string>());
   }
   text.pop_back();
   return text;

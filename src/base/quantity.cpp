@@ -108,4 +108,11 @@ double parseQuantity(std::string_view text, Measure measure) {
   throw InputError(fmt::format("\"{}\" has the unknown unit \"{}\"", text, name), cure);
 }
 
+std::string errorText(double error) {
+  constexpr double kLargest = 1e9;  // beyond it an exponent is easier to read than zeros
+  if (!(error >= 1 && error < kLargest)) return fmt::format("{:.1g}", error);
+  const double digit = std::pow(10, std::floor(std::log10(error)));
+  return fmt::format("{:.0f}", digit * std::round(error / digit));
+}
+
 }  // namespace barelattice

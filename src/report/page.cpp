@@ -64,9 +64,10 @@ std::string text(const json& value, const char* format = "{:.4g}") {
   return fmt::format(fmt::runtime(format), value.get<double>());
 }
 
-/// "1.23 &plusmn; 0.02": a figure with its estimated error, rounded up to one digit.
+/// "1.23 &plusmn; 0.02": a figure with its estimated error.
 std::string withError(const json& value, const json& error) {
-  return text(value) + fmt::format(" <span class=\"error\">&plusmn; {:.1g}</span>", error.get<double>());
+  return text(value) +
+         fmt::format(" <span class=\"error\">&plusmn; {}</span>", errorText(error.get<double>()));
 }
 
 std::string vectorText(const Vec3& v) {

@@ -36,6 +36,17 @@ struct BadQuantity {
 
 class QuantityErrors : public ::testing::TestWithParam<BadQuantity> {};
 
+TEST(Quantity, errorsHaveOneDigitAndNoExponent) {
+  EXPECT_EQ(errorText(0.0214), "0.02");
+  EXPECT_EQ(errorText(0.97), "1");
+  EXPECT_EQ(errorText(9.4), "9");
+  EXPECT_EQ(errorText(9.7), "10");
+  EXPECT_EQ(errorText(23.9), "20");
+  EXPECT_EQ(errorText(1499), "1000");
+  EXPECT_EQ(errorText(2.6e12), "3e+12");
+  EXPECT_EQ(errorText(0), "0");
+}
+
 TEST_P(QuantityErrors, sayWhatIsWrongAndHowToMendIt) {
   try {
     parseQuantity(GetParam().text, Measure::length);

@@ -23,6 +23,9 @@ std::string unitsOf(Measure measure);
 /// A noun with its article for messages, e.g. "a length".
 std::string nameOf(Measure measure);
 
+/// The estimated error of a figure, to one significant digit: "0.02", "20" (never "2e+01").
+std::string errorText(double error);
+
 /// Millimetres per metre: files for printing and people's eyes are in millimetres.
 inline constexpr double kMillimetresPerMetre = 1e3;
 
