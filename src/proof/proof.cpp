@@ -396,8 +396,8 @@ std::vector<Judgement> judge(const Proof& coarse, const Proof& proof, double rat
     Judgement j{requirement, {}, {}, Verdict::notShown};
     const bool least = requirement.kind == Requirement::Kind::safetyFactor;
     if (requirement.kind == Requirement::Kind::mass) {
-      j.value = {proof.mass, coarse.mass,
-                 0};  // the meshes differ by what they chamfer, which is no error of the solid
+      // What meshes chamfer off edges goes with the square of the spacing.
+      j.value = extrapolated(coarse.mass, proof.mass, ratio, 2);
     } else {
       const auto face = std::find_if(problem.faces.begin(), problem.faces.end(),
                                      [&](const NamedFace& f) { return f.name == requirement.face; });

@@ -109,6 +109,11 @@ json JobRun::analysed(const Implicit& f, const TriangleMesh* exported, const std
     writeVtu(folder_ / file, mesh, body.fine);
     if (exported && !job_.regions.hasBonded()) gap = surfaceGap(mesh.surfaceTriangles(), *exported);
   }
+  // Where there is a surface it tells the mass: meshes chamfer its edges.
+  if (ownSolid)
+    body.fine.mass = body.coarse.mass = results_["solid"]["mass_kg"].get<double>();
+  else if (exported && !job_.regions.hasBonded())
+    body.fine.mass = body.coarse.mass = job_.massOf(exported->volume(), f, body.spacing);
   std::vector<double> weights;
   for (const GridCase& c : job_.cases) weights.push_back(c.weight);
   json figures = bodyJson(body, problem, weights);

@@ -248,6 +248,14 @@ TEST(Verdict, needsTheFigureAndItsErrorOnTheRightSideOfTheBound) {
   using Kind = Requirement::Kind;
   EXPECT_EQ(one(Kind::mass, 2.1).verdict, Verdict::met);
   EXPECT_EQ(one(Kind::mass, 1.9).verdict, Verdict::notMet);
+  // Of a body known by its meshes alone a third of their difference is in doubt.
+  const auto meshed = [&](double bound) {
+    return judge(proofWith(1.88, {}), proofWith(2, {}), ratio, 0.1, problem, {{Kind::mass, "", bound}})[0];
+  };
+  EXPECT_NEAR(meshed(2.1).value.error, 0.04, 1e-12);
+  EXPECT_EQ(meshed(2.05).verdict, Verdict::met);
+  EXPECT_EQ(meshed(2.02).verdict, Verdict::notShown);
+  EXPECT_EQ(meshed(1.95).verdict, Verdict::notMet);
   const Judgement tip = one(Kind::displacement, 0.00303);
   EXPECT_EQ(tip.worstCase, "case 2");
   EXPECT_NEAR(tip.value.error, 0.00002, 1e-9);

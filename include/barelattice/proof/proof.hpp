@@ -85,7 +85,7 @@ struct CaseProof {
 
 struct Proof {
   double volume = 0;  ///< of the mesh, m3
-  double mass = 0;    ///< without bonded parts, kg
+  double mass = 0;    ///< of the mesh without bonded parts, kg; who knows the body's exactly may put it here
   double bonded = 0;  ///< mass of the bonded parts, kg
   std::size_t tets = 0;
   std::size_t nodes = 0;
