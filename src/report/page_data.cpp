@@ -35,6 +35,7 @@ json quantised(const std::vector<float>& values) {
   const float offset = values.empty() ? 0 : *low;
   const float range = values.empty() ? 0 : *high - *low;
   std::vector<std::uint16_t> steps;
+  steps.reserve(values.size());
   for (const float v : values)
     steps.push_back(range > 0 ? static_cast<std::uint16_t>(std::lround(65535 * (v - offset) / range)) : 0);
   json field = packed(steps);
@@ -123,6 +124,7 @@ json casesJson(const Job& job) {
 
 std::vector<std::uint8_t> asBytes(const std::vector<float>& shares) {
   std::vector<std::uint8_t> bytes;
+  bytes.reserve(shares.size());
   for (const float s : shares)
     bytes.push_back(static_cast<std::uint8_t>(std::lround(255 * std::clamp(s, 0.0F, 1.0F))));
   return bytes;
@@ -174,6 +176,7 @@ void addHistory(const std::filesystem::path& run, json& data) {
 
 std::vector<float> inMegapascal(const std::vector<float>& stress) {
   std::vector<float> values;
+  values.reserve(stress.size());
   for (const float s : stress) values.push_back(s * 1e-6F);
   return values;
 }
