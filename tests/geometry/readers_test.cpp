@@ -75,7 +75,7 @@ TEST(ReadMesh, takesTheUnitItIsTold) {
 std::string archive(const std::vector<std::pair<std::string, std::string>>& files) {
   const auto number = [](std::uint32_t value, int bytes) {
     std::string text;
-    for (int i = 0; i < bytes; ++i) text += static_cast<char>(value >> 8 * i & 0xFFU);
+    for (int i = 0; i < bytes; ++i) text += i < 4 ? static_cast<char>(value >> 8 * i & 0xFFU) : '\0';
     return text;
   };
   const auto checksum = [](const std::string& bytes) {  // CRC-32 of ISO 3309
