@@ -175,6 +175,7 @@ class MeshShape final : public Shape {
     return {vertices, count};
   }
 
+  /// The normal of that feature, not a unit vector.
   Vec3 normalAt(const NearestPoint& near) const {
     const auto [vertices, count] = featureOf(near);
     if (count == 3) return faceNormals_[static_cast<std::size_t>(near.triangle)];

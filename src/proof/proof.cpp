@@ -396,8 +396,8 @@ std::vector<Judgement> judge(const Proof& coarse, const Proof& proof, double rat
     Judgement j{requirement, {}, {}, Verdict::notShown};
     const bool least = requirement.kind == Requirement::Kind::safetyFactor;
     if (requirement.kind == Requirement::Kind::mass) {
-      // What meshes chamfer off edges goes with the square of the spacing.
-      j.value = extrapolated(coarse.mass, proof.mass, ratio, 2);
+      constexpr int kChamferOrder = 2;  // what meshes cut off edges goes with the square of the spacing
+      j.value = extrapolated(coarse.mass, proof.mass, ratio, kChamferOrder);
     } else {
       const auto face = std::find_if(problem.faces.begin(), problem.faces.end(),
                                      [&](const NamedFace& f) { return f.name == requirement.face; });

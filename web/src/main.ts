@@ -214,7 +214,7 @@ function buildStress(): void {
     body.geometry.computeVertexNormals();
     mesh.geometry = body.geometry;
     element("deform-scale").textContent = deform.checked ? `displacements drawn ${scale.toPrecision(3)} times too large` : "";
-    element("legend-low").textContent = low === 0 ? "0" : `${Number(low.toPrecision(3))}`;
+    element("legend-low").textContent = `${Number(low.toPrecision(3))}`;
     element("legend-middle").textContent = `${Number(((low + high) / 2).toPrecision(3))}`;
     element("legend-top").textContent = `${Number(high.toPrecision(3))} MPa and more`;
     view.draw();
