@@ -171,13 +171,18 @@ CadModel readStep(const std::filesystem::path& path, double deviation, const Cad
   return parseCadModel(outcome.output, path);
 }
 
-CadModel parseCadModel(const std::string& text, const std::filesystem::path& path) {
-  const json document = json::parse(text, nullptr, false);
+CadModel parseCadModel(const std::string& answer, const std::filesystem::path& path) {
+  json document;
+  try {
+    document = json::from_cbor(answer);
+  } catch (const json::exception&) {
+    document = nullptr;
+  }
   if (!document.is_object()) throw InputError(path.string() + ": the CAD kernel left half an answer");
-  if (document.contains("error"))
-    throw InputError(path.string() + " " + document["error"].get<std::string>(), "export it again");
   CadModel model;
   try {
+    if (document.contains("error"))
+      throw InputError(path.string() + " " + document["error"].get<std::string>(), "export it again");
     model.unit = document.value("unit", "");
     model.looseFaces = document.value("loose_faces", std::size_t{0});
     for (const json& entry : document.at("solids")) model.solids.push_back(solidFrom(entry));

@@ -10,6 +10,7 @@
 #include "barelattice/brief/inspect.hpp"
 #include "barelattice/brief/job.hpp"
 #include "barelattice/geometry/mesh_files.hpp"
+#include "support/cad_answer.hpp"
 
 namespace barelattice {
 namespace {
@@ -298,13 +299,15 @@ TEST(Inspect, saysWhatIsDoubtfulInACadFile) {
   const fs::path folder = ::testing::TempDir();
   const auto inspected = [&](int looseFaces) {
     const fs::path reader = folder / "reader.sh";
-    writeFile(reader, fmt::format(R"(#!/bin/sh
-echo '{{"unit": "inch", "loose_faces": {}, "solids": [{{"name": "wedge", "valid": false, "volume": 1.6e-7,
+    writeFile(
+        folder / "answer",
+        cadAnswer(fmt::format(
+            R"({{"unit": "inch", "loose_faces": {}, "solids": [{{"name": "wedge", "valid": false, "volume": 1.6e-7,
 "deviation": 1e-6, "vertices": [0,0,0, 0.01,0,0, 0,0.01,0, 0,0,0.01], "triangles": [0,2,1,0, 0,1,3,1, 0,3,2,1, 1,2,3,1],
 "faces": [{{"kind": "plane", "origin": [0,0,0], "axis": [0,0,-1], "area": 5e-5, "centre": [0.003,0.003,0], "adjacent": [1]}},
-{{"kind": "freeform", "area": 1.9e-4, "centre": [0.003,0.003,0.003], "adjacent": [0]}}]}}]}}'
-)",
-                                  looseFaces));
+{{"kind": "freeform", "area": 1.9e-4, "centre": [0.003,0.003,0.003], "adjacent": [0]}}]}}]}})",
+            looseFaces)));
+    writeFile(reader, fmt::format("#!/bin/sh\ncat {}\n", (folder / "answer").string()));
     fs::permissions(reader, fs::perms::owner_all);
     writeFile(folder / "odd.step", "ISO-10303-21;\n");
     ::setenv("BARELATTICE_CAD", reader.c_str(), 1);

@@ -14,6 +14,7 @@
 #include "barelattice/geometry/dual_contour.hpp"
 #include "barelattice/geometry/face.hpp"
 #include "barelattice/grid/domain.hpp"
+#include "support/cad_answer.hpp"
 
 namespace barelattice {
 namespace {
@@ -33,9 +34,10 @@ class Cad : public ::testing::Test {
 /// An answer of the reader: a tetrahedron whose first face is given.
 std::string answer(const std::string& face,
                    const std::string& triangles = "0,2,1,0,0,1,3,1,0,3,2,1,1,2,3,1") {
-  return R"({"solids":[{"volume":0.1666,"deviation":0.001,"vertices":[0,0,0,1,0,0,0,1,0,0,0,1],"triangles":[)" +
-         triangles + R"(],"faces":[)" + face +
-         R"(,{"kind":"freeform","area":1.9,"centre":[0.3,0.3,0.3],"adjacent":[0]}]}]})";
+  return cadAnswer(
+      R"({"solids":[{"volume":0.1666,"deviation":0.001,"vertices":[0,0,0,1,0,0,0,1,0,0,0,1],"triangles":[)" +
+      triangles + R"(],"faces":[)" + face +
+      R"(,{"kind":"freeform","area":1.9,"centre":[0.3,0.3,0.3],"adjacent":[0]}]}]})");
 }
 
 TEST(CadAnswer, isCheckedBeforeItIsBelieved) {
@@ -61,9 +63,10 @@ TEST(CadAnswer, isCheckedBeforeItIsBelieved) {
   };
   refuses("", "half an answer");
   refuses(answer(plane).substr(0, 100), "half an answer");
-  refuses("{\"solids\":7}", "odd answer");
-  refuses("{\"solids\":[]}", "holds no solid");
-  refuses("{\"error\":\"is damaged\"}", "a.step is damaged");
+  refuses(answer(plane) + "more", "half an answer");
+  refuses(cadAnswer(R"({"solids":7})"), "odd answer");
+  refuses(cadAnswer(R"({"solids":[]})"), "holds no solid");
+  refuses(cadAnswer(R"({"error":"is damaged"})"), "a.step is damaged");
   refuses(answer(round("[0,0,0]", "2")), "no radius or no axis");
   refuses(answer(round("[0,0,1]", "-2")), "no radius or no axis");
   refuses(answer(round("[0,0]", "2")), "odd answer");
@@ -255,11 +258,11 @@ TEST_F(Cad, saysWhenTheReaderIsMissing) {
 }
 
 TEST(CadModel, refusesOddAnswersOfTheReader) {
-  for (const char* answer : {"", "{", "[]", "{}", R"({"solids": [{}]})", R"({"solids": []})",
-                             R"({"solids": [{"volume": 1, "deviation": 1, "faces": [], "vertices": [0, 0, 0],
+  for (const char* odd : {"[]", "{}", R"({"solids": [{}]})", R"({"solids": []})",
+                          R"({"solids": [{"volume": 1, "deviation": 1, "faces": [], "vertices": [0, 0, 0],
                                  "triangles": [0, 1, 2, 0]}]})",
-                             R"({"error": "is broken"})"})
-    EXPECT_THROW(parseCadModel(answer, "a.step"), InputError) << answer;
+                          R"({"error": "is broken"})", R"({"error": 7})"})
+    EXPECT_THROW(parseCadModel(cadAnswer(odd), "a.step"), InputError) << odd;
 }
 
 }  // namespace

@@ -57,8 +57,10 @@ bool cadAvailable();
 ///   there is nothing to read it with.
 CadModel readStep(const std::filesystem::path& path, double deviation = 0, const CadLimits& limits = {});
 
-/// The same from what barelattice-cad wrote. @param path for messages only.
-CadModel parseCadModel(const std::string& json, const std::filesystem::path& path);
+/// The same from what barelattice-cad wrote.
+/// @param answer in CBOR (RFC 8949).
+/// @param path for messages only.
+CadModel parseCadModel(const std::string& answer, const std::filesystem::path& path);
 
 /// The body of a solid. Near a plane, cylinder, cone, sphere or torus the distance is that to the exact
 /// surface, elsewhere that to the triangles; its patches are the faces.

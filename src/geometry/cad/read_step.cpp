@@ -1,4 +1,5 @@
-// barelattice-cad: reads a STEP file with the CAD kernel and writes what it holds as JSON to standard output.
+// barelattice-cad: reads a STEP file with the CAD kernel and writes what it holds to standard output, as CBOR
+// (RFC 8949): a tree like that of JSON whose numbers need not be turned into digits and back.
 //
 // A program of its own, because the kernel is not ours: a damaged file can cost it memory, time or its life,
 // and the library that calls it (geometry/cad.cpp) sets limits to all three. Lengths in m, areas in m2,
@@ -7,15 +8,18 @@
 #include <BRepAdaptor_Surface.hxx>
 #include <BRepBndLib.hxx>
 #include <BRepCheck_Analyzer.hxx>
-#include <BRepGProp.hxx>
+#include <BRepGProp_Domain.hxx>
+#include <BRepGProp_Face.hxx>
+#include <BRepGProp_Sinert.hxx>
+#include <BRepGProp_Vinert.hxx>
 #include <BRepLib.hxx>
 #include <BRepMesh_IncrementalMesh.hxx>
 #include <BRepTools.hxx>
 #include <BRep_Tool.hxx>
-#include <GProp_GProps.hxx>
 #include <Interface_Static.hxx>
 #include <Message.hxx>
 #include <Message_Messenger.hxx>
+#include <OSD_Parallel.hxx>
 #include <Poly_PolygonOnTriangulation.hxx>
 #include <Poly_Triangulation.hxx>
 #include <STEPCAFControl_Reader.hxx>
@@ -41,10 +45,12 @@
 #include <XSAlgo_AlgoContainer.hxx>
 #include <array>
 #include <cmath>
+#include <cstdint>
 #include <cstdio>
-#include <iostream>
+#include <cstdlib>
 #include <map>
 #include <nlohmann/json.hpp>
+#include <optional>
 #include <set>
 #include <string>
 #include <vector>
@@ -159,8 +165,8 @@ class Surface {
       }
       triangles.push_back(faceOf_[t]);
     }
-    solid["vertices"] = vertices;
-    solid["triangles"] = triangles;  // three vertices and the face, again and again
+    solid["vertices"] = std::move(vertices);
+    solid["triangles"] = std::move(triangles);  // three vertices and the face, again and again
   }
 
  private:
@@ -253,11 +259,32 @@ bool isValid(const TopoDS_Shape& shape) {
   return BRepCheck_Analyzer(shape, geometryToo, parallel).IsValid();
 }
 
+/// Integrals over each of some faces, on all cores.
+/// @tparam Integral of the kernel: BRepGProp_Sinert over areas, BRepGProp_Vinert over the cones from the
+/// point.
+template <class Integral>
+std::vector<Integral> integralsOver(const std::vector<TopoDS_Face>& faces, const gp_Pnt& about) {
+  std::vector<Integral> results(faces.size());
+  OSD_Parallel::For(0, static_cast<int>(faces.size()), [&](int f) {
+    const auto index = static_cast<std::size_t>(f);
+    BRepGProp_Face surface(faces[index]);
+    BRepGProp_Domain domain(faces[index]);
+    results[index] = Integral(surface, domain, about);
+  });
+  return results;
+}
+
 /// Of a closed body in m3; negative if its faces point inwards.
 double volumeOf(const TopoDS_Shape& solid) {
-  GProp_GProps properties;
-  BRepGProp::VolumeProperties(solid, properties);
-  return properties.Mass() * std::pow(kMetresPerUnit, 3);
+  std::vector<TopoDS_Face> faces;
+  for (TopExp_Explorer it(solid, TopAbs_FACE); it.More(); it.Next())
+    faces.push_back(TopoDS::Face(it.Current()));
+  // About a point of its own: far from the origin the parts of the faces would cancel.
+  const TopExp_Explorer vertex(solid, TopAbs_VERTEX);
+  const gp_Pnt about = vertex.More() ? BRep_Tool::Pnt(TopoDS::Vertex(vertex.Current())) : gp_Pnt();
+  double volume = 0;
+  for (const BRepGProp_Vinert& part : integralsOver<BRepGProp_Vinert>(faces, about)) volume += part.Mass();
+  return volume * std::pow(kMetresPerUnit, 3);
 }
 
 /// Mends what is read only where it is not valid as it stands: the kernel's own way is to look for every
@@ -271,8 +298,9 @@ class MendIfInvalid : public XSAlgo_AlgoContainer {
                             Standard_Boolean nonManifold) const override {
     if (!shape.IsNull()) {
       keepCurvesOnPlanes(shape);
-      if (isValid(shape) && volumeOf(shape) >= 0) {
-        valid_.insert(shape.TShape().get());
+      const double volume = isValid(shape) ? volumeOf(shape) : -1;
+      if (volume >= 0) {
+        volumes_[shape.TShape().get()] = volume;
         return shape;
       }
     }
@@ -280,16 +308,20 @@ class MendIfInvalid : public XSAlgo_AlgoContainer {
                                               progress, nonManifold);
   }
 
-  /// Whether a shape was read as valid, wherever it stands now.
-  bool foundValid(const TopoDS_Shape& shape) const { return valid_.count(shape.TShape().get()) > 0; }
+  /// The volume in m3 of a shape that was read as valid, wherever it stands now; nothing of another.
+  std::optional<double> volumeIfValid(const TopoDS_Shape& shape) const {
+    const auto known = volumes_.find(shape.TShape().get());
+    return known == volumes_.end() ? std::nullopt : std::optional(known->second);
+  }
 
  private:
-  mutable std::set<const TopoDS_TShape*> valid_;
+  mutable std::map<const TopoDS_TShape*, double> volumes_;
 };
 
 /// @param deviation of the triangles from the faces, m.
-json solidJson(const TopoDS_Shape& solid, double deviation, bool knownValid) {
-  if (!knownValid) keepCurvesOnPlanes(solid);
+/// @param volumeIfValid of the solid in m3 if it is known to be valid.
+json solidJson(const TopoDS_Shape& solid, double deviation, std::optional<double> volumeIfValid) {
+  if (!volumeIfValid) keepCurvesOnPlanes(solid);
   IMeshTools_Parameters settings;
   settings.Deflection = deviation / kMetresPerUnit;
   settings.Angle = 0.35;
@@ -309,22 +341,22 @@ json solidJson(const TopoDS_Shape& solid, double deviation, bool knownValid) {
         const int ib = faces.FindIndex(b);
         if (ia > 0 && ib > 0 && ia != ib) adjacent[static_cast<std::size_t>(ia - 1)].insert(ib - 1);
       }
+  std::vector<TopoDS_Face> list;
+  for (int f = 1; f <= faces.Extent(); ++f) list.push_back(TopoDS::Face(faces(f)));
+  const std::vector<BRepGProp_Sinert> areas = integralsOver<BRepGProp_Sinert>(list, gp_Pnt());
   json result;
   result["faces"] = json::array();
-  for (int f = 1; f <= faces.Extent(); ++f) {
-    const TopoDS_Face face = TopoDS::Face(faces(f));
-    json entry = surfaceOf(face);
-    GProp_GProps properties;
-    BRepGProp::SurfaceProperties(face, properties);
-    entry["area"] = properties.Mass() * kMetresPerUnit * kMetresPerUnit;
-    entry["centre"] = place(properties.CentreOfMass());
-    entry["adjacent"] = adjacent[static_cast<std::size_t>(f - 1)];
-    result["faces"].push_back(entry);
+  for (std::size_t f = 0; f < list.size(); ++f) {
+    json entry = surfaceOf(list[f]);
+    entry["area"] = areas[f].Mass() * kMetresPerUnit * kMetresPerUnit;
+    entry["centre"] = place(areas[f].CentreOfMass());
+    entry["adjacent"] = adjacent[f];
+    result["faces"].push_back(std::move(entry));
   }
-  result["volume"] = volumeOf(solid);
+  result["volume"] = volumeIfValid ? *volumeIfValid : volumeOf(solid);
   result["deviation"] = deviation;
   Surface(faces).write(result);
-  result["valid"] = knownValid || isValid(solid);
+  result["valid"] = volumeIfValid || isValid(solid);
   return result;
 }
 
@@ -373,8 +405,20 @@ class Solids {
   Handle(XCAFDoc_ShapeTool) tool_;
 };
 
+void write(const json& answer) {
+  const std::vector<std::uint8_t> bytes = json::to_cbor(answer);
+  std::fwrite(bytes.data(), 1, bytes.size(), stdout);
+}
+
+/// A text of the file or the kernel, which may be in any code, as far as it is ASCII.
+std::string plain(std::string text) {
+  for (char& letter : text)
+    if (letter < ' ' || letter > '~') letter = '?';
+  return text;
+}
+
 int fail(const std::string& what) {
-  std::cout << json{{"error", what}}.dump(-1, ' ', true, json::error_handler_t::replace) << std::endl;
+  write({{"error", plain(what)}});
   return 1;
 }
 
@@ -393,23 +437,23 @@ int read(const char* file, double deviation) {
   if (!reader.Transfer(document)) return fail("holds nothing the CAD kernel understands");
   const Solids solids(document);
   json result;
-  if (!lengths.IsEmpty()) result["unit"] = lengths.First().ToCString();
+  if (!lengths.IsEmpty()) result["unit"] = plain(lengths.First().ToCString());
   result["solids"] = json::array();
   for (const Solids::Entry& entry : solids.entries) {
     Bnd_Box box;
     BRepBndLib::AddOptimal(entry.shape, box, false, false);
     double net = deviation;
     if (!(net > 0) && !box.IsVoid()) net = 5e-4 * std::sqrt(box.SquareExtent()) * kMetresPerUnit;
-    json solid = solidJson(entry.shape, std::max(net, 1e-9), mend->foundValid(entry.shape));
+    json solid = solidJson(entry.shape, std::max(net, 1e-9), mend->volumeIfValid(entry.shape));
     solid["name"] = entry.name;
     if (!box.IsVoid()) {
       solid["low"] = place(box.CornerMin());
       solid["high"] = place(box.CornerMax());
     }
-    result["solids"].push_back(solid);
+    result["solids"].push_back(std::move(solid));
   }
   result["loose_faces"] = solids.looseFaces;  // the file may hold surfaces only
-  std::cout << result.dump(-1, ' ', true, json::error_handler_t::replace) << std::endl;
+  write(result);
   return 0;
 }
 
