@@ -16,7 +16,7 @@ constexpr double kMm = kMillimetresPerMetre;
 constexpr double kMPa = 1e-6;
 
 /// Increase when a step computes something else from the same brief, so that old results are not reused.
-constexpr const char* kMethodVersion = "12";
+constexpr const char* kMethodVersion = "13";
 
 }  // namespace
 

@@ -17,7 +17,8 @@ namespace {
 
 constexpr double kCreaseCosine = 0.82;  // 35 degrees: above what curved members show from vertex to vertex
 constexpr double kFeatherCosine =
-    -0.5;  // beyond 120 degrees the edge is a feather: its crease lies far out in thin air
+    -0.5;                     // beyond 120 degrees the edge is a feather: its crease lies far out in thin air
+constexpr int kHalvings = 4;  // of an edge, until the faces at its crease are told apart
 constexpr double kSnap = 0.2;           // a vertex this close to the crease (in spacings) moves onto it
 constexpr std::size_t kPerBlock = 256;  // vertices or edges per block: some dozen samples of f each
 
@@ -119,21 +120,22 @@ class Sharpener {
       if (points[e]) creases_.emplace_back(edges[e], *points[e]);
   }
 
+  /// Where the faces at the ends of an edge meet. The surface is halved between the ends, each time on
+  /// towards where its normal turns: the planes there are those of the two faces at the crease. Those at the
+  /// ends themselves may belong to a curved face, or to a third one that only passes close by.
   std::optional<Vec3> creasePoint(const Edge& edge) const {
-    const std::array<int, 2> ends{edge.first, edge.second};
-    const Vec3 middle = 0.5 * (vertex(ends[0]) + vertex(ends[1]));
-    std::array<Tangent, 2> planes{Tangent{vertex(ends[0]), normal(ends[0])},
-                                  Tangent{vertex(ends[1]), normal(ends[1])}};
-    std::optional<Vec3> point = meet(planes, middle);
-    // Curved faces: take the planes again, closer to the crease.
-    for (const double share : {0.3, 0.1}) {
-      if (!point || (*point - middle).norm() > spacing_) return std::nullopt;
-      for (std::size_t i = 0; i < 2; ++i) {
-        const std::optional<Tangent> closer = tangentNear(*point + share * (vertex(ends[i]) - *point));
-        if (closer && closer->normal.dot(planes[i].normal) > kCreaseCosine) planes[i] = *closer;
-      }
-      point = meet(planes, *point);
+    Tangent first{vertex(edge.first), normal(edge.first)};
+    Tangent second{vertex(edge.second), normal(edge.second)};
+    for (int i = 0; i < kHalvings; ++i) {
+      const Vec3 middle = 0.5 * (first.point + second.point);
+      const std::optional<Tangent> between = tangentNear(middle);
+      if (!between || (between->point - middle).norm() > spacing_) return std::nullopt;
+      const bool likeFirst = between->normal.dot(first.normal) > between->normal.dot(second.normal);
+      (likeFirst ? first : second) = *between;
     }
+    if (first.normal.dot(second.normal) > kCreaseCosine) return std::nullopt;  // it only bends
+    const Vec3 middle = 0.5 * (first.point + second.point);
+    const std::optional<Vec3> point = meet(std::array{first, second}, middle);
     if (!point || (*point - middle).norm() > spacing_) return std::nullopt;
     return point;
   }

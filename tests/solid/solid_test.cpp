@@ -6,6 +6,7 @@
 #include "barelattice/geometry/face.hpp"
 #include "barelattice/geometry/stl.hpp"
 #include "barelattice/geometry/surface_gap.hpp"
+#include "barelattice/geometry/triangle_tree.hpp"
 #include "barelattice/solid/reinterpret.hpp"
 #include "barelattice/solid/sharpen.hpp"
 
@@ -39,6 +40,25 @@ TEST(Sharpen, followsTheCurvedEdgeOfABore) {
     onEdge += std::abs(radius - 0.7) < 1e-3 && (std::abs(v.z()) < 1e-3 || std::abs(v.z() - 1) < 1e-3);
   }
   EXPECT_GT(onEdge, 40U) << "about 2 x 29 spacings round";
+}
+
+// Its tangent plane meets the face beyond the edge somewhere else.
+TEST(Sharpen, keepsAnEdgeBesideASkewFace) {
+  const double spacing = 0.11;
+  for (const double apart : {0.3 * spacing, 1.2 * spacing}) {
+    const double x = 1 - apart;  // here a face at 45 degrees comes down through z = 0
+    Extrusion prism;
+    prism.outline = {{{1, 1}, {}}, {{0, 1}, {}}, {{0, -x}, {}}, {{x, 0}, {}}, {{1, 0}, {}}};
+    prism.second = 2;
+    prism.to = 1;
+    const ShapePtr body = makeExtrusion(prism);
+    const Implicit f = [&](const Vec3& p) { return body->distance(p); };
+    const TriangleMesh sharp = sharpenEdges(f, spacing, stuff(f, body->bounds(), spacing).boundary());
+    const TriangleTree tree(sharp);
+    double furthest = 0;
+    for (int i = 100; i <= 900; ++i) furthest = std::max(furthest, tree.nearest({1, 1e-3 * i, 0}).distance);
+    EXPECT_LT(furthest, 0.05 * spacing) << apart / spacing;
+  }
 }
 
 SolidOptions options() {
