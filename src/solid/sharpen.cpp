@@ -16,9 +16,9 @@ namespace barelattice {
 namespace {
 
 constexpr double kCreaseCosine = 0.82;  // 35 degrees: above what curved members show from vertex to vertex
-constexpr double kFeatherCosine =
-    -0.5;                     // beyond 120 degrees the edge is a feather: its crease lies far out in thin air
-constexpr int kHalvings = 4;  // of an edge, until the faces at its crease are told apart
+// Beyond 120 degrees the edge is a feather: its crease lies far out in thin air.
+constexpr double kFeatherCosine = -0.5;
+constexpr int kHalvings = 4;            // of an edge, until the faces at its crease are told apart
 constexpr double kSnap = 0.2;           // a vertex this close to the crease (in spacings) moves onto it
 constexpr std::size_t kPerBlock = 256;  // vertices or edges per block: some dozen samples of f each
 
@@ -135,7 +135,7 @@ class Sharpener {
     }
     if (first.normal.dot(second.normal) > kCreaseCosine) return std::nullopt;  // it only bends
     const Vec3 middle = 0.5 * (first.point + second.point);
-    const std::optional<Vec3> point = meet(std::array{first, second}, middle);
+    std::optional<Vec3> point = meet(std::array{first, second}, middle);
     if (!point || (*point - middle).norm() > spacing_) return std::nullopt;
     return point;
   }

@@ -328,7 +328,7 @@ json solidJson(const TopoDS_Shape& solid, double deviation, std::optional<double
   settings.InParallel = true;
   // The default takes seconds for a plate with hundreds of holes.
   settings.MeshAlgo = IMeshTools_MeshAlgoType_Delabella;
-  BRepMesh_IncrementalMesh(solid, settings);
+  const BRepMesh_IncrementalMesh mesher(solid, settings);  // leaves the triangles in the faces
   TopTools_IndexedMapOfShape faces;
   TopExp::MapShapes(solid, TopAbs_FACE, faces);
   TopTools_IndexedDataMapOfShapeListOfShape neighbours;
