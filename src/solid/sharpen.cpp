@@ -50,6 +50,16 @@ std::optional<Vec3> meet(const std::array<Tangent, N>& planes, const Vec3& start
 
 using Edge = std::pair<int, int>;
 
+/// Two faces that meet between the ends of an edge.
+struct Crease {
+  Vec3 point;
+  std::array<Vec3, 2> normals;  // unit
+
+  double distance(const Vec3& place) const {
+    return std::max(std::abs(normals[0].dot(place - point)), std::abs(normals[1].dot(place - point)));
+  }
+};
+
 class Sharpener {
  public:
   Sharpener(const Implicit& f, double spacing, const TriangleMesh& surface)
@@ -113,17 +123,17 @@ class Sharpener {
         if (edge.first < edge.second && cosine < kCreaseCosine && cosine > kFeatherCosine)
           edges.push_back(edge);
       }
-    std::vector<std::optional<Vec3>> points(edges.size());
+    std::vector<std::optional<Crease>> creases(edges.size());
     forEach(
-        edges.size(), [&](std::size_t e) { points[e] = creasePoint(edges[e]); }, kPerBlock);
+        edges.size(), [&](std::size_t e) { creases[e] = creaseOf(edges[e]); }, kPerBlock);
     for (std::size_t e = 0; e < edges.size(); ++e)
-      if (points[e]) creases_.emplace_back(edges[e], *points[e]);
+      if (creases[e]) creases_.emplace_back(edges[e], *creases[e]);
   }
 
   /// Where the faces at the ends of an edge meet. The surface is halved between the ends, each time on
   /// towards where its normal turns: the planes there are those of the two faces at the crease. Those at the
   /// ends themselves may belong to a curved face, or to a third one that only passes close by.
-  std::optional<Vec3> creasePoint(const Edge& edge) const {
+  std::optional<Crease> creaseOf(const Edge& edge) const {
     Tangent first{vertex(edge.first), normal(edge.first)};
     Tangent second{vertex(edge.second), normal(edge.second)};
     for (int i = 0; i < kHalvings; ++i) {
@@ -135,9 +145,9 @@ class Sharpener {
     }
     if (first.normal.dot(second.normal) > kCreaseCosine) return std::nullopt;  // it only bends
     const Vec3 middle = 0.5 * (first.point + second.point);
-    std::optional<Vec3> point = meet(std::array{first, second}, middle);
+    const std::optional<Vec3> point = meet(std::array{first, second}, middle);
     if (!point || (*point - middle).norm() > spacing_) return std::nullopt;
-    return point;
+    return Crease{*point, {first.normal, second.normal}};
   }
 
   /// Projects a point onto { f = 0 } along the gradient.
@@ -158,23 +168,25 @@ class Sharpener {
     // Vertices next to a crease move onto it, each to its nearest crease point.
     std::vector<double> least(surface_.vertices.size(), kSnap * spacing_);
     std::vector<char> snapped(surface_.vertices.size(), 0);
-    for (const auto& [edge, point] : creases_) {
-      const bool firstNearer =
-          (point - vertex(edge.first)).squaredNorm() < (point - vertex(edge.second)).squaredNorm();
-      const int v = firstNearer ? edge.first : edge.second;  // one vertex a crease point
-      const auto i = static_cast<std::size_t>(v);
-      const double gap = (point - vertex(v)).norm();
+    for (const auto& [edge, crease] : creases_) {
+      const double first = (crease.point - vertex(edge.first)).norm();
+      const double second = (crease.point - vertex(edge.second)).norm();
+      const auto i = static_cast<std::size_t>(first < second ? edge.first : edge.second);
+      const double gap = std::min(first, second);
       if (blunt_[i] || gap >= least[i]) continue;
       least[i] = gap;
       snapped[i] = 1;
-      result.vertices[i] = point;
+      result.vertices[i] = crease.point;
     }
+    // Edges across a crease get a vertex on it, unless one of their ends has moved onto that same crease.
     std::unordered_map<std::uint64_t, int> inserted;
-    for (const auto& [edge, point] : creases_) {
-      const auto a = static_cast<std::size_t>(edge.first);
-      const auto b = static_cast<std::size_t>(edge.second);
-      if (snapped[a] || snapped[b] || blunt_[a] || blunt_[b]) continue;
-      inserted[key(edge.first, edge.second)] = append(result, point, {edge.first, edge.second});
+    for (const auto& [edge, crease] : creases_) {
+      const auto done = [&, at = &crease](int v) {
+        const auto i = static_cast<std::size_t>(v);
+        return blunt_[i] || (snapped[i] && at->distance(result.vertices[i]) < kSnap * spacing_);
+      };
+      if (done(edge.first) || done(edge.second)) continue;
+      inserted[key(edge.first, edge.second)] = append(result, crease.point, {edge.first, edge.second});
     }
     std::vector<std::array<int, 3>> triangles;
     triangles.reserve(result.triangles.size() + 2 * inserted.size());
@@ -254,7 +266,7 @@ class Sharpener {
   double spacing_;
   const TriangleMesh& surface_;
   std::vector<Vec3> normals_;
-  std::vector<std::pair<Edge, Vec3>> creases_;
+  std::vector<std::pair<Edge, Crease>> creases_;
   std::vector<char> blunt_;                 // vertices that must stay as they are
   std::vector<std::array<int, 2>> origin_;  // per vertex of the result: the edge it comes from
 };
