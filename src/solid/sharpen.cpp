@@ -55,6 +55,7 @@ struct Crease {
   Vec3 point;
   std::array<Vec3, 2> normals;  // unit
 
+  /// From the farther of the two planes.
   double distance(const Vec3& place) const {
     return std::max(std::abs(normals[0].dot(place - point)), std::abs(normals[1].dot(place - point)));
   }

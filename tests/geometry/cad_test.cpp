@@ -64,6 +64,7 @@ TEST(CadAnswer, isCheckedBeforeItIsBelieved) {
   refuses("", "half an answer");
   refuses(answer(plane).substr(0, 100), "half an answer");
   refuses(answer(plane) + "more", "half an answer");
+  refuses("\x9b\xff\xff\xff\xff\xff\xff\xff\xff", "half an answer");  // an array longer than memory
   refuses(cadAnswer(R"({"solids":7})"), "odd answer");
   refuses(cadAnswer(R"({"solids":[]})"), "holds no solid");
   refuses(cadAnswer(R"({"error":"is damaged"})"), "a.step is damaged");

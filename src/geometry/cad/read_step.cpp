@@ -268,6 +268,10 @@ std::vector<Integral> integralsOver(const std::vector<TopoDS_Face>& faces, const
   OSD_Parallel::For(0, static_cast<int>(faces.size()), [&](int f) {
     const auto index = static_cast<std::size_t>(f);
     BRepGProp_Face surface(faces[index]);
+    if (faces[index].NbChildren() == 0) {  // a whole surface without edges, such as a sphere
+      results[index] = Integral(surface, about);
+      return;
+    }
     BRepGProp_Domain domain(faces[index]);
     results[index] = Integral(surface, domain, about);
   });
@@ -277,8 +281,11 @@ std::vector<Integral> integralsOver(const std::vector<TopoDS_Face>& faces, const
 /// Of a closed body in m3; negative if its faces point inwards.
 double volumeOf(const TopoDS_Shape& solid) {
   std::vector<TopoDS_Face> faces;
-  for (TopExp_Explorer it(solid, TopAbs_FACE); it.More(); it.Next())
-    faces.push_back(TopoDS::Face(it.Current()));
+  for (TopExp_Explorer it(solid, TopAbs_FACE); it.More(); it.Next()) {
+    const TopAbs_Orientation side = it.Current().Orientation();
+    if (side == TopAbs_FORWARD || side == TopAbs_REVERSED)  // others bound nothing
+      faces.push_back(TopoDS::Face(it.Current()));
+  }
   // About a point of its own: far from the origin the parts of the faces would cancel.
   const TopExp_Explorer vertex(solid, TopAbs_VERTEX);
   const gp_Pnt about = vertex.More() ? BRep_Tool::Pnt(TopoDS::Vertex(vertex.Current())) : gp_Pnt();
