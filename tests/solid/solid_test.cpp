@@ -42,9 +42,9 @@ TEST(Sharpen, followsTheCurvedEdgeOfABore) {
   EXPECT_GT(onEdge, 40U) << "about 2 x 29 spacings round";
 }
 
-// Its tangent plane meets the face beyond the edge somewhere else, and vertices that move onto its own edge
-// must not hide this one.
-TEST(Sharpen, keepsAnEdgeBesideASkewFace) {
+// Its tangent plane meets the face beyond the edge somewhere else, and vertices that move onto one of the two
+// edges must not hide the other.
+TEST(Sharpen, keepsBothEdgesBesideASkewFace) {
   const double spacing = 0.11;
   for (const double apart : {0.3, 0.5, 0.7, 0.9, 1.2}) {
     const double x = 1 - apart * spacing;  // here a face at 45 degrees comes down through z = 0
@@ -57,7 +57,9 @@ TEST(Sharpen, keepsAnEdgeBesideASkewFace) {
     const TriangleMesh sharp = sharpenEdges(f, spacing, stuff(f, body->bounds(), spacing).boundary());
     const TriangleTree tree(sharp);
     double furthest = 0;
-    for (int i = 100; i <= 900; ++i) furthest = std::max(furthest, tree.nearest({1, 1e-3 * i, 0}).distance);
+    for (int i = 100; i <= 900; ++i)
+      for (const double edge : {1.0, x})
+        furthest = std::max(furthest, tree.nearest({edge, 1e-3 * i, 0}).distance);
     EXPECT_LT(furthest, 0.05 * spacing) << apart;
   }
 }
