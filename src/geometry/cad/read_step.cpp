@@ -412,9 +412,13 @@ class Solids {
   Handle(XCAFDoc_ShapeTool) tool_;
 };
 
-void write(const json& answer) {
+/// Writes the answer and ends the process as it stands: to take apart what the kernel built would cost a
+/// twentieth of its time.
+[[noreturn]] void finish(const json& answer, int status) {
   const std::vector<std::uint8_t> bytes = json::to_cbor(answer);
   std::fwrite(bytes.data(), 1, bytes.size(), stdout);
+  std::fflush(stdout);
+  std::quick_exit(status);
 }
 
 /// A text of the file or the kernel, which may be in any code, as far as it is ASCII.
@@ -424,12 +428,11 @@ std::string plain(std::string text) {
   return text;
 }
 
-int fail(const std::string& what) {
-  write({{"error", plain(what)}});
-  return 1;
+[[noreturn]] void fail(const std::string& what) {
+  finish({{"error", plain(what)}}, 1);
 }
 
-int read(const char* file, double deviation) {
+[[noreturn]] void read(const char* file, double deviation) {
   STEPCAFControl_Reader reader;
   const Handle(MendIfInvalid) mend = new MendIfInvalid;
   XSAlgo::SetAlgoContainer(mend);
@@ -437,11 +440,11 @@ int read(const char* file, double deviation) {
   reader.SetColorMode(false);
   reader.SetLayerMode(false);
   Interface_Static::SetCVal("xstep.cascade.unit", "MM");
-  if (reader.ReadFile(file) != IFSelect_RetDone) return fail("is not a STEP file the CAD kernel can read");
+  if (reader.ReadFile(file) != IFSelect_RetDone) fail("is not a STEP file the CAD kernel can read");
   TColStd_SequenceOfAsciiString lengths, angles, solidAngles;
   reader.ChangeReader().FileUnits(lengths, angles, solidAngles);
   Handle(TDocStd_Document) document = new TDocStd_Document("BinXCAF");
-  if (!reader.Transfer(document)) return fail("holds nothing the CAD kernel understands");
+  if (!reader.Transfer(document)) fail("holds nothing the CAD kernel understands");
   const Solids solids(document);
   json result;
   if (!lengths.IsEmpty()) result["unit"] = plain(lengths.First().ToCString());
@@ -460,8 +463,7 @@ int read(const char* file, double deviation) {
     result["solids"].push_back(std::move(solid));
   }
   result["loose_faces"] = solids.looseFaces;  // the file may hold surfaces only
-  write(result);
-  return 0;
+  finish(result, 0);
 }
 
 }  // namespace
@@ -473,10 +475,10 @@ int main(int argc, char** argv) {
   }
   Message::DefaultMessenger()->ChangePrinters().Clear();  // it would write between our lines
   try {
-    return read(argv[1], std::atof(argv[2]));
+    read(argv[1], std::atof(argv[2]));
   } catch (const Standard_Failure& failure) {
-    return fail(std::string("the CAD kernel gave up: ") + failure.GetMessageString());
+    fail(std::string("the CAD kernel gave up: ") + failure.GetMessageString());
   } catch (const std::exception& failure) {
-    return fail(std::string("the CAD kernel gave up: ") + failure.what());
+    fail(std::string("the CAD kernel gave up: ") + failure.what());
   }
 }
