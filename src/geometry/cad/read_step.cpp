@@ -439,6 +439,10 @@ std::string plain(std::string text) {
   reader.SetNameMode(true);
   reader.SetColorMode(false);
   reader.SetLayerMode(false);
+  reader.SetPropsMode(false);
+  reader.SetGDTMode(false);
+  reader.SetMatMode(false);
+  reader.SetViewMode(false);
   Interface_Static::SetCVal("xstep.cascade.unit", "MM");
   if (reader.ReadFile(file) != IFSelect_RetDone) fail("is not a STEP file the CAD kernel can read");
   TColStd_SequenceOfAsciiString lengths, angles, solidAngles;
