@@ -1,28 +1,17 @@
 // What the CAD reader's process answers, as shapes, and the outlines of its faces.
 
 #include <cmath>
-#include <nlohmann/json.hpp>
 
 #include "barelattice/base/error.hpp"
 #include "barelattice/geometry/cad.hpp"
 #include "barelattice/geometry/outline_files.hpp"
+#include "support/cad_answer.hpp"
 #include "target.hpp"
 
 using namespace barelattice;
 
-namespace {
-
-/// In the form the process writes.
-std::string cbor(const char* json) {
-  std::string bytes;
-  nlohmann::json::to_cbor(nlohmann::json::parse(json), bytes);
-  return bytes;
-}
-
-}  // namespace
-
 std::vector<std::string> seeds() {
-  return {cbor(R"({"unit":"mm","loose_faces":0,"solids":[{"name":"wedge","volume":0.1666,"valid":true,
+  return {cadAnswer(R"({"unit":"mm","loose_faces":0,"solids":[{"name":"wedge","volume":0.1666,"valid":true,
 "deviation":0.001,"low":[0,0,0],"high":[1,1,1],"vertices":[0,0,0,1,0,0,0,1,0,0,0,1],
 "triangles":[0,2,1,0,0,1,3,1,0,3,2,2,1,2,3,3],"faces":[
 {"kind":"plane","origin":[0,0,0],"axis":[0,0,-1],"area":0.5,"centre":[0.3,0.3,0],"adjacent":[1,2,3]},
@@ -31,12 +20,13 @@ std::vector<std::string> seeds() {
 {"kind":"cone","origin":[0,0,0],"axis":[0,0,1],"from":[1,0,0],"length":1,"radius":1,"end_radius":0.5,
 "sweep":6.2832,"inward":true,"area":0.5,"centre":[0,0.3,0.3],"adjacent":[0,1,3]},
 {"kind":"freeform","area":0.86,"centre":[0.3,0.3,0.3],"adjacent":[0,1,2]}]}]})"),
-          cbor(R"({"error":"is no STEP file"})")};
+          cadAnswer(R"({"error":"is no STEP file"})")};
 }
 
 std::vector<std::string> words() {
-  return {cbor(R"("sphere")"), cbor(R"("torus")"), cbor("1e308"), cbor("-1"), cbor("4294967296"),
-          cbor("null"), cbor("[]"), cbor("{}"), cbor(R"("faces")"),
+  return {cadAnswer(R"("sphere")"), cadAnswer(R"("torus")"), cadAnswer("1e308"), cadAnswer("-1"),
+          cadAnswer("4294967296"), cadAnswer("null"), cadAnswer("[]"), cadAnswer("{}"),
+          cadAnswer(R"("faces")"),
           // An array and a text that say they go on for ever, and one that only its end closes.
           "\x9b\xff\xff\xff\xff\xff\xff\xff\xff", "\x7b\xff\xff\xff\xff\xff\xff\xff\xff", "\x9f"};
 }

@@ -9,6 +9,7 @@
 
 #include "barelattice/base/error.hpp"
 #include "barelattice/base/file.hpp"
+#include "barelattice/base/json_text.hpp"
 #include "barelattice/base/parallel.hpp"
 #include "barelattice/base/quantity.hpp"
 #include "barelattice/base/stopwatch.hpp"
@@ -77,19 +78,19 @@ int check(const Job& job, const std::filesystem::path& folder, const Arguments& 
                        {"force_N", list(c.resultant.force)},
                        {"moment_Nm", list(c.resultant.moment)}});
     }
-    fmt::print("{}\n", nlohmann::json{{"title", job.brief.title},
-                                      {"masses_kg",
-                                       {{"space", job.spaceMass},
-                                        {"keep", job.keepMass},
-                                        {"target", job.targetMass},
-                                        {"bonded", job.bondedMass}}},
-                                      {"voxels", job.cellCount()},
-                                      {"voxel_mm", job.cellSize() * kMillimetresPerMetre},
-                                      {"estimate",
-                                       {{"seconds", job.estimate.seconds}, {"bytes", job.estimate.bytes}}},
-                                      {"cases", cases},
-                                      {"warnings", job.warnings}}
-                           .dump(2));
+    const nlohmann::json told{
+        {"title", job.brief.title},
+        {"masses_kg",
+         {{"space", job.spaceMass},
+          {"keep", job.keepMass},
+          {"target", job.targetMass},
+          {"bonded", job.bondedMass}}},
+        {"voxels", job.cellCount()},
+        {"voxel_mm", job.cellSize() * kMillimetresPerMetre},
+        {"estimate", {{"seconds", job.estimate.seconds}, {"bytes", job.estimate.bytes}}},
+        {"cases", cases},
+        {"warnings", job.warnings}};
+    fmt::print("{}\n", jsonText(told, 2));
   }
   return kDone;
 }
@@ -127,7 +128,7 @@ int work(const Arguments& arguments, Terminal& terminal) {
     terminal.line(
         fmt::format("report    {} ({:.0f} s in all)", (folder / "report.html").string(), watch.seconds()));
   }
-  if (arguments.json) fmt::print("{}\n", run.results().dump(2));
+  if (arguments.json) fmt::print("{}\n", jsonText(run.results(), 2));
   const bool proofAsked = arguments.verb == "proof" || arguments.verb == "run";
   return proofAsked && run.proven(outside ? "outside" : "proof") == false ? kNotProven : kDone;
 }
@@ -147,7 +148,7 @@ int inspect(const Arguments& arguments, Terminal& terminal) {
   const Inspection inspection =
       inspectFile(arguments.file, parseQuantity("1 " + arguments.unit, Measure::length));
   if (arguments.json)
-    fmt::print("{}\n", toJson(inspection).dump(2));
+    fmt::print("{}\n", jsonText(toJson(inspection), 2));
   else
     fmt::print("{}\n", describe(inspection));
   if (arguments.page) {

@@ -11,6 +11,7 @@
 #include "barelattice/base/file_lock.hpp"
 #include "barelattice/base/file_name.hpp"
 #include "barelattice/base/hash.hpp"
+#include "barelattice/base/json_text.hpp"
 #include "barelattice/base/machine.hpp"
 #include "barelattice/base/parallel.hpp"
 #include "barelattice/base/progress.hpp"

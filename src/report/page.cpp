@@ -5,6 +5,7 @@
 #include <cmath>
 
 #include "barelattice/base/file.hpp"
+#include "barelattice/base/json_text.hpp"
 #include "barelattice/base/quantity.hpp"
 #include "page_data.hpp"
 #include "palette.hpp"
@@ -401,9 +402,10 @@ std::string bodyTables(const Job& job, const json& results) {
 
 std::string page(const json& data, const std::string& head, const std::string& aside, const std::string& rest,
                  std::string_view viewer = assets::viewerScript()) {
-  std::string script = data.dump();
-  for (std::size_t at = 0; (at = script.find("</", at)) != std::string::npos; at += 3)
-    script.replace(at, 2, "<\\/");
+  // In JSON the sign stands within texts only; in a page it could end the script or begin a comment in it.
+  std::string script = jsonText(data);
+  for (std::size_t at = 0; (at = script.find('<', at)) != std::string::npos;)
+    script.replace(at, 1, "\\u003c");
   const std::string title = escaped(data["title"].get<std::string>());
   return "<!doctype html>\n<html lang=\"en\"><head><meta charset=\"utf-8\"><meta name=\"viewport\" "
          "content=\"width=device-width\">"

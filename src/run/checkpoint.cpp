@@ -5,6 +5,7 @@
 
 #include "barelattice/base/error.hpp"
 #include "barelattice/base/file.hpp"
+#include "barelattice/base/json_text.hpp"
 
 namespace barelattice {
 namespace {
@@ -44,7 +45,7 @@ void writeCheckpoint(const std::filesystem::path& path, const std::string& finge
     head["sizes"].push_back(field->size());
     bytes.append(reinterpret_cast<const char*>(field->data()), field->size() * sizeof(double));
   }
-  writeFile(path, head.dump() + "\n" + bytes);
+  writeFile(path, jsonText(head) + "\n" + bytes);
 }
 
 std::optional<OptimiseState> readCheckpoint(const std::filesystem::path& path,

@@ -4,6 +4,7 @@
 
 #include "barelattice/base/file.hpp"
 #include "barelattice/base/hash.hpp"
+#include "barelattice/base/json_text.hpp"
 #include "barelattice/base/quantity.hpp"
 #include "layout_file.hpp"
 
@@ -98,7 +99,7 @@ void JobRun::forget(const std::vector<const char*>& steps) {
 }
 
 void JobRun::save() {
-  writeFile(folder_ / "results.json", results_.dump(2) + "\n");
+  writeFile(folder_ / "results.json", jsonText(results_, 2) + "\n");
 }
 
 void JobRun::note(const std::string& line) const {

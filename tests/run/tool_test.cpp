@@ -12,6 +12,7 @@
 
 #include "barelattice/base/file.hpp"
 #include "barelattice/base/file_lock.hpp"
+#include "barelattice/geometry/dual_contour.hpp"
 #include "barelattice/geometry/shape.hpp"
 #include "barelattice/geometry/stl.hpp"
 #include "barelattice/geometry/tet_mesh.hpp"
@@ -193,6 +194,23 @@ TEST_F(Tool, checkTellsWithoutSolving) {
   EXPECT_EQ(told["cases"][0]["force_N"][2], -1000.0);
   EXPECT_TRUE(fs::exists(run() / "check.html"));
   EXPECT_FALSE(fs::exists(run() / "layout.vti"));
+}
+
+TEST_F(Tool, takesNamesThatAreNotUtf8) {
+  const fs::path named = folder_ / "tr\xe4ger.toml";
+  brief("[target]", "[optimise]\niterations = 2\n[target]");
+  fs::rename(path(), named);
+  const Outcome checked = tool("check " + named.string() + " --json");
+  EXPECT_EQ(checked.code, 0) << checked.text;
+  EXPECT_EQ(nlohmann::json::parse(checked.text)["title"], "tr\xef\xbf\xbdger");
+  const Outcome designed = tool("optimise " + named.string() + " --json");
+  EXPECT_EQ(designed.code, 0) << designed.text;
+  EXPECT_TRUE(nlohmann::json::accept(designed.text));
+  const fs::path file = folder_ / "tr\xe4ger.stl";
+  writeStl(file, dualContour(*makeBox(Vec3::Zero(), Vec3(0.01, 0.01, 0.01)), 2e-3));
+  const Outcome inspected = tool("inspect " + file.string() + " --json");
+  EXPECT_EQ(inspected.code, 0) << inspected.text;
+  EXPECT_TRUE(nlohmann::json::accept(inspected.text));
 }
 
 TEST_F(Tool, refusesWithTheLineTheCureAndCodeTwo) {
