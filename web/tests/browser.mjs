@@ -19,3 +19,18 @@ export async function openPage(file) {
   await page.waitForSelector("#view[data-drawn=yes]", { timeout: 60000 });
   return { browser, page, errors };
 }
+
+/** Share of the view's pixels that differ from the page's background gradient. */
+export async function drawnShare(page) {
+  const picture = await page.locator("#view").screenshot();
+  return page.evaluate(async (bytes) => {
+    const image = await createImageBitmap(new Blob([new Uint8Array(bytes)]));
+    const canvas = new OffscreenCanvas(image.width, image.height);
+    const context = canvas.getContext("2d");
+    context.drawImage(image, 0, 0);
+    const { data } = context.getImageData(0, 0, image.width, image.height);
+    let drawn = 0;
+    for (let i = 0; i < data.length; i += 4) if (data[i] < 215) ++drawn;
+    return (4 * drawn) / data.length;
+  }, [...picture]);
+}

@@ -3,25 +3,10 @@
 import assert from "node:assert/strict";
 import { readFileSync, statSync } from "node:fs";
 import { join } from "node:path";
-import { openPage } from "./browser.mjs";
+import { drawnShare, openPage } from "./browser.mjs";
 
 const folder = process.argv[2];
 const results = JSON.parse(readFileSync(join(folder, "results.json"), "utf8"));
-
-/** Share of the view's pixels that differ from the page's background gradient. */
-async function drawnShare(page) {
-  const picture = await page.locator("#view").screenshot();
-  return page.evaluate(async (bytes) => {
-    const image = await createImageBitmap(new Blob([new Uint8Array(bytes)]));
-    const canvas = new OffscreenCanvas(image.width, image.height);
-    const context = canvas.getContext("2d");
-    context.drawImage(image, 0, 0);
-    const { data } = context.getImageData(0, 0, image.width, image.height);
-    let drawn = 0;
-    for (let i = 0; i < data.length; i += 4) if (data[i] < 215) ++drawn;
-    return (4 * drawn) / data.length;
-  }, [...picture]);
-}
 
 const file = join(folder, "report.html");
 assert.ok(statSync(file).size < 25e6, "the report stays under 25 MB");
