@@ -1,7 +1,8 @@
 // Makes the STEP files of the examples, as a CAD system would leave them: the package space of the sculling
 // rigger, a conventional heliostat hub and a conventional beat-up arm. All values are made up; millimetres.
-// Usage: make_parts FOLDER [perforated]
-// The second form makes a plate of 500 faces instead, to measure with.
+// Usage: make_parts FOLDER [perforated | variants]
+// With the second word it makes something else: a plate of 500 faces to measure with, or for the tests one
+// body under every application protocol and in several units, an assembly, and a file without a solid.
 
 #include <BRepAlgoAPI_Cut.hxx>
 #include <BRepAlgoAPI_Fuse.hxx>
@@ -120,31 +121,87 @@ Parts perforated() {
   return {{"perforated plate", cut(cut(block({0, 0, 0}, {152, 248, 10}), holes), sinks)}};
 }
 
-bool write(const Parts& parts, const std::string& file) {
-  Handle(TDocStd_Document) document = new TDocStd_Document("BinXCAF");
+using Document = Handle(TDocStd_Document);
+
+Document newDocument() {
+  return new TDocStd_Document("BinXCAF");
+}
+
+Document documentOf(const Parts& parts) {
+  Document document = newDocument();
   const Handle(XCAFDoc_ShapeTool) tool = XCAFDoc_DocumentTool::ShapeTool(document->Main());
   for (const auto& [name, shape] : parts) {
     TopExp_Explorer solid(shape, TopAbs_SOLID);
     TDataStd_Name::Set(tool->AddShape(solid.Current(), false), name.c_str());
   }
-  Interface_Static::SetCVal("write.step.schema", "AP214IS");
-  STEPCAFControl_Writer writer;
+  return document;
+}
+
+/// A pin of radius 2 and length 10 standing in three places, turned about x in the third; the first two are
+/// an assembly of their own.
+Document assembly() {
+  Document document = newDocument();
+  const Handle(XCAFDoc_ShapeTool) tool = XCAFDoc_DocumentTool::ShapeTool(document->Main());
+  const auto moved = [](const gp_Vec& by) {
+    gp_Trsf place;
+    place.SetTranslation(by);
+    return TopLoc_Location(place);
+  };
+  const TDF_Label pin = tool->AddShape(bar({0, 0, 0}, {0, 0, 1}, 2, 10), false);
+  TDataStd_Name::Set(pin, "pin");
+  const TDF_Label pair = tool->NewShape();
+  TDataStd_Name::Set(pair, "pair");
+  tool->AddComponent(pair, pin, moved({0, 0, 0}));
+  tool->AddComponent(pair, pin, moved({20, 0, 0}));
+  const TDF_Label whole = tool->NewShape();
+  TDataStd_Name::Set(whole, "whole");
+  tool->AddComponent(whole, pair, moved({0, 50, 0}));
+  gp_Trsf turn;
+  turn.SetRotation(gp_Ax1({0, 0, 0}, {1, 0, 0}), M_PI / 2);
+  tool->AddComponent(whole, pin, TopLoc_Location(turn));
+  tool->UpdateAssemblies();
+  return document;
+}
+
+/// The side of a pin and nothing else, which encloses nothing.
+Document loose() {
+  Document document = newDocument();
+  TopExp_Explorer face(bar({0, 0, 0}, {0, 0, 1}, 2, 10), TopAbs_FACE);
+  XCAFDoc_DocumentTool::ShapeTool(document->Main())->AddShape(face.Current(), false);
+  return document;
+}
+
+bool write(const Document& document, const std::string& file, const char* schema = "AP214IS",
+           const char* unit = "MM") {
+  STEPCAFControl_Writer writer;  // the first one makes the settings known
+  Interface_Static::SetCVal("write.step.schema", schema);
+  Interface_Static::SetCVal("write.step.unit", unit);
+  writer.ChangeWriter().Model(true);  // the schema counts from the model on
   writer.Transfer(document, STEPControl_AsIs);
   return writer.Write(file.c_str()) == IFSelect_RetDone;
+}
+
+bool writeVariants(const std::string& folder) {
+  return write(documentOf(hub()), folder + "/ap203_inch.step", "AP203", "INCH") &&
+         write(documentOf(hub()), folder + "/ap214_millimetre.step", "AP214IS", "MM") &&
+         write(documentOf(hub()), folder + "/ap242_metre.step", "AP242DIS", "M") &&
+         write(assembly(), folder + "/assembly.step") && write(loose(), folder + "/loose.step");
 }
 
 }  // namespace
 
 int main(int argc, char** argv) {
-  const bool toMeasure = argc == 3 && std::string(argv[2]) == "perforated";
-  if (argc != 2 && !toMeasure) {
-    std::fputs("usage: make_parts FOLDER [perforated]\n", stderr);
+  const std::string what = argc == 3 ? argv[2] : "";
+  if (argc < 2 || argc > 3 || (argc == 3 && what != "perforated" && what != "variants")) {
+    std::fputs("usage: make_parts FOLDER [perforated | variants]\n", stderr);
     return 2;
   }
   Message::DefaultMessenger()->ChangePrinters().Clear();
   const std::string folder = argv[1];
-  if (toMeasure) return write(perforated(), folder + "/perforated.step") ? 0 : 1;
-  const bool done = write(rigger(), folder + "/rigger.step") && write(hub(), folder + "/hub.step") &&
-                    write(arm(), folder + "/arm.step");
+  if (what == "perforated") return write(documentOf(perforated()), folder + "/perforated.step") ? 0 : 1;
+  if (what == "variants") return writeVariants(folder) ? 0 : 1;
+  const bool done = write(documentOf(rigger()), folder + "/rigger.step") &&
+                    write(documentOf(hub()), folder + "/hub.step") &&
+                    write(documentOf(arm()), folder + "/arm.step");
   return done ? 0 : 1;
 }

@@ -189,10 +189,12 @@ CadModel parseCadModel(const std::string& answer, const std::filesystem::path& p
   } catch (const json::exception& error) {
     throw InputError(path.string() + ": the CAD kernel left an odd answer: " + error.what());
   }
-  if (model.solids.empty())
-    throw InputError(fmt::format("{} holds no solid{}", path.string(),
-                                 model.looseFaces ? fmt::format(", only {} faces", model.looseFaces) : ""),
-                     "export closed solids, not surfaces or meshes");
+  if (model.solids.empty()) {
+    const std::string faces = model.looseFaces == 1 ? "one face" : fmt::format("{} faces", model.looseFaces);
+    throw InputError(
+        fmt::format("{} holds no solid{}", path.string(), model.looseFaces ? ", only " + faces : ""),
+        "export closed solids, not surfaces or meshes");
+  }
   return model;
 }
 

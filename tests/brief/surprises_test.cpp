@@ -43,6 +43,21 @@ TEST(Surprises, aClearThinnerThanAVoxel) {
   EXPECT_THAT(warningsOf(testing::kBrief), Not(Contains(HasSubstr("thick"))));
 }
 
+TEST(Surprises, aKeepThatLosesAShareToAClear) {
+  // A tenth of the pad, at its upper side.
+  const auto tenth = clearing(R"({ from = ["50 mm", "-1 mm", "18 mm"], to = ["61 mm", "21 mm", "21 mm"] })");
+  EXPECT_THAT(warningsOf(tenth),
+              Contains(HasSubstr("keep \"pad\" loses 10 % of itself to clear regions, which win")));
+  EXPECT_THAT(warningsOf(testing::kBrief), Not(Contains(HasSubstr("loses"))));
+}
+
+TEST(Surprises, aKeepThinnerThanTwoVoxels) {
+  const auto thin = changed("keep = [\"pad\"]", "keep = [\"pad\", { face = \"tip\", depth = \"3 mm\" }]");
+  EXPECT_THAT(warningsOf(thin), Contains(HasSubstr("mm thick, less than two voxels of 2 mm")));
+  const auto thick = changed("keep = [\"pad\"]", "keep = [{ face = \"tip\", depth = \"5 mm\" }]");
+  EXPECT_THAT(warningsOf(thick), Not(Contains(HasSubstr("less than two voxels"))));
+}
+
 TEST(Surprises, holesTheVoxelsDoNotSee) {
   const std::string small = changed(
       "[design]\nspace = \"block\"",

@@ -92,6 +92,81 @@ TEST_F(Cad, readsSolidsWithTheirNamesAndUnits) {
   }
 }
 
+/// Files a CAD system might leave, made for these tests.
+class CadVariants : public Cad {
+ protected:
+  void SetUp() override {
+    Cad::SetUp();
+    std::filesystem::create_directories(kFolder);
+    const std::string command = std::string(BARELATTICE_MAKE_PARTS) + " " + kFolder.string() + " variants";
+    ASSERT_EQ(std::system(command.c_str()), 0);
+  }
+  const std::filesystem::path kFolder =
+      std::filesystem::path(::testing::TempDir()) /
+      (std::string("variants_") + ::testing::UnitTest::GetInstance()->current_test_info()->name());
+};
+
+TEST_F(CadVariants, everyProtocolAndUnitGivesTheSameBody) {
+  const CadSolid wanted = readStep(kStep / "hub.step").solids.front();
+  for (const auto& [file, schema, unit] :
+       {std::array{"ap203_inch.step", "CONFIG_CONTROL_DESIGN", "inch"},
+        std::array{"ap214_millimetre.step", "AUTOMOTIVE_DESIGN", "millimetre"},
+        std::array{"ap242_metre.step", "AP242_MANAGED_MODEL_BASED_3D_ENGINEERING", "metre"}}) {
+    EXPECT_THAT(readFile(kFolder / file).substr(0, 1000), HasSubstr(schema));
+    const CadModel model = readStep(kFolder / file);
+    EXPECT_EQ(model.unit, unit);
+    ASSERT_EQ(model.solids.size(), 1U) << file;
+    const CadSolid& hub = model.solids.front();
+    EXPECT_EQ(hub.name, "hub");
+    EXPECT_TRUE(hub.valid);
+    EXPECT_NEAR(hub.volume / wanted.volume, 1, 1e-9) << file;
+    EXPECT_NEAR((hub.surface.bounds().sizes() - wanted.surface.bounds().sizes()).norm(), 0, 1e-9) << file;
+    ASSERT_EQ(hub.faces.size(), wanted.faces.size());
+    std::vector<double> radii, wantedRadii;
+    for (std::size_t f = 0; f < hub.faces.size(); ++f) {
+      radii.push_back(hub.faces[f].patch.radius);
+      wantedRadii.push_back(wanted.faces[f].patch.radius);
+    }
+    std::sort(radii.begin(), radii.end());
+    std::sort(wantedRadii.begin(), wantedRadii.end());
+    for (std::size_t f = 0; f < radii.size(); ++f) EXPECT_NEAR(radii[f], wantedRadii[f], 1e-9) << file;
+  }
+}
+
+// A pin of radius 2 and length 10 along z: two in an assembly that is moved by 50 along y, a third turned
+// about x by a quarter, which takes z to -y.
+TEST_F(CadVariants, solidsOfAnAssemblyStandWhereItPlacesThem) {
+  const CadModel model = readStep(kFolder / "assembly.step");
+  const std::array<Box, 3> wanted{Box(1e-3 * Vec3(-2, 48, 0), 1e-3 * Vec3(2, 52, 10)),
+                                  Box(1e-3 * Vec3(18, 48, 0), 1e-3 * Vec3(22, 52, 10)),
+                                  Box(1e-3 * Vec3(-2, -10, -2), 1e-3 * Vec3(2, 0, 2))};
+  ASSERT_EQ(model.solids.size(), wanted.size());
+  for (std::size_t i = 0; i < wanted.size(); ++i) {
+    const CadSolid& pin = model.solids[i];
+    EXPECT_EQ(pin.name, "pin");
+    EXPECT_NEAR(pin.volume / (kPi * 4e-6 * 10e-3), 1, 1e-9);
+    const ShapePtr shape = makeCadShape(pin);
+    const Vec3 centre = wanted[i].center();
+    EXPECT_NEAR(shape->distance(centre), -2e-3, 1e-8) << i;
+    for (int axis = 0; axis < 3; ++axis)
+      for (const double side : {-1.0, 1.0}) {
+        const Vec3 out = side * Vec3::Unit(axis);
+        const Vec3 end = centre + 0.5 * wanted[i].sizes().cwiseProduct(out);
+        EXPECT_NEAR(shape->distance(end + 1e-4 * out), 1e-4, 1e-6) << i << ' ' << axis << ' ' << side;
+      }
+  }
+}
+
+TEST_F(CadVariants, aFileWithoutASolidIsRefused) {
+  try {
+    readStep(kFolder / "loose.step");
+    FAIL() << "was read";
+  } catch (const InputError& error) {
+    EXPECT_THAT(error.what(), HasSubstr("holds no solid, only one face"));
+    EXPECT_THAT(error.cure(), HasSubstr("closed solids"));
+  }
+}
+
 TEST_F(Cad, tellsHolesFromBosses) {
   const CadSolid hub = readStep(kStep / "hub.step").solids.front();
   int bolts = 0, pockets = 0, bores = 0, rims = 0, cones = 0, tori = 0;

@@ -140,6 +140,10 @@ TEST(SvgOutline, choosesByIdAndRefusesWhatItCannotRead) {
   refuses(drawing("<circle r='2' transform='scale 2'/>"), "", "should read name(numbers)");
   refuses(drawing("<circle r='2' transform='scale(2'/>"), "", "misses its closing bracket");
   refuses(drawing("<circle r='2' transform='scale(1 2 3)'/>"), "", "'scale' has 3 numbers");
+  refuses(drawing("<path d='M0 0 A4 4 0 2 1 8 0 V4Z'/>"), "", "an arc's flag should be 0 or 1");
+  std::string deep = "<circle r='2'/>";
+  for (int level = 0; level < 120; ++level) deep = "<g>" + deep + "</g>";
+  refuses(drawing(deep), "", "nested too deeply");
 }
 
 class CadOutline : public ::testing::Test {

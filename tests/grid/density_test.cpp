@@ -5,6 +5,7 @@
 #include <gtest/gtest.h>
 
 #include <cmath>
+#include <regex>
 
 #include "barelattice/base/error.hpp"
 #include "barelattice/base/file.hpp"
@@ -239,6 +240,17 @@ TEST(Density, saysWhatIsWrong) {
       "h.vti", "rho", "the image has no cells");
   says(image("<DataArray type='Float32' Name='rho' format='ascii'>0.5 0.5 0.5</DataArray>"), "h.vti", "rho",
        "holds 3 values where 2 are due");
+  says(image("<DataArray type='Float32' Name='rho' format='ascii'>0.5 half</DataArray>"), "h.vti", "rho",
+       "holds something that is no number");
+  says(image("<DataArray type='Quarter' Name='rho' format='binary'>AAAA</DataArray>"), "h.vti", "rho",
+       "h.vti: ");
+  const std::string half = image("<DataArray type='Float32' Name='rho' format='ascii'>0.5 0.5</DataArray>");
+  const auto without = [&](const std::string& attribute, const std::string& value) {
+    return std::regex_replace(half, std::regex(attribute + "=\"[^\"]*\""), attribute + "=\"" + value + "\"");
+  };
+  says(without("WholeExtent", "0 2 0 1 0"), "h.vti", "rho", "WholeExtent should hold six numbers");
+  says(without("Origin", "0 0"), "h.vti", "rho", "Origin should hold three numbers");
+  says(without("Spacing", "1 1 0"), "h.vti", "rho", "the image has no cells");
   const auto spoilt = [](const std::string& from, const std::string& to) {
     std::string text = hexahedra();
     return text.replace(text.find(from), from.size(), to);

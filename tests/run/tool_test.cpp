@@ -241,6 +241,8 @@ TEST_F(Tool, stopsCleanlyOnInterruptAndGoesOnFromThere) {
   EXPECT_TRUE(fs::exists(run() / "layout.vti"));
   EXPECT_FALSE(results()["optimise"]["finished"].get<bool>());
   EXPECT_FALSE(fs::exists(run() / "solid.stl"));
+  EXPECT_EQ(tool("report " + path()).code, 0);
+  EXPECT_THAT(readFile(run() / "report.html"), HasSubstr("the optimisation was stopped before it settled"));
 }
 
 TEST_F(Tool, goesOnFromACheckpointToTheSameBits) {
@@ -378,6 +380,19 @@ TEST_F(Tool, startsOverFromADamagedResultFile) {
   const Outcome outcome = tool("optimise " + path());
   EXPECT_EQ(outcome.code, 0) << outcome.text;
   EXPECT_THAT(outcome.text, HasSubstr("results.json is damaged"));
+}
+
+TEST_F(Tool, refusesALayoutOfAnotherBox) {
+  brief("[target]", "[optimise]\niterations = 2\n[target]");
+  ASSERT_EQ(tool("optimise " + path()).code, 0);
+  const fs::path other = folder_ / "other.run";
+  ASSERT_EQ(tool("optimise " + path() + " --quick --folder " + other.string()).code, 0);
+  fs::copy_file(other / "layout.vti", run() / "layout.vti", fs::copy_options::overwrite_existing);
+  const Outcome outcome = tool("solid " + path());
+  EXPECT_EQ(outcome.code, 2) << outcome.text;
+  EXPECT_THAT(outcome.text, HasSubstr("layout.vti does not fit the brief"));
+  EXPECT_THAT(outcome.text, HasSubstr("run optimise again"));
+  EXPECT_FALSE(fs::exists(run() / "solid.stl"));
 }
 
 TEST_F(Tool, takesOverALayoutFromElsewhere) {

@@ -451,7 +451,10 @@ std::string plain(std::string text) {
   if (!reader.Transfer(document)) fail("holds nothing the CAD kernel understands");
   const Solids solids(document);
   json result;
-  if (!lengths.IsEmpty()) result["unit"] = plain(lengths.First().ToCString());
+  if (!lengths.IsEmpty()) {
+    lengths.ChangeFirst().LowerCase();  // some write INCH
+    result["unit"] = plain(lengths.First().ToCString());
+  }
   result["solids"] = json::array();
   for (const Solids::Entry& entry : solids.entries) {
     Bnd_Box box;
