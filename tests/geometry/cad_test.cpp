@@ -75,6 +75,9 @@ TEST(CadAnswer, isCheckedBeforeItIsBelieved) {
   refuses(answer(plane, "0,2,1,5"), "a face that is not there");
   std::string beside = plane;
   refuses(answer(beside.replace(beside.find("[1]"), 3, "[4]")), "meets one that is not there");
+  refuses(answer(plane, "0,2,1"), "");  // without a face
+  for (const char* odd : {"[]", "{}", R"({"solids":[{}]})", R"({"error":7})"})
+    EXPECT_THROW(parseCadModel(cadAnswer(odd), "a.step"), InputError) << odd;
 }
 
 TEST_F(Cad, readsSolidsWithTheirNamesAndUnits) {
@@ -331,14 +334,6 @@ TEST_F(Cad, saysWhenTheReaderIsMissing) {
   EXPECT_THROW(readStep(kStep / "hub.step"), RunError);
   ::unsetenv("BARELATTICE_CAD");
   EXPECT_TRUE(cadAvailable());
-}
-
-TEST(CadModel, refusesOddAnswersOfTheReader) {
-  for (const char* odd : {"[]", "{}", R"({"solids": [{}]})", R"({"solids": []})",
-                          R"({"solids": [{"volume": 1, "deviation": 1, "faces": [], "vertices": [0, 0, 0],
-                                 "triangles": [0, 1, 2, 0]}]})",
-                          R"({"error": "is broken"})", R"({"error": 7})"})
-    EXPECT_THROW(parseCadModel(cadAnswer(odd), "a.step"), InputError) << odd;
 }
 
 }  // namespace
