@@ -22,27 +22,30 @@
 #include <OSD_Parallel.hxx>
 #include <Poly_PolygonOnTriangulation.hxx>
 #include <Poly_Triangulation.hxx>
-#include <STEPCAFControl_Reader.hxx>
 #include <STEPControl_Reader.hxx>
 #include <Standard_Failure.hxx>
+#include <StepBasic_Product.hxx>
+#include <StepBasic_ProductDefinition.hxx>
+#include <StepBasic_ProductDefinitionFormation.hxx>
 #include <TColStd_SequenceOfAsciiString.hxx>
-#include <TCollection_AsciiString.hxx>
-#include <TDF_Label.hxx>
-#include <TDF_LabelSequence.hxx>
-#include <TDataStd_Name.hxx>
-#include <TDocStd_Document.hxx>
+#include <TCollection_HAsciiString.hxx>
 #include <TopExp.hxx>
 #include <TopExp_Explorer.hxx>
 #include <TopTools_IndexedDataMapOfShapeListOfShape.hxx>
 #include <TopTools_IndexedMapOfShape.hxx>
+#include <TopTools_MapOfShape.hxx>
 #include <TopoDS.hxx>
 #include <TopoDS_Edge.hxx>
 #include <TopoDS_Face.hxx>
+#include <TopoDS_Iterator.hxx>
 #include <TopoDS_Vertex.hxx>
-#include <XCAFDoc_DocumentTool.hxx>
-#include <XCAFDoc_ShapeTool.hxx>
+#include <TransferBRep.hxx>
+#include <Transfer_Binder.hxx>
+#include <Transfer_TransientProcess.hxx>
 #include <XSAlgo.hxx>
 #include <XSAlgo_AlgoContainer.hxx>
+#include <XSControl_TransferReader.hxx>
+#include <XSControl_WorkSession.hxx>
 #include <array>
 #include <cmath>
 #include <cstdint>
@@ -367,14 +370,23 @@ json solidJson(const TopoDS_Shape& solid, double deviation, std::optional<double
   return result;
 }
 
+/// A text of the file or the kernel, which may be in any code, as far as it is ASCII.
+std::string plain(std::string text) {
+  for (char& letter : text)
+    if (letter < ' ' || letter > '~') letter = '?';
+  return text;
+}
+
 /// The solids of a file, each once for every place it stands in, with the names of their products.
 class Solids {
  public:
-  explicit Solids(const Handle(TDocStd_Document) & document)
-      : tool_(XCAFDoc_DocumentTool::ShapeTool(document->Main())) {
-    TDF_LabelSequence free;
-    tool_->GetFreeShapes(free);
-    for (const TDF_Label& label : free) visit(label, TopLoc_Location(), nameOf(label));
+  explicit Solids(STEPControl_Reader& reader) {
+    findProducts(*reader.WS());
+    for (int i = 1; i <= reader.NbShapes(); ++i) {
+      visit(reader.Shape(i), {});
+      for (TopExp_Explorer face(reader.Shape(i), TopAbs_FACE, TopAbs_SOLID); face.More(); face.Next())
+        ++looseFaces;
+    }
   }
 
   struct Entry {
@@ -385,31 +397,35 @@ class Solids {
   int looseFaces = 0;
 
  private:
-  static std::string nameOf(const TDF_Label& label) {
-    Handle(TDataStd_Name) name;
-    if (!label.FindAttribute(TDataStd_Name::GetID(), name)) return {};
-    return TCollection_AsciiString(name->Get(), '?').ToCString();
-  }
-
-  void visit(const TDF_Label& label, const TopLoc_Location& place, const std::string& name) {
-    if (XCAFDoc_ShapeTool::IsAssembly(label)) {
-      TDF_LabelSequence parts;
-      XCAFDoc_ShapeTool::GetComponents(label, parts);
-      for (const TDF_Label& part : parts) {
-        TDF_Label original;
-        if (XCAFDoc_ShapeTool::GetReferredShape(part, original))
-          visit(original, place * XCAFDoc_ShapeTool::GetLocation(part), nameOf(original));
-      }
-      return;
+  void findProducts(const XSControl_WorkSession& session) {
+    const Handle(Interface_InterfaceModel)& model = session.Model();
+    const Handle(Transfer_TransientProcess) transfer = session.TransferReader()->TransientProcess();
+    for (int i = 1; i <= model->NbEntities(); ++i) {
+      const auto definition = Handle(StepBasic_ProductDefinition)::DownCast(model->Value(i));
+      if (definition.IsNull() || definition->Formation().IsNull()) continue;
+      const TopoDS_Shape shape = TransferBRep::ShapeResult(transfer->Find(definition));
+      const Handle(StepBasic_Product) product = definition->Formation()->OfProduct();
+      if (shape.IsNull() || product.IsNull()) continue;
+      const auto text = [](const Handle(TCollection_HAsciiString) & given) {
+        return given.IsNull() ? std::string() : plain(given->ToCString());
+      };
+      const std::string name = text(product->Name());
+      nameOf_[shape.TShape().get()] = name.empty() ? text(product->Id()) : name;
     }
-    const TopoDS_Shape shape = XCAFDoc_ShapeTool::GetShape(label).Moved(place);
-    TopTools_IndexedMapOfShape solids;
-    TopExp::MapShapes(shape, TopAbs_SOLID, solids);
-    for (int i = 1; i <= solids.Extent(); ++i) entries.push_back({solids(i), name});
-    for (TopExp_Explorer face(shape, TopAbs_FACE, TopAbs_SOLID); face.More(); face.Next()) ++looseFaces;
   }
 
-  Handle(XCAFDoc_ShapeTool) tool_;
+  /// @param name of the product the shape is a part of.
+  void visit(const TopoDS_Shape& shape, const std::string& name) {
+    const auto own = nameOf_.find(shape.TShape().get());
+    const std::string& known = own == nameOf_.end() ? name : own->second;
+    if (shape.ShapeType() == TopAbs_SOLID && met_.Add(shape))
+      entries.push_back({shape, known});
+    else if (shape.ShapeType() < TopAbs_SOLID)  // of bodies
+      for (TopoDS_Iterator child(shape); child.More(); child.Next()) visit(child.Value(), known);
+  }
+
+  std::map<const TopoDS_TShape*, std::string> nameOf_;
+  TopTools_MapOfShape met_;
 };
 
 /// Writes the answer and ends the process as it stands: to take apart what the kernel built would cost a
@@ -421,35 +437,20 @@ class Solids {
   std::quick_exit(status);
 }
 
-/// A text of the file or the kernel, which may be in any code, as far as it is ASCII.
-std::string plain(std::string text) {
-  for (char& letter : text)
-    if (letter < ' ' || letter > '~') letter = '?';
-  return text;
-}
-
 [[noreturn]] void fail(const std::string& what) {
   finish({{"error", plain(what)}}, 1);
 }
 
 [[noreturn]] void read(const char* file, double deviation) {
-  STEPCAFControl_Reader reader;
+  STEPControl_Reader reader;
   const Handle(MendIfInvalid) mend = new MendIfInvalid;
   XSAlgo::SetAlgoContainer(mend);
-  reader.SetNameMode(true);
-  reader.SetColorMode(false);
-  reader.SetLayerMode(false);
-  reader.SetPropsMode(false);
-  reader.SetGDTMode(false);
-  reader.SetMatMode(false);
-  reader.SetViewMode(false);
   Interface_Static::SetCVal("xstep.cascade.unit", "MM");
   if (reader.ReadFile(file) != IFSelect_RetDone) fail("is not a STEP file the CAD kernel can read");
   TColStd_SequenceOfAsciiString lengths, angles, solidAngles;
-  reader.ChangeReader().FileUnits(lengths, angles, solidAngles);
-  Handle(TDocStd_Document) document = new TDocStd_Document("BinXCAF");
-  if (!reader.Transfer(document)) fail("holds nothing the CAD kernel understands");
-  const Solids solids(document);
+  reader.FileUnits(lengths, angles, solidAngles);
+  if (reader.TransferRoots() == 0) fail("holds nothing the CAD kernel understands");
+  const Solids solids(reader);
   json result;
   if (!lengths.IsEmpty()) {
     lengths.ChangeFirst().LowerCase();  // some write INCH
