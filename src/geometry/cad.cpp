@@ -86,7 +86,9 @@ CadSolid solidFrom(const json& entry) {
   solid.valid = entry.value("valid", false);
   solid.deviation = entry.at("deviation").get<double>();
   const json& numbers = entry.at("vertices");
-  for (std::size_t i = 0; i + 2 < numbers.size(); i += 3)
+  const json& triangles = entry.at("triangles");
+  if (numbers.size() % 3 || triangles.size() % 4) throw InputError("half a vertex or triangle");
+  for (std::size_t i = 0; i < numbers.size(); i += 3)
     solid.surface.vertices.emplace_back(numbers[i].get<double>(), numbers[i + 1].get<double>(),
                                         numbers[i + 2].get<double>());
   solid.bounds = solid.surface.bounds();
@@ -100,8 +102,7 @@ CadSolid solidFrom(const json& entry) {
     int number;
   };
   std::vector<Met> met(solid.surface.vertices.size(), {faces, 0});
-  const json& triangles = entry.at("triangles");
-  for (std::size_t i = 0; i + 3 < triangles.size(); i += 4) {
+  for (std::size_t i = 0; i < triangles.size(); i += 4) {
     std::array<int, 3> corners{};
     for (std::size_t k = 0; k < 3; ++k) {
       corners[k] = triangles[i + k].get<int>();

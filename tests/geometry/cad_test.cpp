@@ -75,7 +75,7 @@ TEST(CadAnswer, isCheckedBeforeItIsBelieved) {
   refuses(answer(plane, "0,2,1,5"), "a face that is not there");
   std::string beside = plane;
   refuses(answer(beside.replace(beside.find("[1]"), 3, "[4]")), "meets one that is not there");
-  refuses(answer(plane, "0,2,1"), "");  // without a face
+  refuses(answer(plane, "0,2,1"), "half a vertex or triangle");
   for (const char* odd : {"[]", "{}", R"({"solids":[{}]})", R"({"error":7})"})
     EXPECT_THROW(parseCadModel(cadAnswer(odd), "a.step"), InputError) << odd;
 }
