@@ -5,6 +5,7 @@
 #include <gmock/gmock.h>
 #include <gtest/gtest.h>
 
+#include <algorithm>
 #include <cmath>
 #include <cstdint>
 #include <cstring>
@@ -24,11 +25,9 @@ namespace {
 using nlohmann::json;
 using testing::changed;
 using testing::changedIn;
-using ::testing::Each;
 using ::testing::HasSubstr;
 using testing::kBrief;
 using testing::kSheet;
-using ::testing::Not;
 namespace fs = std::filesystem;
 
 constexpr double kSteel = 7850;  // density of the briefs' steel, kg/m3
