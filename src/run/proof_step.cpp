@@ -151,7 +151,7 @@ void JobRun::proof(bool fresh) {
   figures["fingerprint"] = fingerprint;
   results_["proof"] = figures;
   save();
-  note(fmt::format("proof     {} and {} tetrahedra: compliance {:.4g} +- {:.2g} J{}, verdict: {}",
+  note(fmt::format("proof     {} and {} tetrahedra: compliance {:.4g} +- {} J{}, verdict: {}",
                    figures["coarse_tetrahedra"].get<int>(), figures["tetrahedra"].get<int>(),
                    figures["compliance_J"].get<double>(), figures["compliance_error_J"].get<double>(),
                    prediction(), figures["verdict"].get<std::string>()));
@@ -183,9 +183,9 @@ void JobRun::analyse(bool fresh) {
     figures["fingerprint"] = fingerprint;
     results_[key] = figures;
     save();
-    note(fmt::format("analyse   {}: {:.4g} kg, compliance {:.4g} +- {:.2g} J", key,
+    note(fmt::format("analyse   {}: {:.4g} kg, compliance {:.4g} +- {} J", key,
                      figures["mass_kg"].get<double>(), figures["compliance_J"].get<double>(),
-                     figures["compliance_error_J"].get<double>()));
+                     errorText(figures["compliance_error_J"].get<double>())));
   };
   body("block", "block.vtu", proofFingerprint(regions),
        [this](const Vec3& p) { return job_.regions.available(p); });
@@ -218,9 +218,10 @@ void JobRun::proofOf(const std::filesystem::path& file, bool fresh) {
   results_["outside"] = figures;
   save();
   if (!defects.sound()) note("warning   the surface of " + file.string() + " has defects: " + defects.text());
-  note(fmt::format("proof     {}: {:.4g} kg, compliance {:.4g} +- {:.2g} J, verdict: {}", file.string(),
+  note(fmt::format("proof     {}: {:.4g} kg, compliance {:.4g} +- {} J, verdict: {}", file.string(),
                    figures["mass_kg"].get<double>(), figures["compliance_J"].get<double>(),
-                   figures["compliance_error_J"].get<double>(), figures["verdict"].get<std::string>()));
+                   errorText(figures["compliance_error_J"].get<double>()),
+                   figures["verdict"].get<std::string>()));
 }
 
 }  // namespace barelattice
