@@ -1,4 +1,5 @@
 #include <algorithm>
+#include <array>
 #include <cmath>
 #include <numbers>
 
@@ -83,32 +84,60 @@ Vec3 normalAt(const Patch& patch, const Vec3& point) {
   }
 }
 
-/// Midpoints of equal parts of the net's triangles, put onto the exact surface.
+/// Parts of a triangle: strips along its shortest edge, parted by rays from the corner opposite.
+template <class Take>
+void divideFrom(Vec3 tip, Vec3 a, Vec3 b, double spacing, const Take& take) {
+  if ((tip - a).squaredNorm() < (b - a).squaredNorm()) std::swap(tip, b);
+  if ((tip - b).squaredNorm() < (b - a).squaredNorm()) std::swap(tip, a);
+  const double area = 0.5 * (a - tip).cross(b - tip).norm();
+  const int strips = stepsFor(std::max((a - tip).norm(), (b - tip).norm()), spacing, 1);
+  for (int strip = 0; strip < strips; ++strip) {
+    const double from = static_cast<double>(strip) / strips;
+    const double to = (strip + 1.0) / strips;
+    const double squares = to * to - from * from;
+    const double centre = 2.0 / 3 * (to * to * to - from * from * from) / squares;
+    const int parts = stepsFor(to * (b - a).norm(), spacing, 1);
+    for (int part = 0; part < parts; ++part)
+      take(Vec3(tip + centre * (a + (part + 0.5) / parts * (b - a) - tip)), area * squares / parts);
+  }
+}
+
+/// Parts of a triangle no longer nor wider than `spacing`. Equal parts of its own shape would be hundreds
+/// for each of the slivers along a cylinder.
+/// @param take is called with the centre (m) and area (m2) of each part.
+template <class Take>
+void divide(Vec3 a, Vec3 b, Vec3 c, double spacing, const Take& take) {
+  if ((c - b).squaredNorm() > (b - a).squaredNorm()) std::swap(a, c);
+  if ((a - c).squaredNorm() > (b - a).squaredNorm()) std::swap(b, c);
+  const Vec3 base = b - a;
+  if (base.cross(c - a).isZero(0)) return;
+  // A flat one has three long edges; its halves at the foot of its height have two.
+  const double share = base.dot(c - a) / base.squaredNorm();
+  if (std::min(share, 1 - share) * base.norm() < spacing) return divideFrom(a, b, c, spacing, take);
+  const Vec3 foot = a + share * base;
+  divideFrom(a, foot, c, spacing, take);
+  divideFrom(b, foot, c, spacing, take);
+}
+
+/// Points of the net's triangles, put onto the exact surface.
 std::vector<SurfacePoint> sampleNet(const Patch& patch, double spacing) {
   const TriangleMesh& mesh = patch.net->mesh;
   const double scale = patch.net->area / mesh.area();
   std::vector<SurfacePoint> points;
   for (std::size_t t = 0; t < mesh.triangles.size(); ++t) {
-    const Vec3 u = mesh.corner(t, 1) - mesh.corner(t, 0);
-    const Vec3 v = mesh.corner(t, 2) - mesh.corner(t, 0);
-    const Vec3 facing = u.cross(v);
+    const std::array<Vec3, 3> corners{mesh.corner(t, 0), mesh.corner(t, 1), mesh.corner(t, 2)};
+    const Vec3 facing = (corners[1] - corners[0]).cross(corners[2] - corners[0]);
     const Vec3 facet = (patch.flipped ? -1.0 : 1.0) * facing.stableNormalized();
-    const int parts = stepsFor(std::max({u.norm(), v.norm(), (u - v).norm()}), spacing, 1);
-    const double area = scale * 0.5 * facing.norm() / parts / parts;
-    for (int row = 0; row < parts; ++row)
-      for (int column = 0; column < 2 * (parts - row) - 1; ++column) {
-        // Triangles of a row point up and down in turn; their centres lie at thirds.
-        const double third = column % 2 ? 2.0 / 3 : 1.0 / 3;
-        Vec3 at = mesh.corner(t, 0) + (column / 2 + third) / parts * u + (row + third) / parts * v;
-        Vec3 normal = facet;
-        if (patch.kind == Patch::Kind::plane) {
-          normal = patch.direction();
-        } else if (patch.kind != Patch::Kind::freeform) {
-          normal = normalAt(patch, at);
-          at -= patch.height(at) * normal;
-        }
-        points.push_back({at, normal, area});
+    divide(corners[0], corners[1], corners[2], spacing, [&](Vec3 at, double area) {
+      Vec3 normal = facet;
+      if (patch.kind == Patch::Kind::plane) {
+        normal = patch.direction();
+      } else if (patch.kind != Patch::Kind::freeform) {
+        normal = normalAt(patch, at);
+        at -= patch.height(at) * normal;
       }
+      points.push_back({at, normal, scale * area});
+    });
   }
   return points;
 }

@@ -3,7 +3,9 @@
 #include <gmock/gmock.h>
 #include <gtest/gtest.h>
 
+#include <algorithm>
 #include <array>
+#include <cmath>
 #include <numbers>
 #include <random>
 
@@ -324,6 +326,79 @@ TEST(MeshShape, agreesWithTheBodyItsSurfaceIsOf) {
   open.triangles.pop_back();
   EXPECT_THROW(makeMeshShape(open), InputError);
   EXPECT_THROW(makeMeshShape({}), InputError);
+}
+
+/// The samples of a flat net of one triangle.
+std::vector<SurfacePoint> samplesOf(const std::array<Vec3, 3>& corners, double spacing) {
+  TriangleMesh mesh{{corners.begin(), corners.end()}, {{0, 1, 2}}};
+  Patch patch;
+  patch.origin = corners[0];
+  patch.u = corners[1] - corners[0];
+  patch.v = corners[2] - corners[0];
+  const double area = mesh.area();
+  patch.net = std::make_shared<PatchNet>(std::move(mesh), area, 0);
+  return patch.sample(spacing);
+}
+
+TEST(Patch, samplesOfATriangleCoverItWhateverItsShape) {
+  const double spacing = 0.05;
+  std::mt19937 random(3);
+  std::uniform_real_distribution<double> share(0, 1);
+  for (int n = 0; n < 60; ++n) {
+    // From well shaped to needles and caps a ten-thousandth as high as long, turned in every way.
+    const double height = std::pow(10, -4 * share(random));
+    std::array<Vec3, 3> corners{Vec3(0, 0, 0), Vec3(1, 0, 0), Vec3(share(random), height, 0)};
+    std::rotate(corners.begin(), corners.begin() + n % 3, corners.end());
+    const Eigen::Isometry3d turn(Eigen::AngleAxisd(7 * share(random), Vec3(1, 2, 3).normalized()));
+    for (Vec3& corner : corners) corner = turn * corner;
+    const Vec3 u = corners[1] - corners[0];
+    const Vec3 v = corners[2] - corners[0];
+    const double area = 0.5 * u.cross(v).norm();
+
+    const std::vector<SurfacePoint> points = samplesOf(corners, spacing);
+    Face face{points, {}};
+    EXPECT_NEAR(face.area(), area, 1e-12 * area + 1e-15) << n;
+    EXPECT_NEAR((face.centroid() - (corners[0] + corners[1] + corners[2]) / 3).norm(), 0, 1e-12) << n;
+    EXPECT_LT(static_cast<double>(points.size()), 1.5 * area / (spacing * spacing) + 4 / spacing) << n;
+    for (int k = 0; k < 50; ++k) {
+      double s = share(random), t = share(random);
+      if (s + t > 1) s = 1 - s, t = 1 - t;
+      const Vec3 place = corners[0] + s * u + t * v;
+      double nearest = 1;
+      for (const SurfacePoint& p : points) nearest = std::min(nearest, (p.position - place).norm());
+      EXPECT_LT(nearest, 1.2 * spacing) << n;
+    }
+  }
+}
+
+TEST(Patch, aBoreOfSliversIsSampledLikeAnyOther) {
+  constexpr int kSides = 36;
+  const double radius = 4.5, length = 28, spacing = 0.6;
+  TriangleMesh mesh;
+  for (int k = 0; k < kSides; ++k)
+    for (const double z : {0.0, length})
+      mesh.vertices.emplace_back(radius * std::cos(2 * pi * k / kSides),
+                                 radius * std::sin(2 * pi * k / kSides), z);
+  for (int k = 0; k < kSides; ++k) {
+    const int a = 2 * k, b = 2 * ((k + 1) % kSides);
+    mesh.triangles.push_back({a, b, a + 1});
+    mesh.triangles.push_back({b, b + 1, a + 1});
+  }
+  Patch bore;
+  bore.kind = Patch::Kind::cylinder;
+  bore.u = Vec3::UnitX();
+  bore.v = length * Vec3::UnitZ();
+  bore.radius = radius;
+  bore.flipped = true;
+  const double area = 2 * pi * radius * length;
+  bore.net = std::make_shared<PatchNet>(std::move(mesh), area, 0.02);
+  const Face face{bore.sample(spacing), {}};
+  EXPECT_NEAR(face.area(), area, 1e-9 * area);
+  EXPECT_LT(static_cast<double>(face.points.size()), 3 * area / (spacing * spacing));
+  for (const SurfacePoint& p : face.points) {
+    EXPECT_NEAR(p.position.head<2>().norm(), radius, 1e-9);
+    EXPECT_NEAR((p.normal + p.position.cwiseProduct(Vec3(1, 1, 0)) / radius).norm(), 0, 1e-9);
+  }
 }
 
 TEST(Face, isFoundByWhatItIsAndHasTheRightArea) {
