@@ -32,9 +32,7 @@ class DualContour {
     constexpr double kSetOff = 0.618;
     origin_ = box.min() - Vec3::Constant(kSetOff * spacing);
     values_.resize(pointCount());
-    runTasks(static_cast<std::size_t>(blocks_[0]) * static_cast<std::size_t>(blocks_[1]) *
-                 static_cast<std::size_t>(blocks_[2]),
-             [&](std::size_t block) { sample(static_cast<int>(block)); });
+    runTasks(blockCount(), [&](std::size_t block) { sample(static_cast<int>(block)); });
   }
 
   TriangleMesh surface() {
@@ -60,6 +58,10 @@ class DualContour {
     return static_cast<std::size_t>(size_[0]) * static_cast<std::size_t>(size_[1]) *
            static_cast<std::size_t>(size_[2]);
   }
+  std::size_t blockCount() const {
+    return static_cast<std::size_t>(blocks_[0]) * static_cast<std::size_t>(blocks_[1]) *
+           static_cast<std::size_t>(blocks_[2]);
+  }
   std::size_t linear(const Index& at) const {
     return static_cast<std::size_t>(at[0]) +
            static_cast<std::size_t>(size_[0]) *
@@ -68,33 +70,53 @@ class DualContour {
   }
   Vec3 place(const Index& at) const { return origin_ + spacing_ * Vec3(at[0], at[1], at[2]); }
 
-  /// The values at the points of a block: one and the same where the surface is far.
-  void sample(int block) {
-    const Index first{kBlock * (block % blocks_[0]), kBlock * (block / blocks_[0] % blocks_[1]),
-                      kBlock * (block / blocks_[0] / blocks_[1])};
-    const Vec3 centre = place(first) + Vec3::Constant(0.5 * (kBlock - 1) * spacing_);
-    const double middle = shape_.distance(centre);
-    const bool far = std::abs(middle) > 0.5 * std::sqrt(3.0) * kBlock * spacing_;
+  Index firstOf(int block) const {
+    return {kBlock * (block % blocks_[0]), kBlock * (block / blocks_[0] % blocks_[1]),
+            kBlock * (block / blocks_[0] / blocks_[1])};
+  }
+  template <class Visit>
+  static void forPoints(const Index& first, const Visit& visit) {
     Index at{};
     for (at[2] = first[2]; at[2] < first[2] + kBlock; ++at[2])
       for (at[1] = first[1]; at[1] < first[1] + kBlock; ++at[1])
-        for (at[0] = first[0]; at[0] < first[0] + kBlock; ++at[0])
-          values_[linear(at)] = far ? middle : shape_.distance(place(at));
+        for (at[0] = first[0]; at[0] < first[0] + kBlock; ++at[0]) visit(at);
+  }
+  /// The body for looks at a block: its points and the edges that begin at them.
+  ShapePtr bodyNear(const Index& first) const {
+    const double reach = 0.5 * std::sqrt(3.0) * (kBlock + 0.1) * spacing_;
+    return shape_.local(place(first) + Vec3::Constant(0.5 * kBlock * spacing_), reach);
+  }
+
+  /// The values at the points of a block: one and the same where the surface is far.
+  void sample(int block) {
+    const Index first = firstOf(block);
+    const double middle = shape_.distance(place(first) + Vec3::Constant(0.5 * (kBlock - 1) * spacing_));
+    const bool far = std::abs(middle) > 0.5 * std::sqrt(3.0) * kBlock * spacing_;
+    const ShapePtr body = far ? nullptr : bodyNear(first);
+    forPoints(first,
+              [&](const Index& at) { values_[linear(at)] = far ? middle : body->distance(place(at)); });
   }
 
   void findCrossings() {
-    Index at{};
-    for (at[2] = 0; at[2] + 1 < size_[2]; ++at[2])
-      for (at[1] = 0; at[1] + 1 < size_[1]; ++at[1])
-        for (at[0] = 0; at[0] + 1 < size_[0]; ++at[0])
-          for (int axis = 0; axis < 3; ++axis) {
-            const bool inside = values_[linear(at)] < 0;
-            if (inside != (values_[linear(next(at, axis))] < 0))
-              crossings_.push_back({at, axis, inside, Vec3::Zero(), Vec3::Zero()});
-          }
-    constexpr std::size_t kEdges = 64;  // per block: a dozen looks at the body each
-    forEach(
-        crossings_.size(), [&](std::size_t c) { locate(crossings_[c]); }, kEdges);
+    std::vector<std::vector<Crossing>> found(blockCount());
+    runTasks(found.size(), [&](std::size_t block) {
+      const Index first = firstOf(static_cast<int>(block));
+      std::vector<Crossing>& own = found[block];
+      forPoints(first, [&](const Index& at) {
+        for (int axis = 0; axis < 3; ++axis) {
+          const Index end = next(at, axis);
+          if (end[static_cast<std::size_t>(axis)] == size_[static_cast<std::size_t>(axis)]) continue;
+          const bool inside = values_[linear(at)] < 0;
+          if (inside != (values_[linear(end)] < 0))
+            own.push_back({at, axis, inside, Vec3::Zero(), Vec3::Zero()});
+        }
+      });
+      if (own.empty()) return;
+      const ShapePtr body = bodyNear(first);
+      for (Crossing& crossing : own) locate(*body, crossing);
+    });
+    for (const std::vector<Crossing>& own : found)
+      crossings_.insert(crossings_.end(), own.begin(), own.end());
   }
 
   static Index next(Index at, int axis) {
@@ -103,7 +125,7 @@ class DualContour {
   }
 
   /// By the secant, kept between the ends; then central differences for the normal.
-  void locate(Crossing& crossing) const {
+  void locate(const Shape& body, Crossing& crossing) const {
     const Index end = next(crossing.low, crossing.axis);
     const Vec3 low = place(crossing.low);
     const Vec3 along = spacing_ * Vec3::Unit(crossing.axis);
@@ -114,7 +136,7 @@ class DualContour {
     for (int step = 0; step < kSteps; ++step) {
       share = step % 3 == 2 ? 0.5 * (ends[0] + ends[1])
                             : ends[0] - values[0] * (ends[1] - ends[0]) / (values[1] - values[0]);
-      const double value = shape_.distance(low + share * along);
+      const double value = body.distance(low + share * along);
       if (std::abs(value) < 1e-4 * spacing_) break;
       const std::size_t side = (value < 0) == (values[0] < 0) ? 0 : 1;
       ends[side] = share;
@@ -123,7 +145,7 @@ class DualContour {
     crossing.point = low + share * along;
     for (int i = 0; i < 3; ++i) {
       const Vec3 step = 1e-3 * spacing_ * Vec3::Unit(i);
-      crossing.normal[i] = shape_.distance(crossing.point + step) - shape_.distance(crossing.point - step);
+      crossing.normal[i] = body.distance(crossing.point + step) - body.distance(crossing.point - step);
     }
     crossing.normal = crossing.normal.stableNormalized();
   }

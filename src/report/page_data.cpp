@@ -58,7 +58,7 @@ json meshJson(const TriangleMesh& mesh) {
 json shapeJson(const Shape& shape, double scene, double thickness) {
   if (const TriangleMesh* own = shape.triangles()) return meshJson(*own);
   const Box box = shape.bounds();
-  constexpr double kCells = 96;        // along the longest side
+  constexpr double kCells = 128;       // along the longest side
   constexpr double kSceneCells = 240;  // but none smaller than this makes of the scene
   constexpr double kFlatCells = 240;
   if (thickness > 0) {
