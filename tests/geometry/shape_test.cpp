@@ -173,8 +173,8 @@ TEST(Extrusion, pointsLevelWithTheEndsOfArcsAreInside) {
   disc.outline = {{{1, 0}, Eigen::Vector2d(0, -1)}, {{-1, 0}, Eigen::Vector2d(0, 1)}};
   disc.to = 1;
   const ShapePtr shape = makeExtrusion(disc);
-  for (double x = -0.95; x < 1; x += 0.05) EXPECT_LT(shape->distance({x, 0, 0.5}), 0) << x;
-  for (double x = 1.05; x < 3; x += 0.05) EXPECT_GT(shape->distance({x, 0, 0.5}), 0) << x;
+  for (int n = -19; n < 20; ++n) EXPECT_LT(shape->distance({0.05 * n, 0, 0.5}), 0) << n;
+  for (int n = 21; n < 60; ++n) EXPECT_GT(shape->distance({0.05 * n, 0, 0.5}), 0) << n;
   EXPECT_NEAR(shape->bounds().sizes().y(), 2, 1e-9);
 }
 
