@@ -1,11 +1,13 @@
 // The command-line tool: arguments in, lines and exit codes out. All work is done by the library.
 
 #include <fmt/format.h>
+#include <unistd.h>
 
 #include <CLI/CLI.hpp>
 #include <atomic>
 #include <csignal>
 #include <memory>
+#include <string_view>
 
 #include "barelattice/base/error.hpp"
 #include "barelattice/base/file.hpp"
@@ -95,6 +97,20 @@ int check(const Job& job, const std::filesystem::path& folder, const Arguments& 
   return kDone;
 }
 
+/// From now on a signal lets the step come to a point from which it can go on, and a second one ends the
+/// process at once: that loses no more than a power cut, and a mesh of millions takes its time. Before, there
+/// is nothing to keep.
+void stopAtSafePoints() {
+  for (const int kind : {SIGINT, SIGTERM})
+    std::signal(kind, [](int signal) {
+      stopRequested = true;
+      std::signal(signal, SIG_DFL);
+      constexpr std::string_view kText =
+          "\nstopping at the next safe point; a second signal ends it at once\n";
+      if (::write(STDERR_FILENO, kText.data(), kText.size()) < 0) return;  // nobody listens
+    });
+}
+
 int work(const Arguments& arguments, Terminal& terminal) {
   const Stopwatch watch;
   Brief brief = readBrief(arguments.brief);
@@ -104,6 +120,7 @@ int work(const Arguments& arguments, Terminal& terminal) {
   if (arguments.verb == "check") return check(job, folder, arguments, terminal);
   terminal.line(describeJob(job));
   const int iterations = job.brief.iterations;
+  stopAtSafePoints();
   JobRun run(std::move(job), folder, listenerFor(terminal, iterations));
   if (arguments.verb == "optimise") run.optimise(arguments.fresh);
   if (arguments.verb == "solid") run.solid(arguments.fresh);
@@ -221,8 +238,6 @@ constexpr std::array kVerbs{
 }  // namespace
 
 int main(int argc, char** argv) {
-  std::signal(SIGINT, [](int) { stopRequested = true; });
-  std::signal(SIGTERM, [](int) { stopRequested = true; });
   std::signal(SIGXFSZ, SIG_IGN);  // a file limit is told like a full disk
   Arguments arguments;
   CLI::App app{"Bare Lattice: from a brief to a proven part by topology optimisation", "barelattice"};

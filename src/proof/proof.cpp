@@ -340,7 +340,9 @@ Proof prove(const QuadraticTets& mesh, double spacing, const ProofProblem& probl
     u.assign(3 * mesh.nodeCount(), 0.0);
     result.solve = held->solve(load, u);
     if (!result.solve.succeeded())
-      throw RunError(fmt::format("proof of case {}: {}", c.name, describe(result.solve.stop)));
+      throw RunError(fmt::format("proof of case {}: {}", c.name, describe(result.solve.stop)),
+                     "see that nothing loaded is apart from what is held; where members are thin, give more "
+                     "tetrahedra");
     for (double& value : u) value /= problem.material.modulus;
     for (const MeshAttachment& face : attached) result.faceDisplacement.push_back(face.mean(u));
     for (std::size_t i = 0; i < load.size(); ++i) result.compliance += load[i] * u[i];

@@ -65,6 +65,18 @@ OutsideBody outsideBody(const std::filesystem::path& file) {
   return {makeMeshShape(mesh.mesh), mesh.mesh, mesh.done};
 }
 
+/// A mesh too coarse for the members of the solid would leave loads and supports on pieces of their own.
+/// @param share of the solid's volume that is in the mesh.
+void refuseTornMesh(double spacing, double share, std::size_t pieces, std::size_t wanted, int tetrahedra) {
+  constexpr double kLeast = 0.8;  // chamfered edges cost a few per cent
+  if (share >= kLeast && pieces <= wanted) return;
+  throw RunError(
+      fmt::format("a mesh of {:.3g} mm for the proof holds {:.0f} % of the solid, in {} piece{}: "
+                  "members are thinner than it can hold",
+                  spacing * kMm, 100 * share, pieces, pieces == 1 ? "" : "s"),
+      fmt::format("give [proof] more tetrahedra than {}, or the members more thickness", tetrahedra));
+}
+
 }  // namespace
 
 /// Meshes a body twice, analyses both meshes, leaves the fine one in `file` and returns the figures with
@@ -103,6 +115,9 @@ json JobRun::analysed(const Implicit& f, const TriangleMesh* exported, const std
     const double spacing = fine ? body.spacing : kMeshRatio * body.spacing;
     TetMesh tets = meshed(spacing);
     dropLoosePieces(tets, ownSolid ? job_.regions : whole, body.pieces);
+    if (ownSolid)
+      refuseTornMesh(spacing, tets.volume() / surface.volume(), body.pieces,
+                     results_["solid"]["pieces"].get<std::size_t>(), job_.brief.tetrahedra);
     const QuadraticTets mesh(tets);
     (fine ? body.fine : body.coarse) = prove(mesh, spacing, problem, progress());
     if (!fine) continue;
@@ -153,8 +168,9 @@ void JobRun::proof(bool fresh) {
   save();
   note(fmt::format("proof     {} and {} tetrahedra: compliance {:.4g} +- {} J{}, verdict: {}",
                    figures["coarse_tetrahedra"].get<int>(), figures["tetrahedra"].get<int>(),
-                   figures["compliance_J"].get<double>(), figures["compliance_error_J"].get<double>(),
-                   prediction(), figures["verdict"].get<std::string>()));
+                   figures["compliance_J"].get<double>(),
+                   errorText(figures["compliance_error_J"].get<double>()), prediction(),
+                   figures["verdict"].get<std::string>()));
 }
 
 /// " (predicted 1.2 J)"; a layout from elsewhere comes without.

@@ -13,6 +13,7 @@
 #include "barelattice/base/parallel.hpp"
 #include "barelattice/base/quantity.hpp"
 #include "barelattice/base/root.hpp"
+#include "support/own_folder.hpp"
 
 namespace barelattice {
 namespace {
@@ -90,7 +91,7 @@ TEST(FileName, tellsItsEndingWhateverItsCase) {
 }
 
 TEST(File, appearsWholeOrNotAtAll) {
-  const std::filesystem::path folder = std::filesystem::path(::testing::TempDir()) / "whole_file";
+  const std::filesystem::path folder = ownFolder() / "whole_file";
   std::filesystem::create_directories(folder);
   writeFile(folder / "a.txt", "one");
   writeFile(folder / "a.txt", "two");

@@ -11,6 +11,7 @@
 #include "barelattice/brief/job.hpp"
 #include "barelattice/geometry/mesh_files.hpp"
 #include "support/cad_answer.hpp"
+#include "support/own_folder.hpp"
 
 namespace barelattice {
 namespace {
@@ -105,7 +106,7 @@ TEST_F(FromFiles, wrongFilesAndSolidsAreNamed) {
 }
 
 TEST_F(FromFiles, whatIsMendedIsSaid) {
-  const fs::path folder = ::testing::TempDir();
+  const fs::path folder = ownFolder();
   TriangleMesh mesh;
   for (int v = 0; v < 8; ++v)
     mesh.vertices.emplace_back(0.06 * (v & 1), 0.02 * (v >> 1 & 1), 0.02 * (v >> 2));
@@ -197,7 +198,7 @@ TEST_F(FromFiles, solidsOfOneNameAreToldByNumber) {
   std::string step = readFile(kStep / "arm.step");
   for (std::size_t at = 0; (at = step.find("'shaft'", at)) != std::string::npos;)
     step.replace(at, 7, "'arm'");
-  const fs::path folder = ::testing::TempDir();
+  const fs::path folder = ownFolder();
   writeFile(folder / "twins.step", step);
   std::string text = readFile(kStep / "arm.toml");
   const std::string file = "arm.step";
@@ -258,7 +259,7 @@ TEST(Inspect, listsTheFlatFacesOfATriangleBody) {
     mesh.triangles.push_back({i, i + 6, next});
     mesh.triangles.push_back({next, i + 6, next + 6});
   }
-  const fs::path path = ::testing::TempDir() + "angle.obj";
+  const fs::path path = ownFolder() / "angle.obj";
   writeMesh(path, mesh, MeshFormat::obj);
   const Inspection inspection = inspectFile(path, 1e-3);
   ASSERT_TRUE(inspection.usable) << describe(inspection);
@@ -276,11 +277,11 @@ TEST(Inspect, listsTheFlatFacesOfATriangleBody) {
   }
   // The selectors tell the two that look the same way apart.
   EXPECT_THAT(describe(inspection), HasSubstr("8 flat faces; for [faces]:"));
-  expectSelectorsToCatchTheirFaces(body, 2, ::testing::TempDir() + "angle.toml");
+  expectSelectorsToCatchTheirFaces(body, 2, ownFolder() / "angle.toml");
 }
 
 TEST(Inspect, saysWhatIsWrongWithTriangles) {
-  const fs::path path = ::testing::TempDir() + "open.obj";
+  const fs::path path = ownFolder() / "open.obj";
   writeFile(path, "v 0 0 0\nv 10 0 0\nv 0 10 0\nv 0 0 10\nf 1 3 2\nf 1 2 4\nf 2 1 3\n");
   const Inspection inspection = inspectFile(path);
   EXPECT_FALSE(inspection.usable);
@@ -296,7 +297,7 @@ TEST(Inspect, saysWhatIsWrongWithTriangles) {
 
 // A stand-in for the reader of STEP files, which mends too much to leave anything doubtful in a file of ours.
 TEST(Inspect, saysWhatIsDoubtfulInACadFile) {
-  const fs::path folder = ::testing::TempDir();
+  const fs::path folder = ownFolder();
   const auto inspected = [&](int looseFaces) {
     const fs::path reader = folder / "reader.sh";
     writeFile(

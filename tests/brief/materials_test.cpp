@@ -6,6 +6,7 @@
 #include "barelattice/brief/job.hpp"
 #include "barelattice/solid/solid_function.hpp"
 #include "support/brief.hpp"
+#include "support/own_folder.hpp"
 
 namespace barelattice {
 namespace {
@@ -14,7 +15,7 @@ using testing::changed;
 using ::testing::HasSubstr;
 
 Job prepared(const std::string& text) {
-  return prepare(parseBrief(text, ::testing::TempDir() + "test.toml"));
+  return prepare(parseBrief(text, ownFolder() / "test.toml"));
 }
 
 /// The test brief with something before its [design].

@@ -8,6 +8,7 @@
 #include "barelattice/base/file.hpp"
 #include "barelattice/brief/job.hpp"
 #include "support/brief.hpp"
+#include "support/own_folder.hpp"
 
 namespace barelattice {
 namespace {
@@ -25,7 +26,7 @@ struct Spoilt {
 
 void expectRefused(const std::string& text, const std::string& message, const std::string& what) {
   try {
-    prepare(parseBrief(text, ::testing::TempDir() + "test.toml"));
+    prepare(parseBrief(text, ownFolder() / "test.toml"));
     ADD_FAILURE() << what << " was accepted; due was: " << message;
   } catch (const BriefError& error) {
     EXPECT_THAT(error.what(), HasSubstr(message)) << what;
@@ -112,7 +113,7 @@ TEST(ShapeRefusals, nameTheFault) {
       {"{ mesh = { file = 'nowhere.stl' } }", "cannot read"},
       {"{ mesh = { file = 'nowhere.obj' } }", "cannot read"},
       {"{ mesh = { file = '/dev/zero' } }", "cannot read"},
-      {"{ mesh = { file = 'bad.stl', unit = 'ell' } }", "'unit' is \"ell\""},
+      {"{ mesh = { file = 'open.stl', unit = 'ell' } }", "'unit' is \"ell\""},
       {"{ mesh = { file = 'short.stl' } }", "too short for a binary STL file"},
       {"{ mesh = { file = 'cut.stl' } }", "cut off"},
       {"{ mesh = { file = 'open.stl' } }", "does not enclose a body"},
@@ -133,7 +134,7 @@ TEST(ShapeRefusals, nameTheFault) {
       {"{ box = { from = [true, '0 mm', '0 mm'], to = ['1 mm','1 mm','1 mm'] } }",
        "should be text in quotes"},
   };
-  const std::filesystem::path folder = ::testing::TempDir();
+  const std::filesystem::path folder = ownFolder();
   writeFile(folder / "short.stl", "x");
   writeFile(folder / "bow.svg", "<svg width='9mm' viewBox='0 0 9 9'><path d='M0 0 H9 L1 -4 L5 9Z'/></svg>");
   writeFile(folder / "unsized.svg", "<svg><path d='M0 0 H9 V9Z'/></svg>");

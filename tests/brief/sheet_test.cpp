@@ -9,6 +9,7 @@
 #include "barelattice/base/file.hpp"
 #include "barelattice/brief/job.hpp"
 #include "support/brief.hpp"
+#include "support/own_folder.hpp"
 
 namespace barelattice {
 namespace {
@@ -21,7 +22,7 @@ using ::testing::Not;
 constexpr double kPi = std::numbers::pi;
 
 Job prepared(const std::string& from, const std::string& to) {
-  return prepare(parseBrief(changedIn(kSheet, from, to), ::testing::TempDir() + "sheet.toml"));
+  return prepare(parseBrief(changedIn(kSheet, from, to), ownFolder() / "sheet.toml"));
 }
 
 /// With further shapes, and entries of [design].
@@ -30,7 +31,7 @@ Job with(const std::string& shapes, const std::string& design = "") {
 }
 
 TEST(SheetBrief, takesOutlinesFromDrawings) {
-  const std::filesystem::path folder = ::testing::TempDir();
+  const std::filesystem::path folder = ownFolder();
   writeFile(
       folder / "plate.svg",
       "<svg width='60mm' viewBox='0 0 60 20'><path id='blank' d='M0 0H60V20H0Z M10 10a3 3 0 1 0 6 0 a3 3 0 "

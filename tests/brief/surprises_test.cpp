@@ -5,6 +5,7 @@
 
 #include "barelattice/brief/job.hpp"
 #include "support/brief.hpp"
+#include "support/own_folder.hpp"
 
 namespace barelattice {
 namespace {
@@ -15,7 +16,7 @@ using ::testing::HasSubstr;
 using ::testing::Not;
 
 std::vector<std::string> warningsOf(const std::string& text) {
-  return prepare(parseBrief(text, ::testing::TempDir() + "test.toml")).warnings;
+  return prepare(parseBrief(text, ownFolder() / "test.toml")).warnings;
 }
 
 /// The test brief with another shape cleared as well.

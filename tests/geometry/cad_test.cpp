@@ -15,6 +15,7 @@
 #include "barelattice/geometry/face.hpp"
 #include "barelattice/grid/domain.hpp"
 #include "support/cad_answer.hpp"
+#include "support/own_folder.hpp"
 
 namespace barelattice {
 namespace {
@@ -100,13 +101,10 @@ class CadVariants : public Cad {
  protected:
   void SetUp() override {
     Cad::SetUp();
-    std::filesystem::create_directories(kFolder);
     const std::string command = std::string(BARELATTICE_MAKE_PARTS) + " " + kFolder.string() + " variants";
     ASSERT_EQ(std::system(command.c_str()), 0);
   }
-  const std::filesystem::path kFolder =
-      std::filesystem::path(::testing::TempDir()) /
-      (std::string("variants_") + ::testing::UnitTest::GetInstance()->current_test_info()->name());
+  const std::filesystem::path kFolder = ownFolder();
 };
 
 TEST_F(CadVariants, everyProtocolAndUnitGivesTheSameBody) {
@@ -270,7 +268,7 @@ TEST_F(Cad, volumesOfVoxelsMatchTheKernel) {
 }
 
 TEST_F(Cad, namesWhatIsWrong) {
-  const std::filesystem::path folder = ::testing::TempDir();
+  const std::filesystem::path folder = ownFolder();
   const std::string good = readFile(kStep / "rigger.step");
   const auto says = [&](const std::string& bytes, const char* words) {
     writeFile(folder / "bad.step", bytes);
@@ -294,7 +292,7 @@ TEST_F(Cad, mendsWhatHasOneAnswer) {
   const CadModel wanted = readStep(kStep / "rigger.step");
   const auto expectMended = [&](const std::string& bytes, const char* fault) {
     ASSERT_NE(bytes, good) << fault;
-    const std::filesystem::path file = std::filesystem::path(::testing::TempDir()) / "faulty.step";
+    const std::filesystem::path file = ownFolder() / "faulty.step";
     writeFile(file, bytes);
     const CadModel model = readStep(file);
     ASSERT_EQ(model.solids.size(), wanted.solids.size()) << fault;

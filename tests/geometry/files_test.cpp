@@ -9,6 +9,7 @@
 #include "barelattice/geometry/shape.hpp"
 #include "barelattice/geometry/stl.hpp"
 #include "barelattice/geometry/tet_mesh.hpp"
+#include "support/own_folder.hpp"
 
 namespace barelattice {
 namespace {
@@ -24,7 +25,7 @@ TriangleMesh ball() {
 
 TEST(MeshFiles, everyFormatHoldsTheSurface) {
   const TriangleMesh mesh = ball();
-  const std::filesystem::path folder = ::testing::TempDir();
+  const std::filesystem::path folder = ownFolder();
   for (std::size_t f = 0; f < meshFormatNames().size(); ++f)
     writeMesh(folder / ("ball." + meshFormatNames()[f]), mesh, static_cast<MeshFormat>(f));
   EXPECT_NEAR(readMesh(folder / "ball.stl").volume() / mesh.volume(), 1, 1e-5);

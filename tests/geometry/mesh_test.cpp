@@ -12,6 +12,7 @@
 #include "barelattice/geometry/stl.hpp"
 #include "barelattice/geometry/tet_mesh.hpp"
 #include "barelattice/geometry/triangle_tree.hpp"
+#include "support/own_folder.hpp"
 
 namespace barelattice {
 namespace {
@@ -177,7 +178,7 @@ TEST(Stuffing, refusesSpacingsThatMakeNoSense) {
 }
 
 TEST(Stl, readsBackWhatItWrote) {
-  const std::filesystem::path path = std::filesystem::path(::testing::TempDir()) / "ball.stl";
+  const std::filesystem::path path = ownFolder() / "ball.stl";
   const TriangleMesh mesh = roundedToStl(stuff(ball, kBallBox, 0.4).boundary());
   writeStl(path, mesh);
   const TriangleMesh back = readStl(path);
@@ -187,7 +188,7 @@ TEST(Stl, readsBackWhatItWrote) {
 }
 
 TEST(Stl, refusesDamagedFiles) {
-  const std::filesystem::path path = std::filesystem::path(::testing::TempDir()) / "bad.stl";
+  const std::filesystem::path path = ownFolder() / "bad.stl";
   EXPECT_THROW(readStl(path.string() + ".missing"), InputError);
   writeFile(path, "solid text");
   EXPECT_THROW(readStl(path), InputError);

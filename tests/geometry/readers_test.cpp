@@ -17,6 +17,7 @@
 #include "barelattice/geometry/mesh_shape.hpp"
 #include "barelattice/geometry/stl.hpp"
 #include "barelattice/geometry/tet_mesh.hpp"
+#include "support/own_folder.hpp"
 
 namespace barelattice {
 namespace {
@@ -47,11 +48,11 @@ std::size_t count(const std::vector<MeshDefect>& defects, Kind kind) {
 }
 
 TEST(ReadMesh, givesBackWhatEveryFormatWrote) {
-  const std::filesystem::path first = ::testing::TempDir() + "first.stl";
+  const std::filesystem::path first = ownFolder() / "first.stl";
   writeStl(first, ball());
   const TriangleMesh mesh = readStl(first);  // without the lattice's unused vertices
   for (std::size_t f = 0; f < meshFormatNames().size(); ++f) {
-    const std::filesystem::path path = ::testing::TempDir() + "read." + meshFormatNames()[f];
+    const std::filesystem::path path = ownFolder() / ("read." + meshFormatNames()[f]);
     writeMesh(path, mesh, static_cast<MeshFormat>(f));
     const TriangleMesh read = readMesh(path);
     EXPECT_EQ(read.triangles.size(), mesh.triangles.size()) << path;
@@ -63,10 +64,10 @@ TEST(ReadMesh, givesBackWhatEveryFormatWrote) {
 }
 
 TEST(ReadMesh, takesTheUnitItIsTold) {
-  const std::filesystem::path path = ::testing::TempDir() + "unit.ply";
+  const std::filesystem::path path = ownFolder() / "unit.ply";
   writeMesh(path, ball(), MeshFormat::ply);
   EXPECT_NEAR(readMesh(path, 0.0254).volume() / readMesh(path).volume(), std::pow(25.4, 3), 1);
-  const std::filesystem::path own = ::testing::TempDir() + "unit.3mf";
+  const std::filesystem::path own = ownFolder() / "unit.3mf";
   writeMesh(own, ball(), MeshFormat::threeMf);
   EXPECT_NEAR(readMesh(own, 0.0254).volume() / ball().volume(), 1, 1e-5) << "3MF names its unit";
 }
@@ -103,7 +104,7 @@ std::string archive(const std::vector<std::pair<std::string, std::string>>& file
 
 /// A 3MF file with a unit, objects and build items of one's own.
 std::filesystem::path threeMf(const std::string& unit, const std::string& objects, const std::string& items) {
-  const std::filesystem::path path = ::testing::TempDir() + "model.3mf";
+  const std::filesystem::path path = ownFolder() / "model.3mf";
   const std::string head = R"(<?xml version="1.0" encoding="UTF-8"?>)";
   writeFile(
       path,

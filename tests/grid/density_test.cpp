@@ -11,6 +11,7 @@
 #include "barelattice/base/file.hpp"
 #include "barelattice/grid/density_samples.hpp"
 #include "barelattice/grid/vti.hpp"
+#include "support/own_folder.hpp"
 
 namespace barelattice {
 namespace {
@@ -61,7 +62,7 @@ TEST(Density, ofAnImageWeWroteComesBackExactly) {
     density.push_back(wave(domain.grid.cellCentre(c)));
   CellImage image = imageOf(domain.grid, 0);
   image.fields = {{"density", spread(domain.grid, density)}};
-  const std::filesystem::path path = ::testing::TempDir() + "density.vti";
+  const std::filesystem::path path = ownFolder() / "density.vti";
   writeVti(path, image);
   const ResampledDensity result = resampled<3>(readDensity(path, "density", 1e-3), domain);
   for (std::size_t c = 0; c < density.size(); ++c) EXPECT_NEAR(result.density[c], density[c], 1e-6);

@@ -12,6 +12,7 @@
 #include "barelattice/grid/domain.hpp"
 #include "barelattice/grid/vti.hpp"
 #include "support/grids.hpp"
+#include "support/own_folder.hpp"
 
 namespace barelattice {
 namespace {
@@ -172,7 +173,7 @@ TEST(Domain, mirrorPlaneFallsBetweenCells) {
 }
 
 TEST(Vti, readsBackWhatItWrote) {
-  const std::filesystem::path path = std::filesystem::path(::testing::TempDir()) / "field.vti";
+  const std::filesystem::path path = ownFolder() / "field.vti";
   const Grid<3> grid = testing::gridWhere<3>({3, 4, 2}, 0.25, [](const Index<3>& i) { return i[1] != 2; });
   std::vector<double> values(grid.cellCount());
   for (std::size_t c = 0; c < values.size(); ++c) values[c] = 0.125 * static_cast<double>(c);
@@ -189,7 +190,7 @@ TEST(Vti, readsBackWhatItWrote) {
 }
 
 TEST(Vti, holdsASheetAsOneLayer) {
-  const std::filesystem::path path = std::filesystem::path(::testing::TempDir()) / "sheet.vti";
+  const std::filesystem::path path = ownFolder() / "sheet.vti";
   const Grid<2> grid = testing::boxGrid<2>({3, 4}, 0.002);
   CellImage written = imageOf(grid, 0.012);
   written.fields = {{"density", spread(grid, std::vector<double>(12, 0.5))}};
@@ -212,7 +213,7 @@ TEST(Sheet, areasOfRoundRegionsComeOutRight) {
 }
 
 TEST(Vti, refusesDamagedFiles) {
-  const std::filesystem::path path = std::filesystem::path(::testing::TempDir()) / "bad.vti";
+  const std::filesystem::path path = ownFolder() / "bad.vti";
   writeFile(path, "<VTKFile><Other/></VTKFile>");
   EXPECT_THROW(readVti(path), InputError);
   const Grid<3> grid = testing::boxGrid<3>({2, 2, 2});

@@ -8,6 +8,7 @@
 
 #include "barelattice/base/error.hpp"
 #include "barelattice/proof/vtu.hpp"
+#include "support/own_folder.hpp"
 
 namespace barelattice {
 namespace {
@@ -299,7 +300,7 @@ TEST(Vtu, readsBackTheSurfaceItWrote) {
   problem.cases = {{"pull", {{"pull", 1, {{800, 0, 0}}}}, {0}}};
   const QuadraticTets mesh(meshOf(bar, 0.006));
   const Proof proof = prove(mesh, 0.006, problem);
-  const std::string path = ::testing::TempDir() + "proof.vtu";
+  const std::filesystem::path path = ownFolder() / "proof.vtu";
   writeVtu(path, mesh, proof);
   const ProofSurface surface = readProofSurface(path);
   EXPECT_EQ(surface.mesh.triangles.size(), mesh.surface().size());

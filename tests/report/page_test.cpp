@@ -18,6 +18,7 @@
 #include "barelattice/grid/vti.hpp"
 #include "barelattice/proof/vtu.hpp"
 #include "support/brief.hpp"
+#include "support/own_folder.hpp"
 
 namespace barelattice {
 namespace {
@@ -33,7 +34,7 @@ namespace fs = std::filesystem;
 constexpr double kSteel = 7850;  // density of the briefs' steel, kg/m3
 
 fs::path temporary(const char* name) {
-  return fs::path(::testing::TempDir()) / name;
+  return ownFolder() / name;
 }
 
 Job jobOf(const std::string& brief) {

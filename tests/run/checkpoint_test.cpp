@@ -5,6 +5,7 @@
 #include <limits>
 
 #include "barelattice/base/file.hpp"
+#include "support/own_folder.hpp"
 
 namespace barelattice {
 namespace {
@@ -23,7 +24,7 @@ OptimiseState example() {
 }
 
 TEST(Checkpoint, comesBackToTheBit) {
-  const std::filesystem::path path = ::testing::TempDir() + "checkpoint.bin";
+  const std::filesystem::path path = ownFolder() / "checkpoint.bin";
   const OptimiseState state = example();
   writeCheckpoint(path, "abc", state);
   const auto back = readCheckpoint(path, "abc");
@@ -44,7 +45,7 @@ TEST(Checkpoint, comesBackToTheBit) {
 }
 
 TEST(Checkpoint, isIgnoredWhenItIsNotOursOrDamaged) {
-  const std::filesystem::path path = ::testing::TempDir() + "checkpoint.bin";
+  const std::filesystem::path path = ownFolder() / "checkpoint.bin";
   std::filesystem::remove(path);
   EXPECT_FALSE(readCheckpoint(path, "abc").has_value());
   writeCheckpoint(path, "abc", example());

@@ -6,6 +6,7 @@
 #include <sys/wait.h>
 
 #include <cmath>
+#include <csignal>
 #include <cstdio>
 #include <filesystem>
 #include <nlohmann/json.hpp>
@@ -17,6 +18,7 @@
 #include "barelattice/geometry/stl.hpp"
 #include "barelattice/geometry/tet_mesh.hpp"
 #include "barelattice/run/run.hpp"
+#include "support/own_folder.hpp"
 
 namespace barelattice {
 namespace {
@@ -71,10 +73,8 @@ displacement = { tip = "5 mm" }
 class Tool : public ::testing::Test {
  protected:
   void SetUp() override {
-    folder_ =
-        fs::path(::testing::TempDir()) / ::testing::UnitTest::GetInstance()->current_test_info()->name();
-    fs::remove_all(folder_);
-    fs::create_directories(folder_);
+    fs::remove_all(ownFolder());
+    folder_ = ownFolder();
     brief("", "");
   }
   void brief(const std::string& from, const std::string& to) {
@@ -243,6 +243,33 @@ TEST_F(Tool, stopsCleanlyOnInterruptAndGoesOnFromThere) {
   EXPECT_FALSE(fs::exists(run() / "solid.stl"));
   EXPECT_EQ(tool("report " + path()).code, 0);
   EXPECT_THAT(readFile(run() / "report.html"), HasSubstr("the optimisation was stopped before it settled"));
+}
+
+TEST_F(Tool, saysWhenTheMeshOfTheProofTearsTheMembers) {
+  // With the fewer nothing is left; with the more one piece, far too thin.
+  for (const auto& [tetrahedra, fault] :
+       {std::pair{"1000", "holds 0 % of the solid, in 0 pieces"}, {"1200", "% of the solid, in 1 piece:"}}) {
+    brief("tetrahedra = 8000", std::string("tetrahedra = ") + tetrahedra);
+    const Outcome outcome = tool("run " + path());
+    EXPECT_EQ(outcome.code, 3) << outcome.text;
+    EXPECT_THAT(outcome.text, HasSubstr(fault));
+    EXPECT_THAT(outcome.text, HasSubstr("members are thinner than it can hold"));
+    EXPECT_THAT(outcome.text, HasSubstr(std::string("more tetrahedra than ") + tetrahedra));
+    EXPECT_FALSE(results().contains("proof"));
+  }
+}
+
+TEST_F(Tool, endsAtOnceOnASecondInterrupt) {
+  brief("tetrahedra = 8000", "tetrahedra = 2000000");  // meshes it for seconds on end
+  const Outcome outcome =
+      tool("analyse " + path() + " 2>&1 & pid=$!; while ! [ -e " + (run() / "run.lock").string() +
+           " ]; do sleep 0.05; done; sleep 0.3; kill -INT $pid; sleep 0.1; kill -INT $pid; "
+           "wait $pid");
+  EXPECT_EQ(outcome.code, 128 + SIGINT) << outcome.text;
+  EXPECT_THAT(outcome.text, HasSubstr("a second signal ends it at once"));
+  EXPECT_FALSE(fs::exists(run() / "block.vtu"));
+  brief("", "");
+  EXPECT_EQ(tool("analyse " + path()).code, 0) << "the folder is free and whole";
 }
 
 TEST_F(Tool, goesOnFromACheckpointToTheSameBits) {

@@ -9,6 +9,7 @@
 #include "barelattice/geometry/triangle_tree.hpp"
 #include "barelattice/solid/reinterpret.hpp"
 #include "barelattice/solid/sharpen.hpp"
+#include "support/own_folder.hpp"
 
 namespace barelattice {
 namespace {
@@ -110,7 +111,7 @@ TEST(Reinterpret, meetsTheVolumeKeepsTheBoreAndDropsTheCrumb) {
   EXPECT_EQ(solid.defects.text(), "sound");
   EXPECT_EQ(solid.dropped.pieces, 1U);
   EXPECT_EQ(solid.pieces, 1U);
-  const std::string path = ::testing::TempDir() + "solid.stl";
+  const std::filesystem::path path = ownFolder() / "solid.stl";
   writeStl(path, solid.surface);
   const TriangleMesh written = readStl(path);
   EXPECT_EQ(inspectMesh(written).text(), "sound");
