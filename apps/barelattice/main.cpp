@@ -237,7 +237,7 @@ constexpr std::array kVerbs{
 
 }  // namespace
 
-int main(int argc, char** argv) {
+int main(int argc, char** argv) try {
   std::signal(SIGXFSZ, SIG_IGN);  // a file limit is told like a full disk
   Arguments arguments;
   CLI::App app{"Bare Lattice: from a brief to a proven part by topology optimisation", "barelattice"};
@@ -303,4 +303,7 @@ int main(int argc, char** argv) {
     return app.exit(error) == 0 ? kDone : kWrongInput;
   }
   return exitCode;
+} catch (const std::exception& error) {  // without memory for its arguments, or nowhere to write to
+  std::fprintf(stderr, "error: %s\n", error.what());
+  return kFailed;
 }

@@ -82,7 +82,7 @@ class MeshAttachment {
                         }));
       }
     std::size_t corners = 0;
-    for (const auto& [node, fits] : on) corners += fits;
+    for (const auto& [node, fits] : on) corners += fits ? 1U : 0U;
     constexpr std::size_t kEnough = 3;
     constexpr double kShare = 0.0625;
     for (const Tie& tie : ties_)

@@ -424,10 +424,12 @@ TEST_F(Tool, refusesALayoutOfAnotherBox) {
 
 TEST_F(Tool, takesOverALayoutFromElsewhere) {
   std::string csv = "x,y,z,rho\n";
-  for (double z = 1.25; z < 30; z += 2.5)
-    for (double y = 1.25; y < 20; y += 2.5)
-      for (double x = 1.25; x < 60; x += 2.5)
-        csv += fmt::format("{},{},{},{}\n", x, y, z, std::abs(z - 15) < 7 ? 1.0 : 0.05);
+  const auto centre = [](int n) { return 2.5 * (n + 0.5); };
+  for (int z = 0; z < 12; ++z)
+    for (int y = 0; y < 8; ++y)
+      for (int x = 0; x < 24; ++x)
+        csv += fmt::format("{},{},{},{}\n", centre(x), centre(y), centre(z),
+                           std::abs(centre(z) - 15) < 7 ? 1.0 : 0.05);
   writeFile(folder_ / "given.csv", csv);
   brief("[proof]", "[layout]\nfrom = \"given.csv\"\nfield = \"rho\"\nunit = \"mm\"\n[proof]");
   const Outcome outcome = tool("run " + path());
