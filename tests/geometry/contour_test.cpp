@@ -5,6 +5,7 @@
 
 #include "barelattice/base/error.hpp"
 #include "barelattice/geometry/dual_contour.hpp"
+#include "barelattice/geometry/mesh_shape.hpp"
 #include "barelattice/geometry/triangle_tree.hpp"
 
 namespace barelattice {
@@ -77,6 +78,30 @@ TEST(DualContour, ofNothingIsNothing) {
   const ShapePtr apart = makeIntersection({makeSphere({0, 0, 0}, 1), makeSphere({5, 0, 0}, 1)});
   EXPECT_TRUE(dualContour(*apart, 0.1).triangles.empty());
   EXPECT_THROW(dualContour(*makeSphere({0, 0, 0}, 1), 1e-6), InputError);
+}
+
+/// A body that gives nobody a part of it.
+class Whole final : public Shape {
+ public:
+  explicit Whole(ShapePtr body) : body_(std::move(body)) {}
+  double distance(const Vec3& point) const override { return body_->distance(point); }
+  Box bounds() const override { return body_->bounds(); }
+  void appendPatches(std::vector<Patch>& patches) const override { body_->appendPatches(patches); }
+
+ private:
+  ShapePtr body_;
+};
+
+// Each block asks the part of the body near it; that must not show.
+TEST(DualContour, isTheSameAskedInPartsAndAsAWhole) {
+  const ShapePtr ball = makeMeshShape(dualContour(*makeSphere({0, 0, 0}, 1), 0.1));
+  const ShapePtr body = makeUnion({makeDifference(ball, {makeCylinder({0, 0, -2}, {0, 0, 2}, 0.4)}),
+                                   makeBox({0.5, -0.2, -0.2}, {1.6, 0.2, 0.2})});
+  const TriangleMesh parts = dualContour(*body, 0.06);
+  const TriangleMesh whole = dualContour(*std::make_shared<Whole>(body), 0.06);
+  ASSERT_EQ(parts.triangles, whole.triangles);
+  for (std::size_t v = 0; v < parts.vertices.size(); ++v)
+    ASSERT_LT((parts.vertices[v] - whole.vertices[v]).norm(), 1e-9) << v;
 }
 
 }  // namespace
