@@ -49,16 +49,17 @@ struct Arguments {
 /// allows.
 constexpr double kQuickVoxel = 1.6;
 
-RunListener listenerFor(Terminal& terminal, int maxIterations) {
+RunListener listenerFor(Terminal& terminal) {
   RunListener listener;
   listener.note = [&terminal](const std::string& line) { terminal.line(line); };
-  listener.iteration = [&terminal, maxIterations](const IterationRecord& record) {
+  listener.iteration = [&terminal, told = false](const IterationRecord& record) mutable {
     const bool log = terminal.plain() || record.iteration % 10 == 0 || record.iteration == 1;
-    terminal.live(describeIteration(record, maxIterations), log);
-    if (record.strengthened)
+    terminal.live(describeIteration(record), log);
+    if (record.strengthened && !told)
       terminal.line(fmt::format(
-          "  iteration {:>3}: V-cycles converge slowly on this layout, W-cycles until a solve is short again",
+          "  iteration {:>3}: V-cycles converge slowly on this layout, W-cycles from now on where they do",
           record.iteration));
+    told = told || record.strengthened;
   };
   listener.progress = [&terminal](const Progress& progress) { terminal.live("  " + progress.stage, false); };
   listener.stopRequested = [] { return stopRequested.load(); };
@@ -119,9 +120,8 @@ int work(const Arguments& arguments, Terminal& terminal) {
   Job job = prepare(std::move(brief), arguments.quick ? kQuickVoxel : 1);
   if (arguments.verb == "check") return check(job, folder, arguments, terminal);
   terminal.line(describeJob(job));
-  const int iterations = job.brief.iterations;
   stopAtSafePoints();
-  JobRun run(std::move(job), folder, listenerFor(terminal, iterations));
+  JobRun run(std::move(job), folder, listenerFor(terminal));
   if (arguments.verb == "optimise") run.optimise(arguments.fresh);
   if (arguments.verb == "solid") run.solid(arguments.fresh);
   if (arguments.verb == "analyse") run.analyse(arguments.fresh);
@@ -146,6 +146,9 @@ int work(const Arguments& arguments, Terminal& terminal) {
         fmt::format("report    {} ({:.0f} s in all)", (folder / "report.html").string(), watch.seconds()));
   }
   if (arguments.json) fmt::print("{}\n", jsonText(run.results(), 2));
+  const bool ownPart = arguments.verb == "optimise" || arguments.verb == "solid" || arguments.verb == "run" ||
+                       (arguments.verb == "proof" && !outside);
+  if (ownPart && !run.settled()) return kNotProven;
   const bool proofAsked = arguments.verb == "proof" || arguments.verb == "run";
   return proofAsked && run.proven(outside ? "outside" : "proof") == false ? kNotProven : kDone;
 }

@@ -91,12 +91,14 @@ std::string describeJob(const Job& job) {
   return text;
 }
 
-std::string describeIteration(const IterationRecord& r, int maxIterations) {
-  const double left = r.seconds / r.iteration * (maxIterations - r.iteration);
+std::string describeIteration(const IterationRecord& r) {
+  const std::string thin = r.erosion > 0 ? fmt::format("{:>9.4g} J", r.eroded) : std::string(11, ' ');
   return fmt::format(
-      "  iteration {:>3} of at most {}   compliance {:>9.4g} J   mass {:>5.2f} %   change {:>5.1f} %   at "
-      "most {} left",
-      r.iteration, maxIterations, r.compliance, 100 * r.massFraction, 100 * r.change, duration(left));
+      "  iteration {:>3}   compliance {:>9.4g} J   eroded by {:.2f} {}   sharpness {:>2.0f}   grey {:>3.0f} "
+      "%   "
+      "change {:>4.1f} %   {}{}",
+      r.iteration, r.compliance, r.erosion, thin, r.sharpness, 100 * r.grey, 100 * r.change,
+      duration(r.seconds), r.takenBack ? "   taken back" : "");
 }
 
 std::string describeBodies(const JobRun& run) {

@@ -32,6 +32,6 @@ class Terminal {
 /// The masses, sizes, cases and warnings of a job as a short table.
 std::string describeJob(const barelattice::Job& job);
 /// One design iteration, with the time the remaining ones take at most.
-std::string describeIteration(const barelattice::IterationRecord& record, int maxIterations);
+std::string describeIteration(const barelattice::IterationRecord& record);
 /// The cases and requirements of all analysed bodies as a short table.
 std::string describeBodies(const barelattice::JobRun& run);

@@ -58,7 +58,7 @@ int main(int argc, char** argv) {
   layout.keep = domain.keep;
   layout.mirror = mirrorPartners(domain.grid, 1, 0);
   layout.massFraction = 0.108;
-  layout.filterRadius = filterRadiusFor(std::max(8 * mm, 2 * voxel));
+  layout.filterRadius = filterRadiusFor(std::max(8 * mm, 2 * voxel), 3);
   layout.filterBoundary = FilterBoundary::empty;
   ProofProblem problem{layout.material, faces, {{"low", 0}, {"bow", 1}, {"stern", 2}}, {}};
   problem.exclusion = 8 * mm;

@@ -267,15 +267,17 @@ void settleMass(Job& job) {
 }
 
 Estimate estimated(const Job& job) {
-  // Measured on the rigger: 216,000 voxels and 166,000 tetrahedra, three cases; the time is for 80
-  // iterations.
+  // Measured on the rigger: 216,000 voxels and 166,000 tetrahedra, three cases; the time is for as many
+  // iterations as a design usually takes.
+  constexpr int kUsualIterations = 80;
   constexpr double kSecondsPerVoxelCase = 1.4e-4;
   constexpr double kSecondsPerTetCase = 7e-5;
   constexpr double kBytesPerVoxel = 1000;
   constexpr double kBytesPerTet = 7500;
   const auto cells = static_cast<double>(job.cellCount());
   const auto cases = static_cast<double>(job.brief.cases.size());
-  return {cases * (kSecondsPerVoxelCase * cells * job.brief.iterations / 80.0 +
+  const int iterations = job.brief.iterations > 0 ? job.brief.iterations : kUsualIterations;
+  return {cases * (kSecondsPerVoxelCase * cells * iterations / kUsualIterations +
                    kSecondsPerTetCase * job.brief.tetrahedra),
           std::max(kBytesPerVoxel * cells, kBytesPerTet * job.brief.tetrahedra)};
 }
@@ -401,7 +403,7 @@ LayoutProblem<D> Job::layoutProblem() const {
   problem.cases = cases;
   problem.goal = brief.goal;
   problem.massFraction = targetMass / spaceMass;
-  problem.filterRadius = filterRadiusFor(brief.smallestMember);
+  problem.filterRadius = filterRadiusFor(brief.smallestMember, D);
   problem.filterBoundary = brief.walls;
   problem.attached = attachedCells(own.grid, *this, problem.filterRadius);
   if (brief.mirror) problem.mirror = mirrorPartners(own.grid, brief.mirror->axis, brief.mirror->at);

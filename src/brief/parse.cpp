@@ -16,7 +16,6 @@ namespace barelattice {
 namespace {
 
 constexpr int kDefaultTetrahedra = 200'000;
-constexpr int kDefaultIterations = 80;
 constexpr int kDefaultKeepEvery = 10;
 constexpr double kDefaultAgreement = 0.1;
 
@@ -402,7 +401,6 @@ void parseSolid(TableReader& top, Brief& brief) {
 void parseSettings(TableReader& top, Brief& brief) {
   brief.exclusion = brief.smallestMember;
   brief.tetrahedra = kDefaultTetrahedra;
-  brief.iterations = kDefaultIterations;
   brief.keepEvery = kDefaultKeepEvery;
   brief.agreement = kDefaultAgreement;
   if (const toml::node* node = top.find("optimise")) {

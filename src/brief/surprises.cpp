@@ -5,8 +5,10 @@
 #include <algorithm>
 #include <atomic>
 #include <cmath>
+#include <functional>
 #include <limits>
 #include <map>
+#include <numbers>
 #include <queue>
 #include <set>
 
@@ -17,6 +19,9 @@
 
 namespace barelattice {
 namespace {
+
+/// Share of the space beside the keeps below which a target leaves little to design with.
+constexpr double kLittle = 0.02;
 
 /// A place inside a shape, sampled, and what was found there.
 struct Sampled {
@@ -190,6 +195,99 @@ void warnOfSlivers(Job& job) {
   }
 }
 
+/// Length, m, of members of which every load hangs on a support of its cases, without what lies in keeps: for
+/// each load the shortest way through the cells, on which ways found before cost nothing more (a greedy
+/// Steiner tree; Dijkstra 1959, steps to all neighbours). No layout needs less than the shortest tree, and
+/// most need more, because members carry along themselves only.
+template <int D>
+double leastMemberLength(const Job& job) {
+  const auto& domain = std::get<Domain<D>>(job.domain);
+  const Grid<D>& grid = domain.grid;
+  std::vector<std::uint8_t> free = domain.keep;
+  const auto cellsOf = [&](const std::string& face) { return Attachment<D>(grid, job.face(face)).cells(); };
+  Index<D> window;
+  window.fill(3);
+  double sum = 0;
+  for (const BriefLoad& load : job.brief.loads) {
+    std::vector<std::uint8_t> held(grid.cellCount(), 0);
+    for (const BriefCase& c : job.brief.cases)
+      if (c.loads.contains(load.name))
+        for (const BriefSupport& support : job.brief.supports)
+          if (uses(c, support.name))
+            for (const std::size_t cell : cellsOf(support.face)) held[cell] = 1;
+    std::vector<double> length(grid.cellCount(), std::numeric_limits<double>::infinity());
+    std::vector<int> from(grid.cellCount(), -1);
+    std::priority_queue<std::pair<double, std::size_t>, std::vector<std::pair<double, std::size_t>>,
+                        std::greater<>>
+        open;
+    for (const std::size_t cell : cellsOf(load.face)) {
+      length[cell] = 0;
+      open.emplace(0, cell);
+    }
+    while (!open.empty()) {
+      const auto [way, cell] = open.top();
+      open.pop();
+      if (way > length[cell]) continue;
+      if (held[cell]) {
+        sum += way;
+        for (int at = static_cast<int>(cell); at >= 0; at = from[static_cast<std::size_t>(at)])
+          free[static_cast<std::size_t>(at)] = 1;
+        break;
+      }
+      forEachIndex<D>(window, [&, way = way, cell = cell](const Index<D>& offset) {
+        Index<D> at = grid.cellIndex(cell);
+        double squared = 0;
+        for (std::size_t i = 0; i < D; ++i) {
+          at[i] += offset[i] - 1;
+          squared += (offset[i] - 1) * (offset[i] - 1);
+        }
+        const int next = grid.cellAt(at);
+        if (next < 0) return;
+        const auto other = static_cast<std::size_t>(next);
+        const double further = way + (free[other] ? 0 : std::sqrt(squared) * grid.frame().size);
+        if (further >= length[other]) return;
+        length[other] = further;
+        from[other] = static_cast<int>(cell);
+        open.emplace(further, other);
+      });
+    }
+  }
+  return sum;
+}
+
+/// Refuses a member size that finds no room between a load and its supports.
+template <int D>
+void refuseNarrows(const Job& job) {
+  const LayoutProblem<D> problem = job.layoutProblem<D>();
+  const auto narrow = loadsInNarrows(problem, OptimiseOptions().erosion);
+  if (!narrow.empty())
+    refuse(job.brief, job.brief.memberPlace, narrowText(problem, narrow.front()), kNarrowCure);
+}
+
+/// Warns of a target that leaves less than members need to join loads and supports.
+void warnOfLeanTarget(Job& job) {
+  if (job.brief.layout) return;
+  const double member = job.brief.smallestMember;
+  const double length = job.flat() ? leastMemberLength<2>(job) : leastMemberLength<3>(job);
+  const double section = job.flat() ? member * job.regions.thickness : std::numbers::pi / 4 * member * member;
+  const double needed = job.brief.material.density * section * length;
+  const double left = job.targetMass - job.keepMass;
+  if (left < needed)
+    job.warnings.push_back(
+        fmt::format("the target of {:.4g} kg leaves {:.3g} kg beside the keeps; members of {:.3g} mm from "
+                    "every load to a "
+                    "support ({:.4g} mm in all, by the shortest ways) weigh about {:.3g} kg: a layout will "
+                    "hardly connect below "
+                    "about {:.3g} kg",
+                    job.targetMass, left, member * kMillimetresPerMetre, length * kMillimetresPerMetre,
+                    needed, job.keepMass + needed));
+  else if (left < kLittle * (job.spaceMass - job.keepMass))
+    job.warnings.push_back(
+        fmt::format("the target of {:.4g} kg leaves {:.3g} kg beside the keeps, {:.2g} % of the space that "
+                    "is to be designed",
+                    job.targetMass, left, 100 * left / (job.spaceMass - job.keepMass)));
+}
+
 /// Warns of holes and clears the voxels are too coarse for.
 void warnOfLostFeatures(Job& job) {
   std::vector<Patch> patches;
@@ -254,10 +352,13 @@ void checkKeeps(Job& job) {
 }
 
 void warnOfSurprises(Job& job) {
+  if (!job.brief.layout && job.flat()) refuseNarrows<2>(job);
+  if (!job.brief.layout && !job.flat()) refuseNarrows<3>(job);
   if (job.flat())
     warnOfSlivers<2>(job);
   else
     warnOfSlivers<3>(job);
+  warnOfLeanTarget(job);
   warnOfLostFeatures(job);
   warnOfUnused(job);
   if (job.brief.smallestMember < 2.999 * job.brief.voxel)

@@ -2,7 +2,9 @@
 
 #include <fmt/format.h>
 
+#include <algorithm>
 #include <cmath>
+#include <limits>
 #include <numeric>
 
 #include "barelattice/base/error.hpp"
@@ -36,14 +38,14 @@ double StiffnessLaw::derivative(double density) const {
   return (1 - floor) * penalty * (penalty == 3 ? density * density : std::pow(density, penalty - 1));
 }
 
+bool CaseStates::succeeded() const {
+  return std::all_of(reports.begin(), reports.end(), [](const SolveReport& r) { return r.succeeded(); });
+}
+
 template <int D>
 CaseCompliances<D>::CaseCompliances(const Grid<D>& grid, const Material& material,
                                     std::vector<GridCase> cases, std::vector<double> fill, StiffnessLaw law)
-    : cases_(std::move(cases)),
-      fill_(std::move(fill)),
-      law_(law),
-      compliances_(cases_.size()),
-      reports_(cases_.size()) {
+    : cases_(std::move(cases)), fill_(std::move(fill)), law_(law) {
   for (std::size_t k = 0; k < cases_.size(); ++k) {
     std::size_t same = 0;
     while (same < k && cases_[same].held != cases_[k].held) ++same;
@@ -53,13 +55,22 @@ CaseCompliances<D>::CaseCompliances(const Grid<D>& grid, const Material& materia
     } else {
       modelOf_.push_back(modelOf_[same]);
     }
-    displacements_.emplace_back(models_[modelOf_[k]]->size(), 0.0);
   }
 }
 
 template <int D>
-const std::vector<double>& CaseCompliances<D>::evaluate(std::span<const double> density) {
-  density_.assign(density.begin(), density.end());
+CaseStates CaseCompliances<D>::rest() const {
+  CaseStates states;
+  states.compliances.resize(cases_.size());
+  states.reports.resize(cases_.size());
+  states.cycles.assign(models_.size(), Cycle::v);
+  for (const std::size_t m : modelOf_) states.displacements.emplace_back(models_[m]->size(), 0.0);
+  return states;
+}
+
+template <int D>
+void CaseCompliances<D>::attempt(std::span<const double> density, CaseStates& states) {
+  states.density.assign(density.begin(), density.end());
   std::vector<double> shares(density.size());
   forEach(shares.size(), [&](std::size_t i) { shares[i] = fill_[i] * law_.share(density[i]); });
   for (const auto& model : models_) model->setRelativeModuli(shares);
@@ -69,54 +80,52 @@ const std::vector<double>& CaseCompliances<D>::evaluate(std::span<const double> 
     for (std::size_t k = 0; k < cases_.size(); ++k) {
       if (modelOf_[k] != m) continue;
       own.push_back(k);
-      fields.push_back({&cases_[k].force, displacements_[k]});
+      fields.push_back({&cases_[k].force, states.displacements[k]});
     }
     report(progress_, "solving case " + cases_[own.front()].name,
            static_cast<double>(m) / static_cast<double>(models_.size()));
+    models_[m]->setCycle(states.cycles[m]);
     const std::vector<SolveReport> reports = models_[m]->solve(fields, options_);
-    for (std::size_t i = 0; i < own.size(); ++i) take(own[i], reports[i]);
+    states.cycles[m] = models_[m]->cycle();
+    for (std::size_t i = 0; i < own.size(); ++i) {
+      const std::size_t k = own[i];
+      const bool good = reports[i].succeeded() && std::isfinite(reports[i].work);
+      states.reports[k] = reports[i];
+      states.compliances[k] = good ? reports[i].work : std::numeric_limits<double>::infinity();
+      if (!good) std::fill(states.displacements[k].begin(), states.displacements[k].end(), 0.0);
+    }
   }
-  return compliances_;
 }
 
 template <int D>
-void CaseCompliances<D>::take(std::size_t k, const SolveReport& solved) {
-  if (!solved.succeeded())
-    throw RunError(fmt::format("case {}: {} ({} iterations, energy error {:.1e})", cases_[k].name,
-                               describe(solved.stop), solved.iterations, solved.energyError));
-  reports_[k] = solved;
-  compliances_[k] = solved.work;
+void CaseCompliances<D>::requireSuccess(const CaseStates& states) const {
+  for (std::size_t k = 0; k < cases_.size(); ++k) {
+    const SolveReport& solved = states.reports[k];
+    if (!solved.succeeded())
+      throw RunError(fmt::format("case {}: {} ({} iterations, energy error {:.1e})", cases_[k].name,
+                                 describe(solved.stop), solved.iterations, solved.energyError));
+  }
 }
 
 template <int D>
-void CaseCompliances<D>::gradient(std::size_t k, std::span<double> gradient) const {
+void CaseCompliances<D>::gradient(const CaseStates& states, std::size_t k, std::span<double> gradient) const {
   // dC/d(rho) = -u^T (dK/d(rho)) u: the loads do not depend on the design, so the adjoint state is u itself.
-  models_[modelOf_[k]]->fullCellEnergies(displacements_[k], gradient);
-  forEach(gradient.size(), [&](std::size_t i) { gradient[i] *= -fill_[i] * law_.derivative(density_[i]); });
-}
-
-template <int D>
-std::vector<Cycle> CaseCompliances<D>::cycles() const {
-  std::vector<Cycle> cycles;
-  for (const auto& model : models_) cycles.push_back(model->cycle());
-  return cycles;
-}
-
-template <int D>
-void CaseCompliances<D>::setCycles(const std::vector<Cycle>& cycles) {
-  for (std::size_t m = 0; m < models_.size() && m < cycles.size(); ++m) models_[m]->setCycle(cycles[m]);
+  models_[modelOf_[k]]->fullCellEnergies(states.displacements[k], gradient);
+  forEach(gradient.size(),
+          [&](std::size_t i) { gradient[i] *= -fill_[i] * law_.derivative(states.density[i]); });
 }
 
 template <int D>
 double WeightedCompliance<D>::evaluate(std::span<const double> density, std::span<double> gradient) {
-  const std::vector<double>& compliances = compliances_.evaluate(density);
+  compliances_.attempt(density, states_);
+  compliances_.requireSuccess(states_);
   std::fill(gradient.begin(), gradient.end(), 0.0);
   std::vector<double> own(gradient.size());
   double sum = 0;
-  for (std::size_t k = 0; k < compliances.size(); ++k) {
+  for (std::size_t k = 0; k < states_.compliances.size(); ++k) {
     const double weight = compliances_.cases()[k].weight;
-    sum += weight * compliances[k];
-    compliances_.gradient(k, own);
+    sum += weight * states_.compliances[k];
+    compliances_.gradient(states_, k, own);
     forEach(own.size(), [&](std::size_t i) { gradient[i] += weight * own[i]; });
   }
   return sum;

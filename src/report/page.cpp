@@ -306,6 +306,11 @@ std::string viewPanel(const Job& job) {
          "start.</p></details>";
 }
 
+/// A figure that may be missing, where a layout did not hold.
+std::string figureText(const json& of, const char* key) {
+  return of.contains(key) && of[key].is_number() ? fmt::format("{:.4g}", of[key].get<double>()) : "none";
+}
+
 std::string bodyTables(const Job& job, const json& results) {
   const auto bodies = bodiesOf(results);
   if (bodies.empty()) return {};
@@ -318,11 +323,13 @@ std::string bodyTables(const Job& job, const json& results) {
       const std::string which = escaped(c["name"].get<std::string>());
       const double found = c["compliance_J"].get<double>();
       const bool part = name == "the part" && predicted;
-      const double expected = part ? (*predicted)[k]["compliance_J"].get<double>() : found;
+      const bool known = part && (*predicted)[k]["compliance_J"].is_number();
+      const double expected = known ? (*predicted)[k]["compliance_J"].get<double>() : found;
       rows.push_back(
-          {which, name, part ? fmt::format("{:.4g}", expected) : "",
+          {which, name, part ? figureText((*predicted)[k], "compliance_J") : "",
+           part ? figureText((*predicted)[k], "black_and_white_J") : "",
            withError(c["compliance_J"], c["compliance_error_J"]),
-           part ? fmt::format("{:+.1f} %", 100 * (found / expected - 1)) : "",
+           known ? fmt::format("{:+.1f} %", 100 * (found / expected - 1)) : "",
            text(c["largest_displacement_mm"]),
            withError(c["judged_von_mises_MPa"], c["judged_von_mises_error_MPa"]),
            text(c["peak_von_mises_MPa"]), text(c["tension_MPa"]), text(c["compression_MPa"]),
@@ -365,10 +372,10 @@ std::string bodyTables(const Job& job, const json& results) {
                           : ""});
   }
   std::string html =
-      "<h2>Cases</h2>" +
-      table({"case", "body", "compliance predicted, J", "found, J", "difference", "largest displacement, mm",
-             "von Mises, MPa", "peak anywhere, MPa", "tension, MPa", "compression, MPa", "safety factor"},
-            rows);
+      "<h2>Cases</h2>" + table({"case", "body", "compliance predicted, J", "read black and white, J",
+                                "found, J", "difference", "largest displacement, mm", "von Mises, MPa",
+                                "peak anywhere, MPa", "tension, MPa", "compression, MPa", "safety factor"},
+                               rows);
   html += fmt::format(
       "<p class=\"note\">Predicted: by the optimiser, on the voxel layout. Found: on ten-node tetrahedra, "
       "fine mesh. "
@@ -448,15 +455,24 @@ void writePage(const JobRun& run, const json& results, const std::filesystem::pa
           escaped(o["stop"].get<std::string>()), i["samples"].get<int>(), i["spacing_mm"].get<double>(),
           i["mass_given_kg"].get<double>(), i["mass_taken_kg"].get<double>());
     }
-    if (!o["finished"].get<bool>()) warnings.emplace_back("the optimisation was stopped before it settled");
+    if (!o.value("settled", true))
+      warnings.emplace_back("the layout has not settled (" + o["stop"].get<std::string>() +
+                            "): nothing that follows from it is a result to rely on");
+    if (o.contains("failure") && o["failure"].is_object())
+      warnings.emplace_back(o["failure"]["what"].get<std::string>() + ". " +
+                            o["failure"]["cure"].get<std::string>());
     if (!o.contains("imported"))
       rest += fmt::format(
           "<h2>History</h2><div id=\"history\"></div><p class=\"note\">{} iterations in {:.0f} s; {}. The "
-          "goal "
-          "is the {} "
-          "of the cases. Steps in the compliance come from sharpening the layout.</p>",
+          "goal is the {} of the cases: of the layout {} J, of the eroded one, which keeps members as thick "
+          "as "
+          "asked, {} J, of the layout read black and white {} J. Grey: {:.1f} % of the layout's mass, {:.1f} "
+          "% of "
+          "the space. Steps come from sharpening and eroding the layout.</p>",
           o["iterations"].get<int>(), o["seconds"].get<double>(), escaped(o["stop"].get<std::string>()),
-          o["goal"].get<std::string>());
+          o["goal"].get<std::string>(), figureText(o, "compliance_J"), figureText(o, "eroded_J"),
+          figureText(o, "black_and_white_J"), 100 * o["grey_over_mass"].get<double>(),
+          100 * o["grey_over_space"].get<double>());
   }
   rest = warningList(warnings) + rest + "<h2>Load cases</h2>" + caseTable(run.job());
   const std::string modes = "<div class=\"modes\" role=\"radiogroup\" aria-label=\"what the view shows\">" +

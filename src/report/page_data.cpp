@@ -159,17 +159,34 @@ void addIterations(const std::filesystem::path& run, json& data) {
 
 void addHistory(const std::filesystem::path& run, json& data) {
   std::istringstream csv(readFile(run / "history.csv"));
+  const auto cellsOf = [](const std::string& line) {
+    std::vector<std::string> cells;
+    std::istringstream in(line);
+    for (std::string cell; std::getline(in, cell, ',');) cells.push_back(cell);
+    return cells;
+  };
   std::string line;
   std::getline(csv, line);
-  json history = {{"iteration", json::array()}, {"compliance", json::array()}, {"change", json::array()}};
+  const std::vector<std::string> names = cellsOf(line);
+  // By the name of the column; what is no finite number, a layout that did not hold, is left out of the
+  // chart.
+  const std::pair<const char*, const char*> columns[]{
+      {"iteration", "iteration"}, {"compliance_J", "compliance"},
+      {"eroded_J", "eroded"},     {"change", "change"},
+      {"grey", "grey"},           {"sharpness", "sharpness"},
+      {"erosion", "erosion"}};
+  json history = json::object();
+  for (const auto& [name, key] : columns) history[key] = json::array();
   while (std::getline(csv, line)) {
-    std::replace(line.begin(), line.end(), ',', ' ');
-    std::istringstream fields(line);
-    double iteration = 0, compliance = 0, mass = 0, change = 0;
-    if (!(fields >> iteration >> compliance >> mass >> change)) throw InputError("history.csv is damaged");
-    history["iteration"].push_back(iteration);
-    history["compliance"].push_back(compliance);
-    history["change"].push_back(change);
+    const std::vector<std::string> cells = cellsOf(line);
+    for (const auto& [name, key] : columns) {
+      const auto at = static_cast<std::size_t>(std::find(names.begin(), names.end(), name) - names.begin());
+      if (at >= cells.size()) throw InputError("history.csv is damaged");
+      char* end = nullptr;
+      const double value = std::strtod(cells[at].c_str(), &end);
+      if (end == cells[at].c_str()) throw InputError("history.csv is damaged");
+      history[key].push_back(std::isfinite(value) ? json(value) : json(nullptr));
+    }
   }
   data["history"] = history;
 }

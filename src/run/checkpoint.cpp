@@ -1,6 +1,8 @@
 #include "barelattice/run/checkpoint.hpp"
 
+#include <cmath>
 #include <cstring>
+#include <limits>
 #include <nlohmann/json.hpp>
 
 #include "barelattice/base/error.hpp"
@@ -14,19 +16,37 @@ using nlohmann::json;
 
 /// The state's fields of numbers, in the order of the file.
 std::vector<std::vector<double>*> fieldsOf(OptimiseState& state) {
-  std::vector<std::vector<double>*> fields{&state.variables, &state.asymptotes.low, &state.asymptotes.high,
-                                           &state.asymptotes.previous, &state.asymptotes.earlier};
-  for (std::vector<double>& u : state.displacements) fields.push_back(&u);
+  std::vector<std::vector<double>*> fields{
+      &state.variables,      &state.accepted,        &state.compliances,         &state.massGradient,
+      &state.asymptotes.low, &state.asymptotes.high, &state.asymptotes.previous, &state.asymptotes.earlier};
+  for (std::vector<double>& g : state.gradients) fields.push_back(&g);
+  for (CaseStates* states : {&state.nominal, &state.eroded})
+    for (std::vector<double>& u : states->displacements) fields.push_back(&u);
   return fields;
 }
 
+json progressionJson(const Progression& at) {
+  return {at.place, at.ahead, at.stride, at.pace, at.goal, at.goals, at.changes, at.blocked, at.sinceBlocked};
+}
+
+Progression progressionFrom(const json& at) {
+  return {at.at(0), at.at(1), at.at(2), at.at(3), at.at(4), at.at(5), at.at(6), at.at(7), at.at(8)};
+}
+
 json recordJson(const IterationRecord& r) {
-  return {r.iteration,        r.compliance, r.massFraction, r.change,      r.sharpness,
-          r.solverIterations, r.seconds,    r.solveSeconds, r.strengthened};
+  // What is infinite, the goal of a layout that did not hold, JSON has no number for.
+  const auto number = [](double v) { return std::isfinite(v) ? json(v) : json(nullptr); };
+  return {r.iteration,        number(r.goal), number(r.compliance), number(r.eroded), r.massFraction,
+          r.change,           r.grey,         r.sharpness,          r.erosion,        r.takenBack,
+          r.solverIterations, r.seconds,      r.solveSeconds,       r.strengthened};
 }
 
 IterationRecord recordFrom(const json& r) {
-  return {r.at(0), r.at(1), r.at(2), r.at(3), r.at(4), r.at(5), r.at(6), r.at(7), r.at(8)};
+  const auto number = [&](std::size_t i) {
+    return r.at(i).is_null() ? std::numeric_limits<double>::infinity() : r.at(i).get<double>();
+  };
+  return {r.at(0), number(1), number(2), number(3), r.at(4),  r.at(5),  r.at(6),
+          r.at(7), r.at(8),   r.at(9),   r.at(10),  r.at(11), r.at(12), r.at(13)};
 }
 
 }  // namespace
@@ -34,11 +54,11 @@ IterationRecord recordFrom(const json& r) {
 void writeCheckpoint(const std::filesystem::path& path, const std::string& fingerprint,
                      const OptimiseState& state) {
   OptimiseState copy = state;
-  json head = {{"fingerprint", fingerprint},
-               {"stage", copy.stage},
-               {"in_stage", copy.inStage},
-               {"cases", copy.displacements.size()}};
-  for (const Cycle cycle : copy.cycles) head["w_cycles"].push_back(cycle == Cycle::w);
+  json head = {{"fingerprint", fingerprint},         {"attempt", copy.attempt},
+               {"sharpenings", copy.sharpenings},    {"progression", progressionJson(copy.at)},
+               {"gradients", copy.gradients.size()}, {"cases", copy.nominal.displacements.size()}};
+  for (const auto& [name, states] : {std::pair{"w_cycles", &copy.nominal}, {"w_cycles_eroded", &copy.eroded}})
+    for (const Cycle cycle : states->cycles) head[name].push_back(cycle == Cycle::w);
   for (const IterationRecord& r : copy.history) head["history"].push_back(recordJson(r));
   std::string bytes;
   for (const std::vector<double>* field : fieldsOf(copy)) {
@@ -58,11 +78,19 @@ std::optional<OptimiseState> readCheckpoint(const std::filesystem::path& path,
     return std::nullopt;
   try {
     OptimiseState state;
-    state.stage = head.at("stage");
-    state.inStage = head.at("in_stage");
+    state.attempt = head.at("attempt");
+    state.sharpenings = head.at("sharpenings");
+    state.at = progressionFrom(head.at("progression"));
     for (const json& r : head.at("history")) state.history.push_back(recordFrom(r));
-    for (const json& w : head.at("w_cycles")) state.cycles.push_back(w.get<bool>() ? Cycle::w : Cycle::v);
-    state.displacements.resize(head.at("cases").get<std::size_t>());
+    for (const auto& [name, states] :
+         {std::pair{"w_cycles", &state.nominal}, {"w_cycles_eroded", &state.eroded}})
+      for (const json& w : head.at(name)) states->cycles.push_back(w.get<bool>() ? Cycle::w : Cycle::v);
+    state.gradients.resize(head.at("gradients").get<std::size_t>());
+    for (CaseStates* states : {&state.nominal, &state.eroded}) {
+      states->displacements.resize(head.at("cases").get<std::size_t>());
+      states->compliances.resize(states->displacements.size());
+      states->reports.resize(states->displacements.size());
+    }
     std::size_t at = end + 1;
     const auto fields = fieldsOf(state);
     for (std::size_t f = 0; f < fields.size(); ++f) {

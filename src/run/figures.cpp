@@ -69,10 +69,12 @@ json vectorJson(const Vec3& v, double scale) {
 
 std::string historyCsv(const std::vector<IterationRecord>& history) {
   std::string csv =
-      "iteration,compliance_J,mass_fraction,change,sharpness,solver_iterations,seconds,solve_seconds\n";
+      "iteration,goal_J,compliance_J,eroded_J,mass_fraction,change,grey,sharpness,erosion,taken_back,"
+      "solver_iterations,seconds,solve_seconds\n";
   for (const IterationRecord& r : history)
-    csv += fmt::format("{},{:.9g},{:.6f},{:.6f},{:g},{},{:.2f},{:.2f}\n", r.iteration, r.compliance,
-                       r.massFraction, r.change, r.sharpness, r.solverIterations, r.seconds, r.solveSeconds);
+    csv += fmt::format("{},{:.9g},{:.9g},{:.9g},{:.6f},{:.6f},{:.4f},{:.5g},{:.4f},{:d},{},{:.2f},{:.2f}\n",
+                       r.iteration, r.goal, r.compliance, r.eroded, r.massFraction, r.change, r.grey,
+                       r.sharpness, r.erosion, r.takenBack, r.solverIterations, r.seconds, r.solveSeconds);
   return csv;
 }
 

@@ -2,6 +2,8 @@
 
 #include <fmt/format.h>
 
+#include <cmath>
+
 #include "barelattice/base/file.hpp"
 #include "barelattice/base/quantity.hpp"
 #include "barelattice/base/stopwatch.hpp"
@@ -20,14 +22,74 @@ using nlohmann::json;
 
 constexpr double kMm = kMillimetresPerMetre;
 
+/// A figure as JSON can hold it: nothing where it is infinite.
+json figure(double value) {
+  return std::isfinite(value) ? json(value) : json(nullptr);
+}
+
+json failureJson(const std::optional<JobRun::Failure>& failure) {
+  if (!failure) return nullptr;
+  return {{"what", failure->what}, {"cure", failure->cure}};
+}
+
 }  // namespace
+
+/// What went wrong, and what to change; nothing for ends that a later step can work with.
+std::optional<JobRun::Failure> JobRun::failureOf(const OptimiseResult& result) const {
+  const double wanted = job_.targetMass;
+  const double needed = result.neededMass * job_.spaceMass;
+  const double member = job_.brief.smallestMember * kMm;
+  const bool lean = needed > 1.02 * wanted;
+  const std::string mass =
+      lean ? fmt::format("give [target] about {:.3g} kg", needed) : "give [target] more mass";
+  switch (result.stop) {
+    case OptimiseStop::settled:
+    case OptimiseStop::iterationLimit:
+    case OptimiseStop::cancelled:
+      return std::nullopt;
+    case OptimiseStop::tooLittleMass:
+      return Failure{
+          fmt::format("{:.4g} kg are too little for members of {:.3g} mm{}", wanted, member,
+                      lean ? fmt::format(": what was found would hold with about {:.3g} kg", needed) : ""),
+          fmt::format("{}, or take a smaller smallest_member than {:.3g} mm", mass, member)};
+    case OptimiseStop::restless:
+      return Failure{
+          fmt::format(
+              "the layout still changes after {} iterations{}", result.history.size(),
+              lean ? fmt::format(": {:.4g} kg may be too little for members of {:.3g} mm, what was found "
+                                 "would hold with about {:.3g} kg",
+                                 wanted, member, needed)
+                   : ""),
+          fmt::format("{}, or take another smallest_member; to take the layout as it stands, give [optimise] "
+                      "iterations = {}",
+                      mass, result.history.size())};
+    case OptimiseStop::grey:
+      return Failure{
+          fmt::format("the layout is grey: read black and white its compliance is {:.3g} J, not {:.3g} J",
+                      result.blackAndWhite, result.compliance),
+          "take smaller voxels, or a smallest_member of more voxels"};
+    case OptimiseStop::loose:
+      return Failure{
+          fmt::format("read black and white the layout falls apart: {} hangs in the air", result.where),
+          fmt::format("{}, or take another smallest_member", mass)};
+  }
+  return std::nullopt;
+}
+
+void JobRun::refuseFailedLayout() const {
+  const json failure = results_["optimise"].value("failure", json());
+  if (!failure.is_object()) return;
+  throw RunError(
+      failure["what"].get<std::string>(),
+      failure["cure"].get<std::string>() + ". The layout is kept in layout.vti, and 'report' draws it");
+}
 
 template <int D>
 OptimiseResult JobRun::runOptimiser() {
   const LayoutProblem<D> problem = job_.layoutProblem<D>();
   const auto& domain = std::get<Domain<D>>(job_.domain);
   OptimiseOptions options;
-  options.maxIterations = job_.brief.iterations;
+  options.maxIterations = job_.brief.iterations;  // zero for no wish
   const std::filesystem::path checkpoint = folder_ / "checkpoint.bin";
   const std::filesystem::path kept = folder_ / "iterations";
   const std::string fingerprint = layoutFingerprint();
@@ -53,7 +115,7 @@ OptimiseResult JobRun::runOptimiser() {
           writeVti(kept / fmt::format("{:04}.vti", view.record.iteration), image);
         }
         const bool stop = stopAsked();
-        if (stop || sinceCheckpoint.seconds() > kCheckpointSeconds) {
+        if (stop || view.last || sinceCheckpoint.seconds() > kCheckpointSeconds) {
           writeCheckpoint(checkpoint, fingerprint, view.state());
           sinceCheckpoint = Stopwatch();
         }
@@ -61,7 +123,7 @@ OptimiseResult JobRun::runOptimiser() {
         return !stop;
       },
       state ? &*state : nullptr);
-  if (result.stop != OptimiseStop::cancelled) std::filesystem::remove(checkpoint);
+  if (result.stop == OptimiseStop::settled) std::filesystem::remove(checkpoint);
   return result;
 }
 
@@ -76,15 +138,24 @@ void JobRun::storeLayout(const OptimiseResult& result) {
       faces[face.name] =
           vectorJson(Attachment<D>(domain.grid, face.face).meanDisplacement(result.displacements[k]), kMm);
     cases.push_back({{"name", job_.cases[k].name},
-                     {"compliance_J", result.caseCompliance[k]},
+                     {"compliance_J", figure(result.caseCompliance[k])},
+                     {"black_and_white_J", figure(result.caseBlackAndWhite[k])},
                      {"face_displacement_mm", faces}});
   }
   results_["optimise"] = {{"fingerprint", layoutFingerprint()},
                           {"finished", result.stop != OptimiseStop::cancelled},
+                          {"settled", result.stop == OptimiseStop::settled},
                           {"stop", describe(result.stop)},
+                          {"failure", failureJson(failureOf(result))},
                           {"goal", job_.brief.goal == CaseGoal::worst ? "worst case" : "weighted sum"},
                           {"iterations", result.history.size()},
-                          {"compliance_J", result.compliance},
+                          {"compliance_J", figure(result.compliance)},
+                          {"eroded_J", figure(result.eroded)},
+                          {"black_and_white_J", figure(result.blackAndWhite)},
+                          {"black_and_white_threshold", result.threshold},
+                          {"grey_over_space", result.grey.overSpace},
+                          {"grey_over_mass", result.grey.overMass},
+                          {"needed_mass_kg", result.neededMass * job_.spaceMass},
                           {"mass_kg", result.massFraction * job_.spaceMass},
                           {"cases", cases},
                           {"seconds", result.history.empty() ? 0 : result.history.back().seconds}};
@@ -108,6 +179,7 @@ void JobRun::importLayout() {
   const double rho = job_.brief.material.density;
   results_["optimise"] = {{"fingerprint", layoutFingerprint()},
                           {"finished", true},
+                          {"settled", true},
                           {"stop", "taken over from " + from.file.filename().string()},
                           {"imported",
                            {{"samples", samples.values.size()},
@@ -129,6 +201,7 @@ void JobRun::optimise(bool fresh) {
   if (!fresh && fits("optimise", layoutFingerprint(), "layout.vti") &&
       results_["optimise"].value("finished", false)) {
     note("optimise  reused: layout.vti fits the brief");
+    refuseFailedLayout();
     layoutReady_ = true;
     return;
   }
@@ -145,11 +218,14 @@ void JobRun::optimise(bool fresh) {
   else
     storeLayout<3>(result);
   save();
-  note(fmt::format("optimise  {} iterations, {}: compliance {:.4g} J{}, mass {:.4g} kg",
-                   result.history.size(), describe(result.stop), result.compliance,
-                   job_.brief.goal == CaseGoal::worst ? " in the worst case" : "",
-                   result.massFraction * job_.spaceMass));
+  note(
+      fmt::format("optimise  {} iterations, {}: compliance {:.4g} J{}, read black and white {:.4g} J, grey "
+                  "{:.0f} %, mass {:.4g} kg",
+                  result.history.size(), describe(result.stop), result.compliance,
+                  job_.brief.goal == CaseGoal::worst ? " in the worst case" : "", result.blackAndWhite,
+                  100 * result.grey.overMass, result.massFraction * job_.spaceMass));
   if (result.stop == OptimiseStop::cancelled) throw Cancelled();
+  refuseFailedLayout();
   layoutReady_ = true;
 }
 

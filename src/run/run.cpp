@@ -17,7 +17,7 @@ constexpr double kMm = kMillimetresPerMetre;
 constexpr double kMPa = 1e-6;
 
 /// Increase when a step computes something else from the same brief, so that old results are not reused.
-constexpr const char* kMethodVersion = "13";
+constexpr const char* kMethodVersion = "14";
 
 }  // namespace
 
@@ -119,6 +119,10 @@ ProgressCallback JobRun::progress() const {
 
 LayoutFile JobRun::layoutFile() const {
   return {job_, folder_ / "layout.vti"};
+}
+
+bool JobRun::settled() const {
+  return !results_.contains("optimise") || results_["optimise"].value("settled", true);
 }
 
 std::optional<bool> JobRun::proven(const std::string& body) const {

@@ -32,8 +32,8 @@ constexpr double kOutlineSpacing = 0.5;
 SmoothLayout JobRun::smoothLayout() const {
   // A density from elsewhere changes within a cell or two, not over a filter's radius.
   constexpr double kStep = 2.5;  // cells
-  const double reach =
-      job_.brief.layout ? kStep * job_.cellSize() : filterRadiusFor(job_.brief.smallestMember);
+  const double reach = job_.brief.layout ? kStep * job_.cellSize()
+                                         : filterRadiusFor(job_.brief.smallestMember, job_.flat() ? 2 : 3);
   return std::visit([&](const auto& domain) { return SmoothLayout(domain, layoutFile().level(), reach); },
                     job_.domain);
 }
@@ -62,6 +62,7 @@ void JobRun::solid(bool fresh) {
     note("optimise  was stopped early; going on with the layout it left");
   else
     optimise(false);
+  if (!settled()) note("warning   the layout has not settled: what follows from it is no result to rely on");
   if (!fresh && fits("solid", solidFingerprint(), "solid.stl")) {
     note("solid     reused: solid.stl fits the layout");
     return;

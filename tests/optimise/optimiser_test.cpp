@@ -48,9 +48,10 @@ TEST(Optimiser, reachesThePublishedCompliancesOfTheHalfBeam) {
     const Grid<2> grid = testing::boxGrid<2>(published.cells);
     const LayoutProblem<2> problem = halfBeam(grid, published.radius);
     OptimiseOptions options;
-    options.sharpness.clear();
+    options.path = {{0, 0}};  // the filter alone
     options.maxIterations = 400;
-    options.finalChange = 1e-4;
+    options.continuation.finalGain = 1e-7;
+    options.continuation.finalChange = 1e-4;
     options.loopTolerance = 1e-9;
     const OptimiseResult result = optimiseLayout<2>(problem, options);
     EXPECT_NEAR(result.compliance / published.compliance, 1, 0.005);
@@ -83,6 +84,8 @@ struct Bracket {
     problem.massFraction = 0.4;
     problem.filterRadius = 2.2e-3;
     problem.filterBoundary = FilterBoundary::empty;
+    problem.attached.assign(grid.cellCount(), 0);
+    for (std::size_t c = 0; c < grid.cellCount(); ++c) problem.attached[c] = grid.cellIndex(c)[0] < 3;
     problem.mirror = mirrorPartners<3>(grid, 1, 4e-3);
   }
 };
@@ -123,8 +126,8 @@ TEST(Optimiser, gradientThroughTheWholeChainIsExact) {
 TEST(Optimiser, keepsWhatItPromises) {
   const Bracket bracket;
   OptimiseOptions options;
-  options.maxIterations = 60;
   const OptimiseResult result = optimiseLayout<3>(bracket.problem, options);
+  EXPECT_EQ(result.stop, OptimiseStop::settled);
   EXPECT_NEAR(result.massFraction, 0.4, 1e-4);
   EXPECT_LT(result.compliance, 0.5 * result.history.front().compliance);
   std::size_t grey = 0;
@@ -177,22 +180,27 @@ TEST(Optimiser, gradientWithSeveralMaterialsIsExact) {
   CaseCompliances<3> compliances(bracket.grid, bracket.problem.material, bracket.problem.cases, stiffness,
                                  {});
   compliances.setTolerance(1e-14);
+  CaseStates states = compliances.rest();
+  const auto compliance = [&](const std::vector<double>& of) {
+    compliances.attempt(of, states);
+    return states.compliances[1];
+  };
   std::vector<double> density(stiffness.size());
   std::mt19937 random(5);
   std::uniform_real_distribution<double> value(0.3, 0.9);
   for (double& v : density) v = value(random);
-  compliances.evaluate(density);
+  compliance(density);
   std::vector<double> gradient(density.size());
-  compliances.gradient(1, gradient);
+  compliances.gradient(states, 1, gradient);
   double largest = 0;
   for (const double g : gradient) largest = std::max(largest, std::abs(g));
   const double step = 1e-4;
   for (std::size_t i = 0; i < density.size(); i += 73) {
     const double old = density[i];
     density[i] = old + step;
-    const double above = compliances.evaluate(density)[1];
+    const double above = compliance(density);
     density[i] = old - step;
-    const double below = compliances.evaluate(density)[1];
+    const double below = compliance(density);
     density[i] = old;
     EXPECT_NEAR(gradient[i], (above - below) / (2 * step), 1e-6 * largest) << "cell " << i << ", seed 5";
   }
@@ -257,6 +265,9 @@ TEST(Optimiser, stopsForNamedReasons) {
   OptimiseOptions options;
   options.maxIterations = 3;
   EXPECT_EQ(optimiseLayout<3>(bracket.problem, options).stop, OptimiseStop::iterationLimit);
+  options.maxIterations = 0;
+  options.guard = 3;
+  EXPECT_EQ(optimiseLayout<3>(bracket.problem, options).stop, OptimiseStop::restless);
   const OptimiseResult cancelled = optimiseLayout<3>(
       bracket.problem, options, [](const IterationView& view) { return view.record.iteration < 2; });
   EXPECT_EQ(cancelled.stop, OptimiseStop::cancelled);
@@ -266,6 +277,125 @@ TEST(Optimiser, stopsForNamedReasons) {
   EXPECT_THROW(optimiseLayout<3>(impossible, options), InputError);
 }
 
+/// A sheet clamped on the left, pushed down on a pad at the right.
+struct Cantilever {
+  Grid<2> grid;
+  LayoutProblem<2> problem;
+
+  Cantilever(const Index<2>& cells, double share, double member) : grid(testing::boxGrid<2>(cells)) {
+    problem.grid = &grid;
+    problem.material = kUnit;
+    problem.fill.assign(grid.cellCount(), 1.0);
+    problem.keep.assign(grid.cellCount(), 0);
+    problem.attached.assign(grid.cellCount(), 0);
+    const double middle = 0.5 * cells[1];
+    for (std::size_t c = 0; c < grid.cellCount(); ++c) {
+      const Point<2> at = grid.cellCentre(c);
+      problem.keep[c] = at.x() > cells[0] - 3 && std::abs(at.y() - middle) < 3;
+      problem.attached[c] = at.x() < member || at.x() > cells[0] - member;
+    }
+    GridCase load{"down", 1, {}, testing::holdWhere<2>(grid, [](const Index<2>& i) { return i[0] == 0; })};
+    for (std::size_t n = 0; n < grid.nodeCount(); ++n)
+      if (grid.nodeIndex(n)[0] == cells[0] && std::abs(grid.nodeIndex(n)[1] - middle) < 3.5)
+        load.force[gridDof(grid, n, 1)] = -1;
+    problem.cases = {load};
+    problem.massFraction = share;
+    problem.filterRadius = filterRadiusFor(member, 2);
+    problem.filterBoundary = FilterBoundary::empty;
+  }
+};
+
+// What "settled" promises: it stands still, it is the best that was seen at its reading, and black and white
+// it is the same.
+TEST(Optimiser, settlesOnLeanLayoutsAndKeepsTheBest) {
+  for (const auto& [share, member] : {std::pair{0.25, 3.0}, {0.3, 4.0}, {0.4, 5.0}}) {
+    const Cantilever posed({64, 32}, share, member);
+    const OptimiseResult result = optimiseLayout<2>(posed.problem, {});
+    ASSERT_EQ(result.stop, OptimiseStop::settled) << describe(result.stop) << " at " << share;
+    EXPECT_LE(result.history.size(), 150U);
+    EXPECT_NEAR(result.blackAndWhite / result.compliance, 1, 0.05);
+    EXPECT_LT(result.grey.overMass, 0.2);
+    EXPECT_LT(result.grey.overSpace, result.grey.overMass);
+    const IterationRecord& last = result.history.back();
+    for (const IterationRecord& record : result.history)
+      if (record.sharpness == last.sharpness && record.erosion == last.erosion) {
+        EXPECT_GE(record.goal, 0.999 * last.goal) << "iteration " << record.iteration;
+      }
+    // Going on from it with the same reading gains next to nothing.
+    LayoutProblem<2> again = posed.problem;
+    again.start = result.density;
+    OptimiseOptions options;
+    options.path = {{32, 0.25}};
+    const OptimiseResult longer = optimiseLayout<2>(again, options);
+    EXPECT_GT(longer.compliance, 0.97 * result.compliance);
+  }
+}
+
+// A bar of the smallest size along the cantilever is a fourteenth of it, the two it takes to bend more than
+// an eighth: a twentieth cannot connect, and that is what is told, with the layout found and a mass that
+// would do.
+TEST(Optimiser, tellsOfTooLittleMass) {
+  const Cantilever posed({64, 32}, 0.05, 4);
+  const OptimiseResult result = optimiseLayout<2>(posed.problem, {});
+  EXPECT_TRUE(result.stop == OptimiseStop::tooLittleMass || result.stop == OptimiseStop::restless ||
+              result.stop == OptimiseStop::loose)
+      << describe(result.stop);
+  EXPECT_GT(result.neededMass, 1.2 * 0.05);
+  EXPECT_LT(result.neededMass, 0.4);
+  EXPECT_EQ(result.density.size(), posed.grid.cellCount());
+  EXPECT_NEAR(result.massFraction, 0.05, 1e-4);
+}
+
+TEST(Optimiser, refusesMembersTheSpaceCannotHold) {
+  const Cantilever posed({64, 6}, 0.5, 8);  // empty beyond its walls, the space is thinner than the member
+  try {
+    optimiseLayout<2>(posed.problem, {});
+    FAIL() << "no member of eight fits into six";
+  } catch (const InputError& error) {
+    EXPECT_NE(std::string(error.what()).find("too narrow"), std::string::npos) << error.what();
+  }
+  Cantilever reflected({64, 6}, 0.5, 8);
+  reflected.problem.filterBoundary = FilterBoundary::reflecting;
+  EXPECT_TRUE(loadsInNarrows(reflected.problem, 0.25).empty());
+}
+
+// The wall of variables that just vanishes at 3/4 is one member thick at a half, in sheets and bodies.
+TEST(Optimiser, filterRadiusMakesTheSmallestMember) {
+  const double member = 14;
+  const auto wallAt = [&](const auto& grid, double radius, double half) {
+    constexpr int D = std::tuple_size_v<std::decay_t<decltype(grid.cellIndex(0))>>;
+    const DensityFilter<D> filter(grid, std::vector<double>(grid.cellCount(), 1.0), radius,
+                                  FilterBoundary::reflecting);
+    std::vector<double> x(grid.cellCount()), level(x.size());
+    const double middle = 0.5 * grid.frame().cells[0];
+    for (std::size_t c = 0; c < x.size(); ++c)
+      x[c] = std::clamp(half + 0.5 - std::abs(grid.cellCentre(c)[0] - middle), 0.0, 1.0);
+    filter.forward(x, level);
+    double peak = 0;
+    double thick = 0;
+    Index<D> at = grid.frame().cells;
+    for (int& i : at) i /= 2;
+    for (at[0] = 0; at[0] + 1 < grid.frame().cells[0]; ++at[0]) {
+      const double here = level[static_cast<std::size_t>(grid.cellAt(at))];
+      Index<D> beside = at;
+      ++beside[0];
+      const double next = level[static_cast<std::size_t>(grid.cellAt(beside))];
+      peak = std::max(peak, here);
+      if ((here < 0.5) != (next < 0.5))
+        thick += (here < 0.5 ? 1 : -1) * -(at[0] + (0.5 - here) / (next - here));
+    }
+    return std::pair{peak, thick};
+  };
+  const Grid<2> sheet = testing::boxGrid<2>({71, 41});
+  const Grid<3> body = testing::boxGrid<3>({71, 35, 35});
+  const auto flat = wallAt(sheet, filterRadiusFor(member, 2), 0.5 * member);
+  EXPECT_NEAR(flat.first, 0.75, 0.005);
+  EXPECT_NEAR(flat.second, member, 0.02 * member);
+  const auto solid = wallAt(body, filterRadiusFor(member, 3), 0.5 * member);
+  EXPECT_NEAR(solid.first, 0.75, 0.005);
+  EXPECT_NEAR(solid.second, member, 0.02 * member);
+}
+
 // Where the worst case governs, no other layout may have a better worst case: in particular not the one of
 // the weighted sum; and both cases must come out about equally compliant, since they compete for the same
 // material.
@@ -273,8 +403,7 @@ TEST(Optimiser, balancesTheCasesWhereTheWorstOneGoverns) {
   Bracket bracket;
   for (GridCase& c : bracket.problem.cases) c.weight = 1;
   OptimiseOptions options;
-  options.maxIterations = 80;
-  options.erosion = 0;  // what is balanced is the layout analysed; here it is the result
+  options.erosion = 0;  // what is balanced is the goal; here it is the result's alone
   const OptimiseResult sum = optimiseLayout<3>(bracket.problem, options);
   bracket.problem.goal = CaseGoal::worst;
   const OptimiseResult worst = optimiseLayout<3>(bracket.problem, options);
@@ -292,16 +421,17 @@ TEST(Optimiser, balancesTheCasesWhereTheWorstOneGoverns) {
 }
 
 TEST(Optimiser, goesOnFromAStateToTheBit) {
-  for (const CaseGoal goal : {CaseGoal::weightedSum, CaseGoal::worst}) {
+  for (const auto& [goal, stopped] :
+       {std::pair{CaseGoal::weightedSum, 9}, {CaseGoal::weightedSum, 30}, {CaseGoal::worst, 30}}) {
     Bracket bracket;
     bracket.problem.goal = goal;
     OptimiseOptions options;
-    options.maxIterations = 20;
+    options.maxIterations = 45;
     const OptimiseResult whole = optimiseLayout<3>(bracket.problem, options);
     OptimiseState state;
-    optimiseLayout<3>(bracket.problem, options, [&](const IterationView& view) {
-      if (view.record.iteration == 14) state = view.state();  // just after a change of sharpness
-      return view.record.iteration < 14;
+    optimiseLayout<3>(bracket.problem, options, [&, stopped = stopped](const IterationView& view) {
+      if (view.record.iteration == stopped) state = view.state();
+      return view.record.iteration < stopped;
     });
     const OptimiseResult resumed = optimiseLayout<3>(bracket.problem, options, {}, &state);
     EXPECT_EQ(resumed.density, whole.density);
@@ -310,15 +440,13 @@ TEST(Optimiser, goesOnFromAStateToTheBit) {
     EXPECT_EQ(resumed.history.back().compliance, whole.history.back().compliance);
 
     // The multigrid cycle is part of the state: given W-cycles, it goes on with them.
-    ASSERT_EQ(state.cycles.size(), 1U);
-    state.cycles = {Cycle::w};
-    optimiseLayout<3>(
-        bracket.problem, options,
-        [&](const IterationView& view) {
-          EXPECT_EQ(view.state().cycles, std::vector<Cycle>{Cycle::w});
-          return false;
-        },
-        &state);
+    ASSERT_EQ(state.nominal.cycles.size(), 1U);
+    state.nominal.cycles = {Cycle::w};
+    optimiseLayout<3>(bracket.problem, options, {[&](const IterationView& view) {
+                        EXPECT_EQ(view.state().nominal.cycles, std::vector<Cycle>{Cycle::w});
+                        return false;
+                      }},
+                      &state);
   }
 }
 

@@ -355,7 +355,9 @@ TEST_F(Report, holdsTheLayoutItsHistoryAndTheKeptIterations) {
       ASSERT_NEAR(shown[c] / 255.0, stored[c], 0.51 / 255) << name;
   }
   EXPECT_EQ(data["history"]["iteration"], json({1, 2, 3, 4, 5, 6}));
-  EXPECT_EQ(data["history"]["compliance"].size(), 6U);
+  for (const char* column : {"compliance", "eroded", "change", "grey", "sharpness", "erosion"})
+    EXPECT_EQ(data["history"][column].size(), 6U) << column;
+  EXPECT_THAT(html, HasSubstr("the layout has not settled"));
   std::vector<int> kept;
   for (const json& frame : data["iterations"]) {
     kept.push_back(frame["number"]);
@@ -363,7 +365,13 @@ TEST_F(Report, holdsTheLayoutItsHistoryAndTheKeptIterations) {
   }
   EXPECT_TRUE(std::is_sorted(kept.begin(), kept.end()));
   EXPECT_GE(kept.size(), 3U);
-  writeFile(folder() / "history.csv", "iteration,compliance,mass,change\n1,2\n");
+  // A layout that did not hold is a gap in the chart.
+  std::string csv = readFile(folder() / "history.csv");
+  const std::size_t row = csv.find("\n1,") + 3;
+  csv.replace(csv.find(',', row), csv.find(',', csv.find(',', row) + 1) - csv.find(',', row), ",inf");
+  writeFile(folder() / "history.csv", csv);
+  EXPECT_TRUE(dataOf(reportOf(run))["history"]["compliance"][0].is_null());
+  writeFile(folder() / "history.csv", "iteration,compliance_J,mass,change\n1,2\n");
   EXPECT_THROW(reportOf(run), InputError);
 }
 

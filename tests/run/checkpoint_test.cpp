@@ -2,6 +2,7 @@
 
 #include <gtest/gtest.h>
 
+#include <cmath>
 #include <limits>
 
 #include "barelattice/base/file.hpp"
@@ -12,14 +13,22 @@ namespace {
 
 OptimiseState example() {
   OptimiseState state;
-  state.stage = 3;
-  state.inStage = 7;
+  state.attempt = 1;
+  state.sharpenings = 2;
+  state.at = {3.5, 4, 0.25, 0.7, 2.25, {2.5, 1.0 / 3}, {1e-3}, true, 7};
+  state.accepted = {0.2, 0.3};
+  state.compliances = {1.5, 2.5};
+  state.gradients = {{-1, -2}, {-3}};
+  state.massGradient = {0.5};
   state.variables = {0.1, 1.0 / 3, std::numeric_limits<double>::denorm_min()};
-  state.displacements = {{1e-300, -0.0}, {}};
+  state.nominal.displacements = {{1e-300, -0.0}, {}};
+  state.eroded.displacements = {{}, {7}};
   state.asymptotes.low = {-0.4};
-  state.cycles = {Cycle::w, Cycle::v};
-  state.history = {{1, 2.5, 0.3, 0.01, 1, 42, 0.125, 0.1, true},
-                   {2, 2.25, 0.3, 1.0 / 7, 2, 43, 0.25, 0.0625, false}};
+  state.nominal.cycles = {Cycle::w, Cycle::v};
+  state.eroded.cycles = {Cycle::v, Cycle::w};
+  const double none = std::numeric_limits<double>::infinity();
+  state.history = {{1, 2.5, 2.5, 2.5, 0.3, 0.01, 0.9, 1, 0, false, 42, 0.125, 0.1, true},
+                   {2, none, 2.25, none, 0.3, 1.0 / 7, 0.8, 2, 0.05, true, 43, 0.25, 0.0625, false}};
   return state;
 }
 
@@ -29,16 +38,26 @@ TEST(Checkpoint, comesBackToTheBit) {
   writeCheckpoint(path, "abc", state);
   const auto back = readCheckpoint(path, "abc");
   ASSERT_TRUE(back.has_value());
-  EXPECT_EQ(back->stage, state.stage);
-  EXPECT_EQ(back->inStage, state.inStage);
+  EXPECT_EQ(back->attempt, 1U);
+  EXPECT_EQ(back->sharpenings, 2);
+  EXPECT_EQ(back->at, state.at);
+  EXPECT_EQ(back->accepted, state.accepted);
+  EXPECT_EQ(back->compliances, state.compliances);
+  EXPECT_EQ(back->gradients, state.gradients);
+  EXPECT_EQ(back->massGradient, state.massGradient);
   EXPECT_EQ(back->variables, state.variables);
-  EXPECT_EQ(back->displacements, state.displacements);
+  EXPECT_EQ(back->nominal.displacements, state.nominal.displacements);
+  EXPECT_EQ(back->eroded.displacements, state.eroded.displacements);
   EXPECT_EQ(back->asymptotes.low, state.asymptotes.low);
-  EXPECT_EQ(back->cycles, state.cycles);
+  EXPECT_EQ(back->nominal.cycles, state.nominal.cycles);
+  EXPECT_EQ(back->eroded.cycles, state.eroded.cycles);
   ASSERT_EQ(back->history.size(), 2U);
   EXPECT_TRUE(back->history[0].strengthened);
   EXPECT_FALSE(back->history[1].strengthened);
   EXPECT_EQ(back->history[1].change, 1.0 / 7);
+  EXPECT_TRUE(std::isinf(back->history[1].eroded));
+  EXPECT_TRUE(back->history[1].takenBack);
+  EXPECT_EQ(back->history[1].erosion, 0.05);
   EXPECT_EQ(back->history[1].solverIterations, 43);
   EXPECT_EQ(back->history[1].seconds, 0.25);
   EXPECT_EQ(back->history[1].solveSeconds, 0.0625);

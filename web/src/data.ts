@@ -29,7 +29,15 @@ export interface PageData {
   threshold?: number;
   solid?: MeshData;
   bodies?: BodyData[];
-  history?: { iteration: number[]; compliance: number[]; change: number[] };
+  history?: {
+    iteration: number[];
+    compliance: (number | null)[];
+    eroded: (number | null)[];
+    change: number[];
+    grey: number[];
+    sharpness: number[];
+    erosion: number[];
+  };
 }
 
 function raw(packed: Packed): ArrayBuffer {

@@ -254,20 +254,38 @@ function drawHistory(): void {
     width: host.clientWidth,
     height: 260,
     legend: { show: true },
-    scales: { x: { time: false }, J: { distr: 3 }, percent: {} },
+    scales: { x: { time: false }, J: { distr: 3 }, percent: {}, stage: { distr: 3 } },
     axes: [
       { ...axis, label: "iteration" },
       { ...axis, scale: "J", label: "compliance, J" },
-      { ...axis, scale: "percent", side: 1, label: "change, %", grid: { show: false } },
+      { ...axis, scale: "percent", side: 1, label: "change, grey, erosion, %", grid: { show: false } },
     ],
     series: [
       { label: "iteration" },
       { label: "compliance, J", scale: "J", stroke: data.palette.keep, width: 2 },
-      { label: "change, % of mass", scale: "percent", stroke: data.palette.clear, width: 2, dash: [6, 4] },
+      { label: "of the eroded layout, J", scale: "J", stroke: data.palette.keep, width: 1, dash: [2, 3] },
+      { label: "change, % of mass", scale: "percent", stroke: data.palette.clear, width: 1, dash: [6, 4] },
+      { label: "grey, % of mass", scale: "percent", stroke: ink, width: 1, dash: [1, 2] },
+      { label: "erosion, %", scale: "percent", stroke: data.palette.support, width: 2 },
+      { label: "sharpness", scale: "stage", stroke: "transparent", width: 0 },
     ],
   };
   host.replaceChildren();
-  const chart = new uPlot(options, [data.history.iteration, data.history.compliance, data.history.change.map((c) => 100 * c)], host);
+  const history = data.history;
+  const percent = (values: number[]): number[] => values.map((v) => 100 * v);
+  const chart = new uPlot(
+    options,
+    [
+      history.iteration,
+      history.compliance,
+      history.eroded,
+      percent(history.change),
+      percent(history.grey),
+      percent(history.erosion),
+      history.sharpness,
+    ],
+    host,
+  );
   new ResizeObserver(() => chart.setSize({ width: host.clientWidth, height: 260 })).observe(host);
 }
 

@@ -149,7 +149,7 @@ struct Brief {
   double exclusion = 0;  ///< m
   double agreement = 0;  ///< relative difference of the two meshes above which errors count threefold
   int tetrahedra = 0;    ///< wanted number in the proof mesh
-  int iterations = 0;    ///< at most
+  int iterations = 0;    ///< at most; zero where none are wished for
   std::string start;     ///< the shape the design starts from; empty for a uniform density
   int keepEvery = 0;     ///< every how many iterations a layout is kept; zero for none
   SolidOptions solid;    ///< but for the spacing

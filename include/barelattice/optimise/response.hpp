@@ -53,6 +53,17 @@ struct GridCase {
   std::vector<std::size_t> held;  ///< supported degrees of freedom, ascending
 };
 
+/// The answers of all cases to one reading of the layout.
+struct CaseStates {
+  std::vector<double> compliances;                 ///< by case, J; infinite where the solve failed
+  std::vector<std::vector<double>> displacements;  ///< by case, m: where the next solves start from
+  std::vector<SolveReport> reports;                ///< by case
+  std::vector<double> density;                     ///< the reading they belong to
+  std::vector<Cycle> cycles;  ///< the multigrid cycle the next solves begin with, of each set of supports
+
+  bool succeeded() const;
+};
+
 /// The compliances of all cases, J: C_k = f_k^T u_k, with their derivatives. Cases with the same supports
 /// share one model.
 template <int D>
@@ -63,35 +74,29 @@ class CaseCompliances {
   CaseCompliances(const Grid<D>& grid, const Material& material, std::vector<GridCase> cases,
                   std::vector<double> fill, StiffnessLaw law);
 
-  /// Solves all cases for a layout, each from its last answer.
-  /// @return the compliances by case.
-  /// @throws RunError when a solve fails, naming the case and the reason.
-  const std::vector<double>& evaluate(std::span<const double> density);
+  /// States to start from: all at rest.
+  CaseStates rest() const;
 
-  /// dC_k / d(density) at the layout evaluated last.
-  void gradient(std::size_t k, std::span<double> gradient) const;
+  /// Solves all cases for a layout, each from what its state holds. A solve that fails is an answer as well:
+  /// the case has an infinite compliance and starts the next time from rest.
+  /// @throws Cancelled if the progress callback says so.
+  void attempt(std::span<const double> density, CaseStates& states);
 
-  /// Tightens or relaxes the solves of coming evaluations.
+  /// @throws RunError when a solve has failed, naming the case and the reason.
+  void requireSuccess(const CaseStates& states) const;
+
+  /// dC_k / d(density) at the layout of the states.
+  void gradient(const CaseStates& states, std::size_t k, std::span<double> gradient) const;
+
+  /// Tightens or relaxes coming solves.
   void setTolerance(double energyTolerance) { options_.energyTolerance = energyTolerance; }
+  void setMostIterations(int iterations) { options_.maxIterations = iterations; }
   /// Progress within an evaluation, one report for each set of supports.
   void setProgress(ProgressCallback progress) { progress_ = std::move(progress); }
-  /// Replaces the displacements the next solves start from.
-  void setDisplacements(std::vector<std::vector<double>> displacements) {
-    displacements_ = std::move(displacements);
-  }
-
-  /// The multigrid cycles the next solves begin with, one for each set of supports.
-  std::vector<Cycle> cycles() const;
-  void setCycles(const std::vector<Cycle>& cycles);
 
   const std::vector<GridCase>& cases() const { return cases_; }
-  /// Of the last evaluation, by case.
-  const std::vector<SolveReport>& reports() const { return reports_; }
-  const std::vector<std::vector<double>>& displacements() const { return displacements_; }
 
  private:
-  void take(std::size_t k, const SolveReport& solved);
-
   std::vector<GridCase> cases_;
   std::vector<double> fill_;
   StiffnessLaw law_;
@@ -99,10 +104,6 @@ class CaseCompliances {
   std::vector<std::size_t> modelOf_;                      // by case
   SolveOptions options_;
   ProgressCallback progress_;
-  std::vector<double> density_;  // evaluated last
-  std::vector<double> compliances_;
-  std::vector<std::vector<double>> displacements_;
-  std::vector<SolveReport> reports_;
 };
 
 /// Weighted sum of the compliances of all cases, J: C = sum_k w_k C_k. Minimising it is the goal "stiffest".
@@ -110,11 +111,16 @@ template <int D>
 class WeightedCompliance final : public Response {
  public:
   /// @param compliances must outlive the response.
-  explicit WeightedCompliance(CaseCompliances<D>& compliances) : compliances_(compliances) {}
+  explicit WeightedCompliance(CaseCompliances<D>& compliances)
+      : compliances_(compliances), states_(compliances.rest()) {}
+  /// @throws RunError when a solve fails, naming the case and the reason.
   double evaluate(std::span<const double> density, std::span<double> gradient) override;
+
+  const CaseStates& states() const { return states_; }
 
  private:
   CaseCompliances<D>& compliances_;
+  CaseStates states_;
 };
 
 }  // namespace barelattice

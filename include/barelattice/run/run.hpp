@@ -58,6 +58,14 @@ class JobRun {
   /// without requirements.
   /// @param body "proof" for the part itself, "outside" for the solid from outside.
   std::optional<bool> proven(const std::string& body = "proof") const;
+  /// False if there is a layout that was taken as it stood before it settled.
+  bool settled() const;
+
+  /// What went wrong in a step that left a result all the same, for people.
+  struct Failure {
+    std::string what;
+    std::string cure;
+  };
 
  private:
   std::string fingerprint(const std::vector<std::string>& sections, const std::string& before) const;
@@ -74,6 +82,8 @@ class JobRun {
 
   template <int D>
   OptimiseResult runOptimiser();
+  std::optional<Failure> failureOf(const OptimiseResult& result) const;
+  void refuseFailedLayout() const;
   void importLayout();
   template <int D>
   void storeLayout(const OptimiseResult& result);

@@ -1,0 +1,94 @@
+#include "barelattice/optimise/continuation.hpp"
+
+#include <algorithm>
+#include <cmath>
+
+namespace barelattice {
+namespace {
+
+constexpr double kWhole = 1e-9;  // places this close to a reading are that reading
+
+constexpr double kFaster = 1.3;  // of the pace after a step that gained
+constexpr double kFastest = 1;
+constexpr double kSlower = 0.7;     // after one that lost a little and is accepted all the same
+constexpr double kHalf = 0.5;       // after one that is taken back
+constexpr std::size_t kWindow = 5;  // steps that are looked at together at the end
+constexpr double kRise = 1.2;  // a step to another reading that makes the goal rise by less may be longer
+
+double between(double a, double b, double share) {
+  return a + share * (b - a);
+}
+
+}  // namespace
+
+Reading readingAt(const Path& path, double place) {
+  const auto leg = std::min(static_cast<std::size_t>(place + kWhole), path.size() - 1);
+  const double share = place - static_cast<double>(leg);
+  Reading reading = path[leg];
+  if (share < kWhole || leg + 1 == path.size()) return reading;
+  const Reading& next = path[leg + 1];
+  reading.sharpness = std::exp(between(std::log(reading.sharpness), std::log(next.sharpness), share));
+  reading.erosion = between(reading.erosion, next.erosion, share);
+  reading.widening = between(reading.widening, next.widening, share);
+  return reading;
+}
+
+Path usualPath(double widening, double erosion) {
+  constexpr int kErosionSteps = 5;
+  const double more = widening - 1;
+  Path path{{1, 0, widening}, {2, 0, 1 + 0.55 * more}, {4, 0, 1 + 0.2 * more}, {8, 0, 1}};
+  for (int k = 1; erosion > 0 && k <= kErosionSteps; ++k) path.push_back({8, erosion * k / kErosionSteps, 1});
+  path.push_back({16, erosion, 1});
+  path.push_back({32, erosion, 1});
+  return path;
+}
+
+bool Continuation::judge(Progression& at, double goal, double change) const {
+  const bool first = at.goal == 0;
+  const bool moved = at.ahead != at.place;
+  // At the end nothing that is worse is accepted: what was accepted last is the best seen there.
+  const double rise = moved ? options_.mostJump : atEnd(at) ? 0 : options_.mostRise;
+  if (!first && !(goal <= (1 + rise) * at.goal)) {
+    (moved ? at.stride : at.pace) *= kHalf;
+    at.blocked = true;
+    at.sinceBlocked = 0;
+    at.ahead = at.place;
+    return false;
+  }
+  if (first || moved) {
+    if (!first && goal < kRise * at.goal) at.stride = std::min(1.0, at.stride / kHalf);
+    at.goals.clear();
+    at.changes.clear();
+  } else {
+    at.pace = std::min(kFastest, at.pace * (goal <= at.goal ? kFaster : kSlower));
+  }
+  at.goals.push_back(goal);
+  at.changes.push_back(change);
+  at.goal = goal;
+  at.place = at.ahead;
+  at.blocked = false;
+  ++at.sinceBlocked;
+  return true;
+}
+
+bool Continuation::rests(const Progression& at) const {
+  if (at.pace < options_.leastPace) return true;
+  const std::size_t steps = at.goals.empty() ? 0 : at.goals.size() - 1;
+  if (steps == 0 || at.blocked) return false;
+  const auto gain = [&](std::size_t over) { return std::abs(1 - at.goal / at.goals[steps - over]); };
+  if (!atEnd(at))
+    return steps >= static_cast<std::size_t>(options_.stageIterations) || gain(1) < options_.stageGain;
+  const bool free = at.pace >= kFastest || at.sinceBlocked <= static_cast<int>(kWindow);
+  return free && steps >= kWindow && gain(kWindow) < options_.finalGain &&
+         *std::max_element(at.changes.end() - kWindow, at.changes.end()) < options_.finalChange;
+}
+
+void Continuation::goOn(Progression& at) const {
+  constexpr double kAgain = 0.1;  // the pace after one that had become too slow for anything
+  const bool rested = rests(at);
+  if (at.pace < options_.leastPace) at.pace = kAgain;
+  at.ahead = at.place;
+  if (rested && !atEnd(at)) at.ahead = std::min(at.place + at.stride, std::floor(at.place + kWhole) + 1);
+}
+
+}  // namespace barelattice
