@@ -121,10 +121,11 @@ std::vector<int> layersOf(const Grid<D>& grid) {
   return depth;
 }
 
-/// Warns where every way from a load to what holds it passes a place narrower than the smallest member: on
-/// the way that is widest at its narrowest place.
+/// Sentences on where every way from a load to what holds it passes a place narrower than the smallest
+/// member: on the way that is widest at its narrowest place.
 template <int D>
-void warnOfSlivers(Job& job) {
+std::vector<std::string> slivers(const Job& job) {
+  std::vector<std::string> found;
   const Grid<D>& grid = std::get<Domain<D>>(job.domain).grid;
   std::vector<int> depth = layersOf(grid);
   // At the faces themselves every way begins at the surface, and is no narrower for that.
@@ -187,12 +188,13 @@ void warnOfSlivers(Job& job) {
     const auto at = grid.frame().centre(grid.cellIndex(place));
     std::string where;
     for (int i = 0; i < D; ++i) where += fmt::format("{}{:.4g}", i ? ", " : "", at[i] * kMillimetresPerMetre);
-    job.warnings.push_back(fmt::format(
+    found.push_back(fmt::format(
         "on the way from [loads.{}] to the supports the design space is only about {:.3g} mm wide at ({}) "
         "mm, "
         "less than the smallest member of {:.3g} mm: look whether a clear cuts it there",
         load.name, width * kMillimetresPerMetre, where, job.brief.smallestMember * kMillimetresPerMetre));
   }
+  return found;
 }
 
 /// Length, m, of members of which every load hangs on a support of its cases, without what lies in keeps: for
@@ -256,12 +258,14 @@ double leastMemberLength(const Job& job) {
 }
 
 /// Refuses a member size that finds no room between a load and its supports.
+/// @param slivers what was found of narrow places, each in a sentence.
 template <int D>
-void refuseNarrows(const Job& job) {
+void refuseNarrows(const Job& job, const std::vector<std::string>& slivers) {
   const LayoutProblem<D> problem = job.layoutProblem<D>();
   const auto narrow = loadsInNarrows(problem, OptimiseOptions().erosion);
-  if (!narrow.empty())
-    refuse(job.brief, job.brief.memberPlace, narrowText(problem, narrow.front()), kNarrowCure);
+  if (narrow.empty()) return;
+  refuse(job.brief, job.brief.memberPlace,
+         slivers.empty() ? narrowText(problem, narrow.front()) : slivers.front(), kNarrowCure);
 }
 
 /// Warns of a target that leaves less than members need to join loads and supports.
@@ -352,12 +356,10 @@ void checkKeeps(Job& job) {
 }
 
 void warnOfSurprises(Job& job) {
-  if (!job.brief.layout && job.flat()) refuseNarrows<2>(job);
-  if (!job.brief.layout && !job.flat()) refuseNarrows<3>(job);
-  if (job.flat())
-    warnOfSlivers<2>(job);
-  else
-    warnOfSlivers<3>(job);
+  const std::vector<std::string> narrow = job.flat() ? slivers<2>(job) : slivers<3>(job);
+  if (!job.brief.layout && job.flat()) refuseNarrows<2>(job, narrow);
+  if (!job.brief.layout && !job.flat()) refuseNarrows<3>(job, narrow);
+  job.warnings.insert(job.warnings.end(), narrow.begin(), narrow.end());
   warnOfLeanTarget(job);
   warnOfLostFeatures(job);
   warnOfUnused(job);

@@ -44,9 +44,10 @@ Greyness greyness(std::span<const double> density, std::span<const double> fill)
       return s;
     });
   };
-  const double grey = sum([](double rho) { return 4 * rho * (1 - rho); });
+  const auto grey = [](double rho) { return 4 * rho * (1 - rho); };
   const double mass = sum([](double rho) { return rho; });
-  return {grey / sum([](double) { return 1.0; }), mass > 0 ? grey / mass : 0};
+  return {sum(grey) / sum([](double) { return 1.0; }),
+          mass > 0 ? sum([&](double rho) { return rho * grey(rho); }) / mass : 0};
 }
 
 template <int D>

@@ -480,6 +480,7 @@ class Loop {
     const auto holds = [&](double shift) {
       return looseLoads(*problem_.grid, thickEnough(problem_, at(shift), erosion), problem_.cases).empty();
     };
+    constexpr double kFar = 3;  // of the wanted mass: farther, what was found says nothing of what is needed
     if (erosion == 0 || !holds(1)) return 0;
     double low = 0;
     double high = 1;
@@ -488,7 +489,8 @@ class Loop {
       (holds(middle) ? high : low) = middle;
     }
     const std::vector<std::uint8_t> thick = thickEnough(problem_, at(high), 0);
-    return mass_.value(std::vector<double>(thick.begin(), thick.end()));
+    const double needed = mass_.value(std::vector<double>(thick.begin(), thick.end()));
+    return needed < kFar * problem_.massFraction ? needed : 0;
   }
 
   OptimiseResult finish(OptimiseStop stop) {

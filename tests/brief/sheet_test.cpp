@@ -125,15 +125,20 @@ TEST(SheetBrief, theDesignStartsFromTheGivenShape) {
   EXPECT_NEAR(area / (kPi * 16e-6), 1, 0.05);
 }
 
-TEST(SheetBrief, warnsOfALoadPathCutToASliver) {
+TEST(SheetBrief, refusesALoadPathCutToASliver) {
   const auto warnings = [](const std::string& from) {
     return with(
                "slit = { rectangle = { from = [\"30 mm\", \"" + from + "\"], to = [\"34 mm\", \"21 mm\"] } }",
                "clear = [\"slit\"]")
         .warnings;
   };
-  EXPECT_THAT(warnings("4 mm"), Contains(::testing::AllOf(HasSubstr("[loads.push] to the supports"),
-                                                          HasSubstr("only about 4 mm wide at (3"))));
+  try {
+    warnings("4 mm");
+    FAIL() << "no member of the smallest size gets through";
+  } catch (const BriefError& error) {
+    EXPECT_THAT(error.what(), ::testing::AllOf(HasSubstr("[loads.push] to the supports"),
+                                               HasSubstr("only about 4 mm wide at (3")));
+  }
   EXPECT_THAT(warnings("12 mm"), Not(Contains(HasSubstr("to the supports"))));
 }
 

@@ -29,7 +29,9 @@ TEST(Greyness, isNoneForSolidAndEmptyAndOneForHalf) {
   EXPECT_EQ(greyness(std::vector<double>{0, 1, 0, 1}, fill).overMass, 0);
   const Greyness half = greyness(std::vector<double>(4, 0.5), fill);
   EXPECT_DOUBLE_EQ(half.overSpace, 1);
-  EXPECT_DOUBLE_EQ(half.overMass, 2);
+  EXPECT_DOUBLE_EQ(half.overMass, 1);
+  EXPECT_DOUBLE_EQ(greyness(std::vector<double>{1, 1, 0.5, 0.5}, fill).overMass, 0.5 / 2.5)
+      << "what is half weighs half";
   EXPECT_EQ(greyness(std::vector<double>(4, 0.0), fill).overMass, 0) << "nothing is not grey";
 }
 

@@ -23,8 +23,8 @@ BlackAndWhite readBlackAndWhite(std::span<const double> level, const MassFractio
 
 /// How grey a layout is: the mean of 4 rho (1 - rho), 0 for solid and empty cells, 1 for all at a half.
 struct Greyness {
-  double overSpace = 0;  ///< per volume of the domain
-  double overMass = 0;   ///< the same sum per volume of the layout
+  double overSpace = 0;  ///< mean over the volume of the domain
+  double overMass = 0;   ///< mean over the volume of the layout: weighted by rho
 };
 
 /// @param fill share of each cell that exists.

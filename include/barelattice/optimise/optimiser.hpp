@@ -153,11 +153,12 @@ struct OptimiseResult {
   Greyness grey;
   double threshold = 0.5;    ///< of the level, at which cells read solid or empty have the wanted mass
   double blackAndWhite = 0;  ///< the goal of that reading, solved tightly, J; infinite where it does not hold
-  double neededMass = 0;     ///< where there was too little mass: the fraction at which what was found would
-                          ///< have members thick enough; 0 if unknown
-  std::string where;                      ///< of a failure: what fails and where, for people; else empty
-  std::vector<double> caseCompliance;     ///< unweighted, J
-  std::vector<double> caseBlackAndWhite;  ///< of the reading, J
+  double neededMass =
+      0;              ///< where there was too little mass: the fraction at which what was found would
+                      ///< have members thick enough; 0 if that is unknown or more than three times the mass
+  std::string where;  ///< of a failure: what fails and where, for people; else empty
+  std::vector<double> caseCompliance;              ///< unweighted, J
+  std::vector<double> caseBlackAndWhite;           ///< of the reading, J
   std::vector<std::vector<double>> displacements;  ///< by case, m
 };
 
