@@ -9,7 +9,9 @@ namespace {
 constexpr double kWhole = 1e-9;  // places this close to a reading are that reading
 
 constexpr double kFaster = 1.3;  // of the pace after a step that gained
-constexpr double kFastest = 1;
+constexpr double kFastest =
+    1;  // on the way; at the end, where damping is strong and nothing worse is accepted,
+constexpr double kFastestAtEnd = 4;
 constexpr double kSlower = 0.7;     // after one that lost a little and is accepted all the same
 constexpr double kHalf = 0.5;       // after one that is taken back
 constexpr std::size_t kWindow = 5;  // steps that are looked at together at the end
@@ -60,7 +62,7 @@ bool Continuation::judge(Progression& at, double goal, double change) const {
     at.goals.clear();
     at.changes.clear();
   } else {
-    at.pace = std::min(kFastest, at.pace * (goal <= at.goal ? kFaster : kSlower));
+    at.pace = std::min(atEnd(at) ? kFastestAtEnd : kFastest, at.pace * (goal <= at.goal ? kFaster : kSlower));
   }
   at.goals.push_back(goal);
   at.changes.push_back(change);
@@ -78,7 +80,7 @@ bool Continuation::rests(const Progression& at) const {
   const auto gain = [&](std::size_t over) { return std::abs(1 - at.goal / at.goals[steps - over]); };
   if (!atEnd(at))
     return steps >= static_cast<std::size_t>(options_.stageIterations) || gain(1) < options_.stageGain;
-  const bool free = at.pace >= kFastest || at.sinceBlocked <= static_cast<int>(kWindow);
+  const bool free = at.pace >= kFastestAtEnd || at.sinceBlocked <= static_cast<int>(kWindow);
   return free && steps >= kWindow && gain(kWindow) < options_.finalGain &&
          *std::max_element(at.changes.end() - kWindow, at.changes.end()) < options_.finalChange;
 }

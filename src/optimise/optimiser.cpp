@@ -522,9 +522,18 @@ class Loop {
       result.blackAndWhite = goal(states.compliances);
     } else {
       result.caseBlackAndWhite.assign(problem_.cases.size(), result.blackAndWhite);
-      result.where = fmt::format("in case {} the load at {}", problem_.cases[loose.front().load].name,
-                                 placeText<D>(loose.front().at));
+      result.where = fmt::format("in case {} the load at {} hangs in the air when read black and white",
+                                 problem_.cases[loose.front().load].name, placeText<D>(loose.front().at));
     }
+    // Whatever the end, a layout that cannot be analysed is none.
+    for (std::size_t k = 0; k < problem_.cases.size() && stop != OptimiseStop::cancelled; ++k)
+      if (!std::isfinite(result.caseCompliance[k])) {
+        stop = OptimiseStop::loose;
+        if (result.where.empty())
+          result.where =
+              fmt::format("case {} cannot be analysed: a piece it loads is hardly joined to a support",
+                          problem_.cases[k].name);
+      }
     const double apart = std::abs(result.blackAndWhite / result.compliance - 1);
     if (stop == OptimiseStop::settled && path().back().erosion > 0 && !(apart < options_.agreement))
       stop = loose.empty() ? OptimiseStop::grey : OptimiseStop::loose;

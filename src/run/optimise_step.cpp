@@ -69,9 +69,8 @@ std::optional<JobRun::Failure> JobRun::failureOf(const OptimiseResult& result) c
                       result.blackAndWhite, result.compliance),
           "take smaller voxels, or a smallest_member of more voxels"};
     case OptimiseStop::loose:
-      return Failure{
-          fmt::format("read black and white the layout falls apart: {} hangs in the air", result.where),
-          fmt::format("{}, or take another smallest_member", mass)};
+      return Failure{"the layout does not hold: " + result.where,
+                     fmt::format("{}, or take another smallest_member", mass)};
   }
   return std::nullopt;
 }
@@ -219,10 +218,12 @@ void JobRun::optimise(bool fresh) {
     storeLayout<3>(result);
   save();
   note(
-      fmt::format("optimise  {} iterations, {}: compliance {:.4g} J{}, read black and white {:.4g} J, grey "
+      fmt::format("optimise  {} iterations, {}: compliance {:.4g} J{}, read black and white {}, grey "
                   "{:.0f} %, mass {:.4g} kg",
                   result.history.size(), describe(result.stop), result.compliance,
-                  job_.brief.goal == CaseGoal::worst ? " in the worst case" : "", result.blackAndWhite,
+                  job_.brief.goal == CaseGoal::worst ? " in the worst case" : "",
+                  std::isfinite(result.blackAndWhite) ? fmt::format("{:.4g} J", result.blackAndWhite)
+                                                      : "it does not hold",
                   100 * result.grey.overMass, result.massFraction * job_.spaceMass));
   if (result.stop == OptimiseStop::cancelled) throw Cancelled();
   refuseFailedLayout();

@@ -178,6 +178,8 @@ std::string JobRun::prediction() const {
   if (!results_["optimise"].contains("cases")) return {};
   double sum = 0;
   for (std::size_t k = 0; k < job_.cases.size(); ++k)
+    if (!results_["optimise"]["cases"][k]["compliance_J"].is_number()) return {};
+  for (std::size_t k = 0; k < job_.cases.size(); ++k)
     sum += job_.cases[k].weight * results_["optimise"]["cases"][k]["compliance_J"].get<double>();
   return fmt::format(" (predicted {:.4g} J)", sum);
 }

@@ -99,6 +99,7 @@ TEST(Continuation, settlesOnlyAtItsEndAndNeverOnSomethingWorse) {
   walk.at.goal = 100;
   walk.at.goals = {100};
   walk.at.changes = {0.1};
+  walk.at.pace = 4;
   EXPECT_FALSE(walk.step(100.1)) << "at the end nothing worse is accepted";
   for (int step = 1; step <= 5; ++step) {
     EXPECT_FALSE(walk.judge.settled(walk.at)) << "five steps are looked at";
@@ -130,7 +131,7 @@ TEST(Continuation, doesNotTakeShortStepsForRest) {
     walk.step(100 - 0.01 * step, 1e-4);
     EXPECT_FALSE(walk.judge.settled(walk.at)) << "pace " << walk.at.pace;
   }
-  while (walk.at.pace < 1) walk.step(walk.at.goal - 0.01, 1e-4);
+  while (walk.at.pace < 4) walk.step(walk.at.goal - 0.01, 1e-4);
   EXPECT_TRUE(walk.judge.settled(walk.at));
 }
 
