@@ -343,7 +343,7 @@ TEST(Optimiser, tellsOfTooLittleMass) {
         << describe(result.stop);
     if (result.neededMass != 0) {
       EXPECT_GT(result.neededMass, 1.02 * share);
-      EXPECT_LT(result.neededMass, 3 * share);
+      EXPECT_LT(result.neededMass, 1.5 * share);
     }
     EXPECT_EQ(result.density.size(), posed.grid.cellCount());
     EXPECT_NEAR(result.massFraction, share, 1e-4);

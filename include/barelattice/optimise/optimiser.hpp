@@ -155,7 +155,7 @@ struct OptimiseResult {
   double blackAndWhite = 0;  ///< the goal of that reading, solved tightly, J; infinite where it does not hold
   double neededMass =
       0;              ///< where there was too little mass: the fraction at which what was found would
-                      ///< have members thick enough; 0 if that is unknown or more than three times the mass
+                      ///< have members thick enough; 0 if that is unknown or more than half as much again
   std::string where;  ///< of a failure: what fails and where, for people; else empty
   std::vector<double> caseCompliance;              ///< unweighted, J
   std::vector<double> caseBlackAndWhite;           ///< of the reading, J
