@@ -107,7 +107,7 @@ nlohmann::json tried(Posed<D> posed, const std::string& name) {
             {"direct", directGoal<D>(posed.problem, read)},
             {"legal", posed.legal},
             {"grey", r.grey.overMass},
-            {"thin", thinShare<D>(posed.problem, r.level, r.threshold, 0.9 * member, D == 2 ? 4 : 3)},
+            {"thin", thinShare<D>(posed.problem, r.level, r.threshold, 0.9 * member, D == 2 ? 4 : 9)},
             {"needed_mass", r.neededMass}};
   } catch (const Error& error) {
     return {{"stop", error.what()}, {"settled", false}, {"seconds", watch.seconds()}};

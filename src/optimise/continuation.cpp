@@ -12,9 +12,10 @@ constexpr double kFaster = 1.3;  // of the pace after a step that gained
 constexpr double kFastest =
     1;  // on the way; at the end, where damping is strong and nothing worse is accepted,
 constexpr double kFastestAtEnd = 4;
-constexpr double kSlower = 0.7;     // after one that lost a little and is accepted all the same
-constexpr double kHalf = 0.5;       // after one that is taken back
-constexpr std::size_t kWindow = 5;  // steps that are looked at together at the end
+constexpr double kSlower = 0.7;          // after one that lost a little and is accepted all the same
+constexpr double kHalf = 0.5;            // after one that is taken back
+constexpr std::size_t kWindow = 5;       // steps that are looked at together at the end
+constexpr std::size_t kLongWindow = 10;  // where the layout's own compliance alone is to tell
 constexpr double kRise = 1.2;  // a step to another reading that makes the goal rise by less may be longer
 
 double between(double a, double b, double share) {
@@ -45,7 +46,7 @@ Path usualPath(double widening, double erosion) {
   return path;
 }
 
-bool Continuation::judge(Progression& at, double goal, double change) const {
+bool Continuation::judge(Progression& at, double goal, double own, double change) const {
   const bool first = at.goal == 0;
   const bool moved = at.ahead != at.place;
   // At the end nothing that is worse is accepted: what was accepted last is the best seen there.
@@ -60,11 +61,13 @@ bool Continuation::judge(Progression& at, double goal, double change) const {
   if (first || moved) {
     if (!first && goal < kRise * at.goal) at.stride = std::min(1.0, at.stride / kHalf);
     at.goals.clear();
+    at.owns.clear();
     at.changes.clear();
   } else {
     at.pace = std::min(atEnd(at) ? kFastestAtEnd : kFastest, at.pace * (goal <= at.goal ? kFaster : kSlower));
   }
   at.goals.push_back(goal);
+  at.owns.push_back(own);
   at.changes.push_back(change);
   at.goal = goal;
   at.place = at.ahead;
@@ -81,8 +84,12 @@ bool Continuation::rests(const Progression& at) const {
   if (!atEnd(at))
     return steps >= static_cast<std::size_t>(options_.stageIterations) || gain(1) < options_.stageGain;
   const bool free = at.pace >= kFastestAtEnd || at.sinceBlocked <= static_cast<int>(kWindow);
-  return free && steps >= kWindow && gain(kWindow) < options_.finalGain &&
-         *std::max_element(at.changes.end() - kWindow, at.changes.end()) < options_.finalChange;
+  if (!free || steps < kWindow) return false;
+  if (*std::max_element(at.changes.end() - kWindow, at.changes.end()) >= options_.finalChange) return false;
+  if (gain(kWindow) < options_.finalGain) return true;
+  if (steps < kLongWindow) return false;
+  const auto [least, most] = std::minmax_element(at.owns.end() - kLongWindow - 1, at.owns.end());
+  return *most < (1 + options_.finalDrift) * *least;
 }
 
 void Continuation::goOn(Progression& at) const {

@@ -3,7 +3,6 @@
 #include <Eigen/Dense>
 #include <algorithm>
 #include <cmath>
-#include <functional>
 
 #include "barelattice/base/parallel.hpp"
 
@@ -20,7 +19,8 @@ constexpr double kWithin = 0.1;      // steps stay this share away from the asym
 constexpr double kConvexity = 1e-5;  // makes every approximation strictly convex
 constexpr double kPenalty = 1000;    // on the slack of limits that cannot be met
 
-double sum(std::size_t n, const std::function<double(std::size_t)>& term) {
+template <class Term>
+double sum(std::size_t n, const Term& term) {
   return sumBlocks(n, [&](std::size_t begin, std::size_t end) {
     double s = 0;
     for (std::size_t j = begin; j < end; ++j) s += term(j);
@@ -28,7 +28,8 @@ double sum(std::size_t n, const std::function<double(std::size_t)>& term) {
   });
 }
 
-double largest(std::size_t n, const std::function<double(std::size_t)>& term) {
+template <class Term>
+double largest(std::size_t n, const Term& term) {
   std::vector<double> partial(n / kBlockSize + 1, 0.0);
   forEachBlock(n, [&](std::size_t begin, std::size_t end) {
     double most = 0;

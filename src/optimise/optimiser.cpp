@@ -3,6 +3,7 @@
 #include <fmt/format.h>
 
 #include <algorithm>
+#include <array>
 #include <cmath>
 #include <limits>
 #include <numeric>
@@ -26,20 +27,24 @@ constexpr double kLoosest = 1e-4;
 constexpr int kMostIterations = 200;
 constexpr int kMostFinalIterations = 600;
 
-/// Foresight: where a design leaves a soft reading of the usual path it is read at once as thin as it will be
-/// at the end. Measured on some seventy problems, most of those below these multiples of the layout's own
-/// goal settled and most above did not, because they have more members than their mass can hold; from half of
-/// the multiple on there were both kinds.
-struct Foresight {
-  double place;
-  double most;
+/// The widenings the usual path may start with. A wider filter finds fewer and stouter members. Which one it
+/// is to be shows when the design has come to rest at its first reading: read at once as thin as it will be
+/// at the end, its goal becomes the larger, the fewer members its mass can hold. Measured on the problems of
+/// bench/convergence, each with every widening: below the first bound the least one gave the best layout or
+/// one within a few per cent of it; between the two it was a tenth softer than the next or failed.
+struct Start {
+  double widening;
+  double mostRatio;  ///< of the two goals, up to which the design stays with it
 };
-constexpr Foresight kFirst{0, 1.6};  // only in sheets: bodies that settle show up to 1.8 there
-constexpr Foresight kSoft{2, 20};
+constexpr double kNoBound = std::numeric_limits<double>::infinity();
+constexpr std::array kSheetStarts{Start{2, 1.48}, Start{4, 1.6}, Start{8, kNoBound}};
+constexpr std::array kBodyStarts{Start{1, 1.4}, Start{2, kNoBound}};
 
-/// The goal of the thinner layout over that of the layout, from which on it does not hold; up to 17 in
-/// layouts that have settled.
+/// The goal of the thinner layout over that of the layout, from which on it does not hold; up to 25 in
+/// layouts that have settled. Where there is a wider filter left to begin with, designs that come to 20
+/// before they are sharp are given up: most would break later.
 constexpr double kBroken = 50;
+constexpr double kBreaking = 20;
 
 /// The widest filter a design starts with, over the smallest extent of the space.
 constexpr double kWidest = 0.5;
@@ -80,23 +85,32 @@ std::string placeText(const Point<D>& at) {
   return "(" + text + ") mm";
 }
 
-/// The ways an optimisation without a path of its own is tried, in turn: with a filter as wide as the
-/// members, or wider at the start, which finds fewer and stouter members. In sheets a start twice as wide
-/// finds stiffer layouts at no price; bodies mostly stand in spaces a few members thick, which a wide filter
-/// cannot fill.
+/// A path, and the ratio of goals (see Start) up to which the design stays with it.
+struct Attempt {
+  Path path;
+  double mostRatio = kNoBound;
+};
+
+/// The ways an optimisation is tried in turn.
 template <int D>
-std::vector<Path> pathsFor(const LayoutProblem<D>& problem, const OptimiseOptions& options) {
-  if (!options.path.empty()) return {options.path};
+std::vector<Attempt> attemptsFor(const LayoutProblem<D>& problem, const OptimiseOptions& options) {
+  if (!options.path.empty()) return {{options.path}};
   const Index<D>& cells = problem.grid->frame().cells;
   const double extent = problem.grid->frame().size * *std::min_element(cells.begin(), cells.end());
   const double widest = std::max(1.0, kWidest * extent / problem.filterRadius);
-  std::vector<double> widenings = D == 2 ? std::vector{2.0, 8.0} : std::vector{1.0, 2.0};
-  if (!problem.start.empty()) widenings.front() = 1;  // it has a form already
-  std::vector<Path> paths;
-  for (const double widening : widenings)
-    if (paths.empty() || widening <= 2 || widest > 2)
-      paths.push_back(usualPath(std::min(widening, widest), options.erosion));
-  return paths;
+  std::vector<Start> starts;
+  if (!problem.start.empty()) starts.push_back({1, kNoBound});  // it has a form already
+  if (D == 2) starts.insert(starts.end(), kSheetStarts.begin(), kSheetStarts.end());
+  if (D == 3) starts.insert(starts.end(), kBodyStarts.begin(), kBodyStarts.end());
+  constexpr double kWider = 1.2;  // than the last one, or it would find the same
+  std::vector<Attempt> attempts;
+  double last = 0;
+  for (const Start& start : starts) {
+    const double widening = std::min(start.widening, widest);
+    if (widening > kWider * last) attempts.push_back({usualPath(widening, options.erosion), start.mostRatio});
+    last = widening;
+  }
+  return attempts;
 }
 
 template <int D>
@@ -105,7 +119,7 @@ class Loop {
   Loop(const LayoutProblem<D>& problem, const OptimiseOptions& options, const OptimiseState* resume)
       : problem_(problem),
         options_(options),
-        paths_(pathsFor(problem, options)),
+        attempts_(attemptsFor(problem, options)),
         compliances_(*problem.grid, problem.material, problem.cases, product(problem.fill, problem.modulus),
                      options.law),
         mass_(product(problem.fill, problem.mass)),
@@ -146,11 +160,9 @@ class Loop {
   }
 
  private:
-  const Path& path() const { return paths_[state_.attempt]; }
+  const Path& path() const { return attempts_[state_.attempt].path; }
   Continuation continuation() const {
-    ContinuationOptions pace = options_.continuation;
-    if (state_.attempt > 0) pace.stageGain *= 0.5;  // what is lean takes its time
-    return {pace, static_cast<double>(path().size() - 1)};
+    return {options_.continuation, static_cast<double>(path().size() - 1)};
   }
 
   /// The readings, and the mass and the space, must allow a layout at all.
@@ -203,13 +215,21 @@ class Loop {
     if (state_.history.empty()) return std::nullopt;
     const Continuation judge = continuation();
     if (judge.stuck(state_.at) && !tryAgain()) return OptimiseStop::tooLittleMass;
-    if (judge.settled(state_.at) && !sharpened()) return OptimiseStop::settled;
+    if (judge.settled(state_.at) && thinHolds() && !sharpened()) return OptimiseStop::settled;
     const auto done = static_cast<int>(state_.history.size());
     if (options_.maxIterations > 0 && done >= options_.maxIterations) return OptimiseStop::iterationLimit;
     if (options_.maxIterations == 0 && done >= options_.guard)
-      return lastAccepted().eroded > kBroken * lastAccepted().compliance ? OptimiseStop::tooLittleMass
-                                                                         : OptimiseStop::restless;
+      return thinHolds() ? OptimiseStop::restless : OptimiseStop::tooLittleMass;
     return std::nullopt;
+  }
+
+  /// The thinner of the layouts accepted last holds too: its members are thick enough.
+  bool thinHolds() const { return lastAccepted().eroded <= kBroken * lastAccepted().compliance; }
+
+  /// Gives up a design that leaves a reading with members about to break, if there is another way.
+  bool breaks() {
+    const bool leaves = state_.at.ahead > state_.at.place && erodedShare() > 0;
+    return leaves && lastAccepted().eroded > kBreaking * lastAccepted().compliance && tryAgain();
   }
 
   /// Adds a sharper reading to the usual path where black and white still differ from the layout.
@@ -288,7 +308,7 @@ class Loop {
   /// Judges what was analysed, and takes it over with its derivatives, or goes back.
   bool accepts(const IterationRecord& record) {
     if (state_.accepted.empty()) compliances_.requireSuccess(state_.nominal);
-    if (!continuation().judge(state_.at, record.goal, record.change)) return false;
+    if (!continuation().judge(state_.at, record.goal, record.compliance, record.change)) return false;
     state_.accepted = state_.variables;
     state_.compliances = blended();
     layout_ = nominal_.result();
@@ -324,9 +344,9 @@ class Loop {
     rebalance();
   }
 
-  /// Begins anew with a wider filter, where there is a path left.
+  /// Begins anew with a wider filter, where there is one left.
   bool tryAgain() {
-    if (state_.attempt + 1 >= paths_.size()) return false;
+    if (state_.attempt + 1 >= attempts_.size()) return false;
     ++state_.attempt;
     state_.at = {};
     state_.accepted.clear();
@@ -382,7 +402,7 @@ class Loop {
     }
     const Continuation judge = continuation();
     judge.goOn(state_.at);
-    if (foresees() && tryAgain()) return propose();
+    if (beginsWider() || breaks()) return propose();
     readAt(state_.at.place);
     forward(state_.accepted);
     if (problem_.goal == CaseGoal::worst)
@@ -394,18 +414,22 @@ class Loop {
     rebalance();
   }
 
-  /// True where a layout about to leave the soft readings has too many members for its mass.
-  bool foresees() {
-    if (state_.attempt + 1 >= paths_.size() || state_.at.ahead == state_.at.place) return false;
-    const bool first = D == 2 && state_.at.place == kFirst.place;
-    if (!first && state_.at.place != kSoft.place) return false;
-    const double most = first ? kFirst.most : kSoft.most;
+  /// At the end of the first reading: begins anew with the filter that suits the mass, if it is a wider one.
+  bool beginsWider() {
+    const bool first = state_.attempt == 0 && state_.at.place == 0 && state_.at.ahead > 0;
+    if (!first || attempts_.front().mostRatio == kNoBound) return false;
     readAt(state_.at.place);
     level_.forward(state_.accepted);
     CaseStates thin = state_.nominal;
     compliances_.setTolerance(1e-3);
     compliances_.attempt(chain(0.5 + options_.erosion).forward(level_.result()), thin);
-    return !(goal(thin.compliances) <= most * state_.at.goal);
+    const double ratio = goal(thin.compliances) / state_.at.goal;
+    const auto suits = [&](const Attempt& attempt) { return ratio <= attempt.mostRatio; };
+    const auto found = std::find_if(attempts_.begin(), attempts_.end(), suits);
+    const auto wanted = static_cast<std::size_t>(std::min(found, attempts_.end() - 1) - attempts_.begin());
+    bool again = false;
+    while (state_.attempt < wanted) again = tryAgain();
+    return again;
   }
 
   void updateSum() {
@@ -464,9 +488,9 @@ class Loop {
   }
 
   void sharpenPath() {
-    Reading next = paths_[state_.attempt].back();
-    next.sharpness *= 2;
-    paths_[state_.attempt].push_back(next);
+    Path& path = attempts_[state_.attempt].path;
+    path.push_back(path.back());
+    path.back().sharpness *= 2;
   }
 
   /// The mass at which the layout found would hold with members thick enough: with all variables raised until
@@ -547,7 +571,7 @@ class Loop {
 
   const LayoutProblem<D>& problem_;
   const OptimiseOptions& options_;
-  std::vector<Path> paths_;
+  std::vector<Attempt> attempts_;
   CaseCompliances<D> compliances_;
   MassFraction mass_;
   double total_;  // of the fill

@@ -26,11 +26,12 @@ std::vector<std::vector<double>*> fieldsOf(OptimiseState& state) {
 }
 
 json progressionJson(const Progression& at) {
-  return {at.place, at.ahead, at.stride, at.pace, at.goal, at.goals, at.changes, at.blocked, at.sinceBlocked};
+  return {at.place, at.ahead, at.stride,  at.pace,    at.goal,
+          at.goals, at.owns,  at.changes, at.blocked, at.sinceBlocked};
 }
 
 Progression progressionFrom(const json& at) {
-  return {at.at(0), at.at(1), at.at(2), at.at(3), at.at(4), at.at(5), at.at(6), at.at(7), at.at(8)};
+  return {at.at(0), at.at(1), at.at(2), at.at(3), at.at(4), at.at(5), at.at(6), at.at(7), at.at(8), at.at(9)};
 }
 
 json recordJson(const IterationRecord& r) {

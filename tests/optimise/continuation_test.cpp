@@ -43,8 +43,8 @@ struct Walk {
   Continuation judge{ContinuationOptions(), 3};
   Progression at;
 
-  bool step(double goal, double change = 0.1) {
-    const bool accepted = judge.judge(at, goal, change);
+  bool step(double goal, double change = 0.1, double own = 0) {
+    const bool accepted = judge.judge(at, goal, own > 0 ? own : goal, change);
     judge.goOn(at);
     return accepted;
   }
@@ -119,6 +119,24 @@ TEST(Continuation, settlesOnlyAtItsEndAndNeverOnSomethingWorse) {
   EXPECT_FALSE(walk.judge.settled(walk.at));
 }
 
+TEST(Continuation, restsWhenOnlyTheThinnerLayoutStillGains) {
+  for (const double drift : {0.0001, 0.0004}) {
+    Walk walk;
+    walk.at.place = walk.at.ahead = 3;
+    walk.at.goal = 200;
+    walk.at.goals = {200};
+    walk.at.owns = {100};
+    walk.at.changes = {0.1};
+    walk.at.pace = 4;
+    for (int step = 1; step <= 9; ++step) {
+      walk.step(200 - 2 * step, 1e-3, 100 * (1 + drift * step));
+      EXPECT_FALSE(walk.judge.settled(walk.at)) << "ten steps are looked at";
+    }
+    for (int step = 10; step <= 14; ++step) walk.step(200 - 2 * step, 1e-3, 100 * (1 + drift * step));
+    EXPECT_EQ(walk.judge.settled(walk.at), drift < 0.0002);
+  }
+}
+
 TEST(Continuation, doesNotTakeShortStepsForRest) {
   Walk walk;
   walk.at.place = walk.at.ahead = 3;
@@ -141,7 +159,7 @@ TEST(Continuation, standsWhenNoStepHoweverSmallHelps) {
   walk.at.goal = 100;
   int steps = 0;
   while (!walk.judge.settled(walk.at) && steps < 20) {
-    walk.judge.judge(walk.at, 101, 0.1);
+    walk.judge.judge(walk.at, 101, 101, 0.1);
     ++steps;
   }
   EXPECT_TRUE(walk.judge.settled(walk.at));

@@ -312,7 +312,7 @@ TEST(Optimiser, settlesOnLeanLayoutsAndKeepsTheBest) {
     const Cantilever posed({64, 32}, share, member);
     const OptimiseResult result = optimiseLayout<2>(posed.problem, {});
     ASSERT_EQ(result.stop, OptimiseStop::settled) << describe(result.stop) << " at " << share;
-    EXPECT_LE(result.history.size(), 150U);
+    EXPECT_LE(result.history.size(), share < 0.3 ? 200U : 150U);  // the leanest one begins anew
     EXPECT_NEAR(result.blackAndWhite / result.compliance, 1, 0.05);
     EXPECT_LT(result.grey.overMass, 0.2);
     EXPECT_LT(result.grey.overSpace, result.grey.overMass);

@@ -15,7 +15,7 @@ OptimiseState example() {
   OptimiseState state;
   state.attempt = 1;
   state.sharpenings = 2;
-  state.at = {3.5, 4, 0.25, 0.7, 2.25, {2.5, 1.0 / 3}, {1e-3}, true, 7};
+  state.at = {3.5, 4, 0.25, 0.7, 2.25, {2.5, 1.0 / 3}, {2.5, 0.3}, {1e-3}, true, 7};
   state.accepted = {0.2, 0.3};
   state.compliances = {1.5, 2.5};
   state.gradients = {{-1, -2}, {-3}};

@@ -29,7 +29,8 @@ struct ContinuationOptions {
   int stageIterations = 40;       ///< most accepted steps at one reading
   double stageGain = 0.02;        ///< the design goes on when a step gains less than this share of the goal
   double finalGain = 0.005;       ///< at the last reading it has settled when five steps gain less than this,
-  double finalChange = 0.01;      ///< and none of them moves more than this share of the mass
+  double finalChange = 0.01;      ///< and none of them moves more than this share of the mass;
+  double finalDrift = 0.002;      ///< or when ten steps change the layout's own compliance by less than this
   double mostRise = 0.03;         ///< a step that makes the goal rise by a larger share is taken back,
   double mostJump = 0.5;          ///< one to another reading if it rises by more than this
   double leastStride = 1.0 / 32;  ///< share of the way between two readings; if that is too far, it is stuck
@@ -44,6 +45,7 @@ struct Progression {
   double pace = 1;  ///< length of the steps of the variables, in those the updater is told to take; 1/64 to 4
   double goal = 0;  ///< of the layout accepted last; 0 before the first
   std::vector<double> goals;    ///< of the layouts accepted since this place was reached
+  std::vector<double> owns;     ///< their own compliances, without the thinner layout's share in the goal
   std::vector<double> changes;  ///< shares of the mass that moved to them
   bool blocked = false;  ///< the last step was taken back: one that is accepted comes before any conclusion
   int sinceBlocked = 0;  ///< steps accepted since one was taken back
@@ -60,9 +62,10 @@ class Continuation {
 
   /// Takes note of a step.
   /// @param goal of the layout at `ahead`; infinite where it could not be analysed.
+  /// @param own compliance of the layout itself, of which the goal may be but a part.
   /// @param change share of the mass that moved since the layout accepted last.
   /// @return whether the step is accepted; if not, the next one starts from the layout accepted last.
-  bool judge(Progression& at, double goal, double change) const;
+  bool judge(Progression& at, double goal, double own, double change) const;
 
   /// Chooses where the next layout is read.
   void goOn(Progression& at) const;
@@ -70,7 +73,8 @@ class Continuation {
   bool atEnd(const Progression& at) const { return at.place >= end_; }
   /// The layout has come to rest at its place. At the end that is more than small steps: they gain nothing
   /// although they are as long as they may be, or longer ones were tried and taken back, or none however
-  /// short is accepted.
+  /// short is accepted. Nothing is gained either where only the thinner layout's compliance falls, which may
+  /// go on for ever where it barely holds.
   bool rests(const Progression& at) const;
   /// At its end, and at rest there.
   bool settled(const Progression& at) const { return atEnd(at) && rests(at); }

@@ -48,8 +48,8 @@ struct LayoutProblem {
 struct OptimiseOptions {
   int maxIterations = 0;  ///< a wish: the loop ends there as it stands; 0 for none
   int guard = 250;        ///< a design that has not settled by then is called restless
-  /// What the design passes. Empty for the usual one, tried with filters ever wider at the start until the
-  /// mass can bear the members that come of it, see `widenings`. A given one is followed as it is.
+  /// What the design passes. Empty for the usual one, whose filter starts as wide as the mass bids, and
+  /// wider again if that fails, see docs/method.md. A given one is followed as it is.
   Path path;
   /// The last layout analysed beside the result is read at the threshold 0.5 + erosion, a thinner one: what
   /// it cannot do without is thick enough in the result (Wang, Lazarov & Sigmund 2011).
@@ -153,12 +153,11 @@ struct OptimiseResult {
   Greyness grey;
   double threshold = 0.5;    ///< of the level, at which cells read solid or empty have the wanted mass
   double blackAndWhite = 0;  ///< the goal of that reading, solved tightly, J; infinite where it does not hold
-  double neededMass =
-      0;              ///< where there was too little mass: the fraction at which what was found would
-                      ///< have members thick enough; 0 if that is unknown or more than half as much again
-  std::string where;  ///< of a failure: what fails and where, for people; else empty
-  std::vector<double> caseCompliance;              ///< unweighted, J
-  std::vector<double> caseBlackAndWhite;           ///< of the reading, J
+  double neededMass = 0;     ///< where there was too little mass: the fraction at which what was found would
+                          ///< have members thick enough; 0 if that is unknown or more than half as much again
+  std::string where;                      ///< of a failure: what fails and where, for people; else empty
+  std::vector<double> caseCompliance;     ///< unweighted, J
+  std::vector<double> caseBlackAndWhite;  ///< of the reading, J
   std::vector<std::vector<double>> displacements;  ///< by case, m
 };
 
