@@ -4,6 +4,8 @@
 
 #include <algorithm>
 #include <cmath>
+#include <map>
+#include <numeric>
 
 #include "barelattice/base/parallel.hpp"
 #include "barelattice/geometry/triangle_tree.hpp"
@@ -133,6 +135,30 @@ double TriangleMesh::volume() const {
   for (std::size_t t = 0; t < triangles.size(); ++t)
     sum += (corner(t, 0) - origin).dot((corner(t, 1) - origin).cross(corner(t, 2) - origin));
   return sum / 6;
+}
+
+std::vector<double> shellVolumes(const TriangleMesh& mesh) {
+  std::vector<int> parent(mesh.vertices.size());
+  std::iota(parent.begin(), parent.end(), 0);
+  const auto at = [&](int v) -> int& { return parent[static_cast<std::size_t>(v)]; };
+  const auto find = [&](int v) {
+    while (at(v) != v) v = at(v) = at(at(v));
+    return v;
+  };
+  for (const auto& t : mesh.triangles)
+    for (const std::size_t i : {1U, 2U}) at(find(t[0])) = find(t[i]);
+  std::map<int, double> volumes;  // by the vertex that stands for the shell
+  for (const auto& t : mesh.triangles) {
+    const int shell = find(t[0]);
+    const Vec3& origin = mesh.vertices[static_cast<std::size_t>(shell)];
+    const auto corner = [&](std::size_t i) {
+      return Vec3(mesh.vertices[static_cast<std::size_t>(t[i])] - origin);
+    };
+    volumes[shell] += corner(0).dot(corner(1).cross(corner(2))) / 6;
+  }
+  std::vector<double> all;
+  for (const auto& [shell, volume] : volumes) all.push_back(volume);
+  return all;
 }
 
 double TriangleMesh::area() const {

@@ -6,6 +6,7 @@
 #include <cmath>
 #include <limits>
 #include <memory>
+#include <optional>
 #include <unordered_map>
 
 #include "barelattice/base/error.hpp"
@@ -376,57 +377,96 @@ std::string describe(Verdict verdict) {
       return "met";
     case Verdict::notMet:
       return "not met";
-    case Verdict::notShown:
-      return "not shown";
+    case Verdict::inconclusive:
+      return "inconclusive";
   }
   return {};
 }
 
+Estimated factorFrom(const Estimated& used) {
+  const double factor = 1 / used.value;
+  return {factor, 1 / used.coarse, used.error == 0 ? 0 : factor - 1 / (used.value + used.error)};
+}
+
+namespace {
+
+int rank(Verdict verdict) {
+  return verdict == Verdict::met ? 0 : verdict == Verdict::inconclusive ? 1 : 2;
+}
+
+/// About how many tetrahedra bring an error of an order below a margin.
+/// @param perRatio their number on the fine mesh over that on the coarse one, `ratio` the same for spacings.
+double tetsFor(double margin, double error, int order, double tets, double perRatio, double ratio) {
+  constexpr double kMost = 20e6;
+  const double dimension = std::clamp(std::log(perRatio) / std::log(ratio), 2.0, 3.0);
+  const double needed = tets * std::pow(error / margin, dimension / order);
+  return needed < kMost ? needed : 0;
+}
+
+/// One figure, which is to be at most `bound`, from both meshes.
+Judgement judged(const Requirement& requirement, double coarse, double fine, int order, double bound,
+                 double ratio, double agreement) {
+  Judgement j{requirement, extrapolated(coarse, fine, ratio, order), {}, Verdict::inconclusive};
+  const double over = j.value.value - bound;
+  // Meshes that disagree are too coarse for the assumed order: the customary factor of three for studies of
+  // two meshes (Roache 1994) then keeps the estimate on the safe side.
+  if (j.value.difference() > agreement) j.value.error *= 3;
+  if (over + j.value.error <= 0) j.verdict = Verdict::met;
+  if (over - j.value.error > 0) j.verdict = Verdict::notMet;
+  return j;
+}
+
+}  // namespace
+
 Verdict overall(const std::vector<Judgement>& judgements) {
   Verdict worst = Verdict::met;
-  for (const Judgement& j : judgements) {
-    if (j.verdict == Verdict::notMet) return Verdict::notMet;
-    if (j.verdict == Verdict::notShown) worst = Verdict::notShown;
-  }
+  for (const Judgement& j : judgements)
+    if (rank(j.verdict) > rank(worst)) worst = j.verdict;
   return worst;
 }
 
 std::vector<Judgement> judge(const Proof& coarse, const Proof& proof, double ratio, double agreement,
                              const ProofProblem& problem, const std::vector<Requirement>& requirements) {
+  constexpr int kChamferOrder = 2;  // what meshes cut off edges goes with the square of the spacing
   std::vector<Judgement> judgements;
   for (const Requirement& requirement : requirements) {
-    Judgement j{requirement, {}, {}, Verdict::notShown};
     const bool least = requirement.kind == Requirement::Kind::safetyFactor;
+    // Of a safety factor the share of the strength that is used is judged.
+    const double bound = least ? 1 / requirement.bound : requirement.bound;
+    int order = kChamferOrder;
+    std::optional<Judgement> worst;
+    const auto account = [&](double rough, double fine, const std::string& name) {
+      Judgement j = judged(requirement, rough, fine, order, bound, ratio, agreement);
+      j.worstCase = name;
+      const bool worse = !worst || rank(j.verdict) > rank(worst->verdict) ||
+                         (j.verdict == worst->verdict && j.value.value > worst->value.value);
+      if (worse) worst = std::move(j);
+    };
     if (requirement.kind == Requirement::Kind::mass) {
-      constexpr int kChamferOrder = 2;  // what meshes cut off edges goes with the square of the spacing
-      j.value = extrapolated(coarse.mass, proof.mass, ratio, kChamferOrder);
+      account(coarse.mass, proof.mass, {});
     } else {
       const auto face = std::find_if(problem.faces.begin(), problem.faces.end(),
                                      [&](const NamedFace& f) { return f.name == requirement.face; });
       if (!least && face == problem.faces.end())
         throw InputError("a requirement names the unknown face " + requirement.face);
       const auto number = static_cast<std::size_t>(face - problem.faces.begin());
+      order = least ? kStressOrder : kDisplacementOrder;
       for (std::size_t k = 0; k < proof.cases.size(); ++k) {
-        const CaseProof& fine = proof.cases[k];
         const CaseProof& rough = coarse.cases[k];
-        const Estimated value =
-            least ? extrapolated(rough.safetyFactor, fine.safetyFactor, ratio, kStressOrder)
-                  : extrapolated(rough.faceDisplacement[number].norm(), fine.faceDisplacement[number].norm(),
-                                 ratio, kDisplacementOrder);
-        const bool worse = least ? value.value < j.value.value : value.value > j.value.value;
-        if (k > 0 && !worse) continue;
-        j.value = value;
-        j.worstCase = fine.name;
+        const CaseProof& fine = proof.cases[k];
+        if (least)
+          account(1 / rough.safetyFactor, 1 / fine.safetyFactor, fine.name);
+        else
+          account(rough.faceDisplacement[number].norm(), fine.faceDisplacement[number].norm(), fine.name);
       }
     }
-    const double sign = least ? -1 : 1;
-    const double over = sign * (j.value.value - requirement.bound);
-    // Meshes that disagree are too coarse for the assumed order: the customary factor of three for studies of
-    // two meshes (Roache 1994) then keeps the estimate on the safe side.
-    if (j.value.difference() > agreement) j.value.error *= 3;
-    if (over + j.value.error <= 0) j.verdict = Verdict::met;
-    if (over - j.value.error > 0) j.verdict = Verdict::notMet;
-    judgements.push_back(std::move(j));
+    if (!worst) continue;
+    if (worst->verdict == Verdict::inconclusive && coarse.tets > 0)
+      worst->decidingTets = tetsFor(
+          std::abs(worst->value.value - bound), worst->value.error, order, static_cast<double>(proof.tets),
+          static_cast<double>(proof.tets) / static_cast<double>(coarse.tets), ratio);
+    if (least) worst->value = factorFrom(worst->value);
+    judgements.push_back(std::move(*worst));
   }
   return judgements;
 }

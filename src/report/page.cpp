@@ -241,16 +241,21 @@ std::vector<std::pair<std::string, const json*>> bodiesOf(const json& results) {
 }
 
 std::string verdictClass(const std::string& verdict) {
-  return verdict == "met" ? "good" : verdict == "not met" ? "bad" : verdict == "not shown" ? "warn" : "";
+  return verdict == "met" ? "good" : verdict == "not met" ? "bad" : verdict == "inconclusive" ? "warn" : "";
 }
 
 std::string requiredText(const json& r) {
   const std::string verdict = r["verdict"].get<std::string>();
   const std::string unit = r["unit"].get<std::string>();
-  return fmt::format("<span class=\"{}\">{}{}, {} {}: {}</span>", verdictClass(verdict),
+  std::string decides;
+  if (verdict == "inconclusive")
+    decides = r["tetrahedra_to_decide"].is_number()
+                  ? fmt::format(", about {} tetrahedra would decide", text(r["tetrahedra_to_decide"]))
+                  : ", too close to its bound for any mesh to decide";
+  return fmt::format("<span class=\"{}\">{}{}, {} {}: {}{}</span>", verdictClass(verdict),
                      r["error"].get<double>() > 0 ? withError(r["value"], r["error"]) : text(r["value"]),
-                     unit.empty() ? "" : " " + unit, r["sense"].get<std::string>(), text(r["bound"]),
-                     verdict);
+                     unit.empty() ? "" : " " + unit, r["sense"].get<std::string>(), text(r["bound"]), verdict,
+                     decides);
 }
 
 std::string stressPanel(const Job& job, const json& results) {
@@ -455,9 +460,13 @@ void writePage(const JobRun& run, const json& results, const std::filesystem::pa
           escaped(o["stop"].get<std::string>()), i["samples"].get<int>(), i["spacing_mm"].get<double>(),
           i["mass_given_kg"].get<double>(), i["mass_taken_kg"].get<double>());
     }
-    if (!o.value("settled", true))
-      warnings.emplace_back("the layout has not settled (" + o["stop"].get<std::string>() +
-                            "): nothing that follows from it is a result to rely on");
+    if (!o.value("settled", true)) {
+      const std::string stop = o["stop"];
+      const std::string known = "not settled: ";
+      warnings.push_back(
+          fmt::format("the layout has not settled: {}. Nothing that follows from it is a result to rely on",
+                      stop.substr(stop.compare(0, known.size(), known) == 0 ? known.size() : 0)));
+    }
     if (o.contains("failure") && o["failure"].is_object())
       warnings.emplace_back(o["failure"]["what"].get<std::string>() + ". " +
                             o["failure"]["cure"].get<std::string>());
@@ -474,6 +483,8 @@ void writePage(const JobRun& run, const json& results, const std::filesystem::pa
           figureText(o, "black_and_white_J"), 100 * o["grey_over_mass"].get<double>(),
           100 * o["grey_over_space"].get<double>());
   }
+  for (const auto& [name, body] : bodiesOf(results))
+    if (body->contains("doubt")) warnings.push_back(name + ": " + (*body)["doubt"].get<std::string>());
   rest = warningList(warnings) + rest + "<h2>Load cases</h2>" + caseTable(run.job());
   const std::string modes = "<div class=\"modes\" role=\"radiogroup\" aria-label=\"what the view shows\">" +
                             modeButton("setup", "Set-up", "1", true) +

@@ -2,6 +2,8 @@
 
 #include <fmt/format.h>
 
+#include <cmath>
+
 #include "barelattice/base/quantity.hpp"
 #include "barelattice/optimise/optimiser.hpp"
 
@@ -36,29 +38,31 @@ json caseJson(const BodyProof& body, std::size_t k, const ProofProblem& problem)
   json percentiles = json::object();
   for (std::size_t p = 0; p < kPercentiles.size(); ++p)
     percentiles[fmt::format("{:g}", 100 * kPercentiles[p])] = c.percentiles[p] * kMPa;
-  return {{"name", c.name},
-          {"compliance_J", c.compliance},
-          {"compliance_error_J", error(rough.compliance, c.compliance, kDisplacementOrder)},
-          {"largest_displacement_mm", c.displacement * kMm},
-          {"face_displacement_mm", faces},
-          {"face_displacement_error_mm", faceErrors},
-          {"peak_von_mises_MPa", c.peakStress * kMPa},
-          {"peak_at_mm", vectorJson(c.peakAt, kMm)},
-          {"judged_von_mises_MPa", c.judgedStress * kMPa},
-          {"judged_von_mises_error_MPa", kMPa * error(rough.judgedStress, c.judgedStress, kStressOrder)},
-          {"judged_at_mm", vectorJson(c.judgedAt, kMm)},
-          {"percentiles_MPa", percentiles},
-          {"tension_MPa", c.tension * kMPa},
-          {"compression_MPa", c.compression * kMPa},
-          {"judged_in", (c.judgedIn == 0 ? problem.material : problem.otherMaterials[c.judgedIn - 1]).name},
-          {"safety_factor", c.safetyFactor},
-          {"safety_factor_error", error(rough.safetyFactor, c.safetyFactor, kStressOrder)},
-          {"applied_force_N", vectorJson(c.applied.force)},
-          {"applied_moment_Nm", vectorJson(c.applied.moment)},
-          {"reactions", reactions},
-          {"unbalanced_N", sum.norm()},
-          {"solver_iterations", c.solve.iterations},
-          {"solver_energy_error", c.solve.energyError}};
+  return {
+      {"name", c.name},
+      {"compliance_J", c.compliance},
+      {"compliance_error_J", error(rough.compliance, c.compliance, kDisplacementOrder)},
+      {"largest_displacement_mm", c.displacement * kMm},
+      {"face_displacement_mm", faces},
+      {"face_displacement_error_mm", faceErrors},
+      {"peak_von_mises_MPa", c.peakStress * kMPa},
+      {"peak_at_mm", vectorJson(c.peakAt, kMm)},
+      {"judged_von_mises_MPa", c.judgedStress * kMPa},
+      {"judged_von_mises_error_MPa", kMPa * error(rough.judgedStress, c.judgedStress, kStressOrder)},
+      {"judged_at_mm", vectorJson(c.judgedAt, kMm)},
+      {"percentiles_MPa", percentiles},
+      {"tension_MPa", c.tension * kMPa},
+      {"compression_MPa", c.compression * kMPa},
+      {"judged_in", (c.judgedIn == 0 ? problem.material : problem.otherMaterials[c.judgedIn - 1]).name},
+      {"safety_factor", c.safetyFactor},
+      {"safety_factor_error",
+       factorFrom(extrapolated(1 / rough.safetyFactor, 1 / c.safetyFactor, body.ratio, kStressOrder)).error},
+      {"applied_force_N", vectorJson(c.applied.force)},
+      {"applied_moment_Nm", vectorJson(c.applied.moment)},
+      {"reactions", reactions},
+      {"unbalanced_N", sum.norm()},
+      {"solver_iterations", c.solve.iterations},
+      {"solver_energy_error", c.solve.energyError}};
 }
 
 }  // namespace
@@ -128,7 +132,8 @@ json judgementJson(const Judgement& j) {
           {"bound", j.requirement.bound * scale},
           {"sense", least ? "at least" : "at most"},
           {"worst_case", j.worstCase},
-          {"verdict", describe(j.verdict)}};
+          {"verdict", describe(j.verdict)},
+          {"tetrahedra_to_decide", j.decidingTets > 0 ? json(std::round(j.decidingTets)) : json(nullptr)}};
 }
 
 }  // namespace barelattice

@@ -77,6 +77,13 @@ void refuseTornMesh(double spacing, double share, std::size_t pieces, std::size_
       fmt::format("give [proof] more tetrahedra than {}, or the members more thickness", tetrahedra));
 }
 
+/// How many bodies a surface holds that share no vertex.
+std::size_t bodiesIn(const TriangleMesh& surface) {
+  const std::vector<double> volumes = shellVolumes(welded(surface));
+  return static_cast<std::size_t>(
+      std::count_if(volumes.begin(), volumes.end(), [](double volume) { return volume > 0; }));
+}
+
 }  // namespace
 
 /// Meshes a body twice, analyses both meshes, leaves the fine one in `file` and returns the figures with
@@ -137,8 +144,31 @@ json JobRun::analysed(const Implicit& f, const TriangleMesh* exported, const std
     if (!job_.regions.hasBonded()) figures["volume_difference"] = body.fine.volume / exported->volume() - 1;
   }
   addVerdict(figures, body);
+  const std::size_t bodies = exported && !job_.regions.hasBonded() ? bodiesIn(*exported) : 1;
+  if (bodies > 1) {
+    // A mesh may bridge what is open: of bodies that are not joined nothing is shown by it.
+    figures["doubt"] = fmt::format(
+        "the solid is {} bodies that share no surface; whether they hold together is not known, so it is not "
+        "called met",
+        bodies);
+    if (figures["verdict"] == describe(Verdict::met)) figures["verdict"] = describe(Verdict::inconclusive);
+  }
   figures["seconds"] = watch.seconds();
   return figures;
+}
+
+/// What keeps a verdict from being final, for the log.
+void JobRun::noteDoubts(const json& figures) {
+  if (figures.contains("doubt")) note("warning   " + figures["doubt"].get<std::string>());
+  for (const json& r : figures["requirements"]) {
+    if (r["verdict"] != describe(Verdict::inconclusive)) continue;
+    const json& needed = r["tetrahedra_to_decide"];
+    note(fmt::format("open      {}: {}", r["what"].get<std::string>(),
+                     needed.is_number()
+                         ? fmt::format("about {:.2g} million tetrahedra would decide ([proof] tetrahedra)",
+                                       1e-6 * needed.get<double>())
+                         : "too close to its bound for any mesh to decide"));
+  }
 }
 
 void JobRun::addVerdict(json& figures, const BodyProof& body) const {
@@ -171,6 +201,7 @@ void JobRun::proof(bool fresh) {
                    figures["compliance_J"].get<double>(),
                    errorText(figures["compliance_error_J"].get<double>()), prediction(),
                    figures["verdict"].get<std::string>()));
+  noteDoubts(figures);
 }
 
 /// " (predicted 1.2 J)"; a layout from elsewhere comes without.
@@ -240,6 +271,7 @@ void JobRun::proofOf(const std::filesystem::path& file, bool fresh) {
                    figures["mass_kg"].get<double>(), figures["compliance_J"].get<double>(),
                    errorText(figures["compliance_error_J"].get<double>()),
                    figures["verdict"].get<std::string>()));
+  noteDoubts(figures);
 }
 
 }  // namespace barelattice

@@ -129,7 +129,7 @@ std::optional<bool> JobRun::proven(const std::string& body) const {
   if (!results_.contains(body)) return std::nullopt;
   const std::string verdict = results_[body].value("verdict", "");
   if (verdict == describe(Verdict::met)) return true;
-  if (verdict == describe(Verdict::notMet) || verdict == describe(Verdict::notShown)) return false;
+  if (verdict == describe(Verdict::notMet) || verdict == describe(Verdict::inconclusive)) return false;
   return std::nullopt;
 }
 

@@ -33,6 +33,32 @@ TEST(TriangleMesh, measuresVolumeAndArea) {
   EXPECT_NEAR(tetrahedron().area(), 1.5 + std::sqrt(3.0) / 2, 1e-15);
 }
 
+TEST(TriangleMesh, tellsBodiesFromVoids) {
+  EXPECT_TRUE(shellVolumes({}).empty());
+  const auto shellsOf = [](const std::vector<std::pair<double, bool>>& edges) {
+    TriangleMesh all;
+    for (const auto& [edge, isVoid] : edges) {
+      const int first = static_cast<int>(all.vertices.size());
+      for (const Vec3& v : tetrahedron().vertices) all.vertices.push_back(edge * v + Vec3(5, 5, 5));
+      for (auto t : tetrahedron().triangles) {
+        if (isVoid) std::swap(t[1], t[2]);
+        all.triangles.push_back({t[0] + first, t[1] + first, t[2] + first});
+      }
+    }
+    std::vector<double> volumes = shellVolumes(all);
+    std::sort(volumes.begin(), volumes.end());
+    return volumes;
+  };
+  const auto one = shellsOf({{1, false}});
+  ASSERT_EQ(one.size(), 1U);
+  EXPECT_NEAR(one[0], 1.0 / 6, 1e-14);
+  const auto three = shellsOf({{2, false}, {0.5, true}, {1, false}});
+  ASSERT_EQ(three.size(), 3U);
+  EXPECT_NEAR(three[0], -1.0 / 48, 1e-14);
+  EXPECT_NEAR(three[1], 1.0 / 6, 1e-14);
+  EXPECT_NEAR(three[2], 8.0 / 6, 1e-13);
+}
+
 TEST(TriangleMesh, namesEachDefect) {
   EXPECT_TRUE(inspectMesh(tetrahedron()).sound());
   TriangleMesh open = tetrahedron();

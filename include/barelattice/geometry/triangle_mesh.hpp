@@ -71,6 +71,10 @@ std::vector<std::array<int, 2>> findIntersections(const TriangleMesh& mesh);
 /// Counts all defects.
 MeshDefects inspectMesh(const TriangleMesh& mesh);
 
+/// Volumes enclosed by the shells of a closed surface, the parts of it that share no vertex, m3: positive for
+/// bodies, negative for voids. O(n).
+std::vector<double> shellVolumes(const TriangleMesh& mesh);
+
 /// Merges vertices with equal coordinates and drops triangles that lose a corner by it.
 TriangleMesh welded(const TriangleMesh& mesh);
 

@@ -54,7 +54,7 @@ class JobRun {
   /// What results.json holds. Lengths in mm, masses in kg, stresses in MPa, forces in N, energies in J.
   const nlohmann::json& results() const { return results_; }
 
-  /// True if every requirement is met, false if one is not met or not shown; nothing before the proof or
+  /// True if every requirement is met, false if one is not met or inconclusive; nothing before the proof or
   /// without requirements.
   /// @param body "proof" for the part itself, "outside" for the solid from outside.
   std::optional<bool> proven(const std::string& body = "proof") const;
@@ -94,6 +94,7 @@ class JobRun {
   std::string prediction() const;
   nlohmann::json analysed(const Implicit& f, const TriangleMesh* exported, const std::string& file,
                           bool ownSolid);
+  void noteDoubts(const nlohmann::json& figures);
   void addVerdict(nlohmann::json& figures, const BodyProof& body) const;
 
   Job job_;
