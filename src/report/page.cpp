@@ -247,11 +247,7 @@ std::string verdictClass(const std::string& verdict) {
 std::string requiredText(const json& r) {
   const std::string verdict = r["verdict"].get<std::string>();
   const std::string unit = r["unit"].get<std::string>();
-  std::string decides;
-  if (verdict == "inconclusive")
-    decides = r["tetrahedra_to_decide"].is_number()
-                  ? fmt::format(", about {} tetrahedra would decide", text(r["tetrahedra_to_decide"]))
-                  : ", too close to its bound for any mesh to decide";
+  const std::string decides = r["to_decide"].is_string() ? ", " + r["to_decide"].get<std::string>() : "";
   return fmt::format("<span class=\"{}\">{}{}, {} {}: {}{}</span>", verdictClass(verdict),
                      r["error"].get<double>() > 0 ? withError(r["value"], r["error"]) : text(r["value"]),
                      unit.empty() ? "" : " " + unit, r["sense"].get<std::string>(), text(r["bound"]), verdict,

@@ -2,8 +2,6 @@
 
 #include <fmt/format.h>
 
-#include <cmath>
-
 #include "barelattice/base/quantity.hpp"
 #include "barelattice/optimise/optimiser.hpp"
 
@@ -124,6 +122,11 @@ json judgementJson(const Judgement& j) {
     unit = "";
   }
   const bool least = j.requirement.kind == Requirement::Kind::safetyFactor;
+  json decides;
+  if (j.verdict == Verdict::inconclusive)
+    decides = j.decidingTets > 0
+                  ? fmt::format("about {:.2g} million tetrahedra would decide", 1e-6 * j.decidingTets)
+                  : "too close to its bound for any mesh to decide";
   return {{"what", what},
           {"unit", unit},
           {"value", j.value.value * scale},
@@ -133,7 +136,7 @@ json judgementJson(const Judgement& j) {
           {"sense", least ? "at least" : "at most"},
           {"worst_case", j.worstCase},
           {"verdict", describe(j.verdict)},
-          {"tetrahedra_to_decide", j.decidingTets > 0 ? json(std::round(j.decidingTets)) : json(nullptr)}};
+          {"to_decide", decides}};
 }
 
 }  // namespace barelattice

@@ -121,10 +121,14 @@ json JobRun::analysed(const Implicit& f, const TriangleMesh* exported, const std
   for (const bool fine : {false, true}) {
     const double spacing = fine ? body.spacing : kMeshRatio * body.spacing;
     TetMesh tets = meshed(spacing);
+    const double found = tets.volume();
     dropLoosePieces(tets, ownSolid ? job_.regions : whole, body.pieces);
     if (ownSolid)
       refuseTornMesh(spacing, tets.volume() / surface.volume(), body.pieces,
                      results_["solid"]["pieces"].get<std::size_t>(), job_.brief.tetrahedra);
+    // Pieces of a solid from outside are not refused: only the largest is analysed, and its verdict in doubt.
+    else if (exported || found == 0)
+      refuseTornMesh(spacing, found / surface.volume(), body.pieces, body.pieces, job_.brief.tetrahedra);
     const QuadraticTets mesh(tets);
     (fine ? body.fine : body.coarse) = prove(mesh, spacing, problem, progress());
     if (!fine) continue;
@@ -151,7 +155,13 @@ json JobRun::analysed(const Implicit& f, const TriangleMesh* exported, const std
         "the solid is {} bodies that share no surface; whether they hold together is not known, so it is not "
         "called met",
         bodies);
-    if (figures["verdict"] == describe(Verdict::met)) figures["verdict"] = describe(Verdict::inconclusive);
+    const std::string open = describe(Verdict::inconclusive);
+    if (figures["verdict"] == describe(Verdict::met)) figures["verdict"] = open;
+    for (json& r : figures["requirements"])
+      if (r["verdict"] == describe(Verdict::met)) {
+        r["verdict"] = open;
+        r["to_decide"] = "a solid that is one body would decide";
+      }
   }
   figures["seconds"] = watch.seconds();
   return figures;
@@ -160,15 +170,9 @@ json JobRun::analysed(const Implicit& f, const TriangleMesh* exported, const std
 /// What keeps a verdict from being final, for the log.
 void JobRun::noteDoubts(const json& figures) {
   if (figures.contains("doubt")) note("warning   " + figures["doubt"].get<std::string>());
-  for (const json& r : figures["requirements"]) {
-    if (r["verdict"] != describe(Verdict::inconclusive)) continue;
-    const json& needed = r["tetrahedra_to_decide"];
-    note(fmt::format("open      {}: {}", r["what"].get<std::string>(),
-                     needed.is_number()
-                         ? fmt::format("about {:.2g} million tetrahedra would decide ([proof] tetrahedra)",
-                                       1e-6 * needed.get<double>())
-                         : "too close to its bound for any mesh to decide"));
-  }
+  for (const json& r : figures["requirements"])
+    if (r["to_decide"].is_string())
+      note("open      " + r["what"].get<std::string>() + ": " + r["to_decide"].get<std::string>());
 }
 
 void JobRun::addVerdict(json& figures, const BodyProof& body) const {

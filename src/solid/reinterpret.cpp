@@ -255,6 +255,8 @@ void Dropped::add(double piece, const Vec3& centre) {
 }
 
 Dropped dropLoosePieces(TetMesh& mesh, const Regions& regions, std::size_t& pieces) {
+  pieces = 0;
+  if (mesh.tets.empty()) return {};
   Groups groups(mesh.vertices.size());
   for (const auto& t : mesh.tets)
     for (std::size_t i = 1; i < 4; ++i) groups.join(t[0], t[i]);
@@ -276,7 +278,6 @@ Dropped dropLoosePieces(TetMesh& mesh, const Regions& regions, std::size_t& piec
         stays[static_cast<std::size_t>(groups.find(static_cast<int>(v)))] = 1;
   }
   Dropped dropped;
-  pieces = 0;
   for (std::size_t g = 0; g < volume.size(); ++g) {
     if (volume[g] == 0) continue;
     if (stays[g]) {

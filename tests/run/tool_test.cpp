@@ -507,6 +507,32 @@ TEST_F(Tool, neverCallsASawnThroughPartMet) {
   }
 }
 
+// Walls that no mesh of the wanted size can hold: refused, whether it holds some of them or nothing.
+TEST_F(Tool, refusesWallsThinnerThanItsMeshes) {
+  for (const double wall : {0.0002, 0.001}) {
+    TriangleMesh shell;
+    for (const double inset : {0.0, wall}) {
+      const Vec3 low = Vec3::Constant(inset);
+      const Vec3 high = Vec3(0.06, 0.02, 0.03) - low;
+      const int first = static_cast<int>(shell.vertices.size());
+      for (int k = 0; k < 8; ++k)
+        shell.vertices.emplace_back(k & 1 ? high.x() : low.x(), k & 2 ? high.y() : low.y(),
+                                    k & 4 ? high.z() : low.z());
+      const int quads[6][4] = {{0, 2, 3, 1}, {4, 5, 7, 6}, {0, 1, 5, 4},
+                               {2, 6, 7, 3}, {0, 4, 6, 2}, {1, 3, 7, 5}};
+      for (const auto& q : quads)
+        for (const std::array<int, 3> t : {std::array{q[0], q[1], q[2]}, std::array{q[0], q[2], q[3]}})
+          shell.triangles.push_back(inset > 0 ? std::array{first + t[0], first + t[2], first + t[1]}
+                                              : std::array{first + t[0], first + t[1], first + t[2]});
+    }
+    const std::string file = (folder_ / "shell.stl").string();
+    writeStl(file, shell);
+    const Outcome outcome = tool("proof " + path() + " --solid " + file);
+    EXPECT_EQ(outcome.code, 3) << outcome.text;
+    EXPECT_THAT(outcome.text, HasSubstr("members are thinner than it can hold"));
+  }
+}
+
 TEST_F(Tool, inspectsFilesForPeopleAndForScripts) {
   const std::string step = BARELATTICE_EXAMPLES "/step/hub.step";
   Outcome outcome = tool("inspect " + step);
