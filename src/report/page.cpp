@@ -480,7 +480,8 @@ void writePage(const JobRun& run, const json& results, const std::filesystem::pa
           100 * o["grey_over_space"].get<double>());
   }
   for (const auto& [name, body] : bodiesOf(results))
-    if (body->contains("doubt")) warnings.push_back(name + ": " + (*body)["doubt"].get<std::string>());
+    for (const json& doubt : body->value("doubts", json::array()))
+      warnings.push_back(name + ": " + doubt.get<std::string>());
   rest = warningList(warnings) + rest + "<h2>Load cases</h2>" + caseTable(run.job());
   const std::string modes = "<div class=\"modes\" role=\"radiogroup\" aria-label=\"what the view shows\">" +
                             modeButton("setup", "Set-up", "1", true) +

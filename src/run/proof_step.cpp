@@ -84,6 +84,51 @@ std::size_t bodiesIn(const TriangleMesh& surface) {
       std::count_if(volumes.begin(), volumes.end(), [](double volume) { return volume > 0; }));
 }
 
+/// What makes the figures of a body prove nothing, whatever they are.
+std::vector<std::string> doubtsOf(const BodyProof& body, std::size_t bodies) {
+  constexpr double kUnbalanced = 0.01;  // of the load; a solve at its tolerance leaves far less
+  constexpr double kApart = 10;         // of the compliances on both meshes
+  std::vector<std::string> doubts;
+  // A mesh may bridge what is open: of bodies that are not joined nothing is shown by it.
+  if (bodies > 1)
+    doubts.push_back(fmt::format(
+        "the solid is {} bodies that share no surface, and whether they hold together is not known", bodies));
+  for (std::size_t k = 0; k < body.fine.cases.size(); ++k) {
+    const CaseProof& c = body.fine.cases[k];
+    Vec3 sum = c.applied.force;
+    // Loads in balance with each other have no resultant: then the force that the work done stands for.
+    double most = std::max(sum.norm(), c.displacement > 0 ? c.compliance / c.displacement : 0);
+    for (const Resultant& reaction : c.reactions) {
+      sum += reaction.force;
+      most = std::max(most, reaction.force.norm());
+    }
+    if (sum.norm() > kUnbalanced * most)
+      doubts.push_back(
+          fmt::format("in case {} {:.3g} of {:.3g} N are not balanced: the body may be free to move", c.name,
+                      sum.norm(), most));
+    const double ratio = c.compliance / body.coarse.cases[k].compliance;
+    if (ratio > kApart || ratio < 1 / kApart)
+      doubts.push_back(
+          fmt::format("in case {} the compliances of both meshes are {:.2g} to 1: the body hardly "
+                      "holds together, or is free to move",
+                      c.name, std::max(ratio, 1 / ratio)));
+  }
+  return doubts;
+}
+
+/// Takes "met" back where there is doubt.
+void doubt(json& figures, const std::vector<std::string>& doubts) {
+  if (doubts.empty()) return;
+  const std::string open = describe(Verdict::inconclusive);
+  figures["doubts"] = doubts;
+  if (figures["verdict"] == describe(Verdict::met)) figures["verdict"] = open;
+  for (json& r : figures["requirements"])
+    if (r["verdict"] == describe(Verdict::met)) {
+      r["verdict"] = open;
+      r["to_decide"] = "nothing is shown while the body is in doubt";
+    }
+}
+
 }  // namespace
 
 /// Meshes a body twice, analyses both meshes, leaves the fine one in `file` and returns the figures with
@@ -148,28 +193,15 @@ json JobRun::analysed(const Implicit& f, const TriangleMesh* exported, const std
     if (!job_.regions.hasBonded()) figures["volume_difference"] = body.fine.volume / exported->volume() - 1;
   }
   addVerdict(figures, body);
-  const std::size_t bodies = exported && !job_.regions.hasBonded() ? bodiesIn(*exported) : 1;
-  if (bodies > 1) {
-    // A mesh may bridge what is open: of bodies that are not joined nothing is shown by it.
-    figures["doubt"] = fmt::format(
-        "the solid is {} bodies that share no surface; whether they hold together is not known, so it is not "
-        "called met",
-        bodies);
-    const std::string open = describe(Verdict::inconclusive);
-    if (figures["verdict"] == describe(Verdict::met)) figures["verdict"] = open;
-    for (json& r : figures["requirements"])
-      if (r["verdict"] == describe(Verdict::met)) {
-        r["verdict"] = open;
-        r["to_decide"] = "a solid that is one body would decide";
-      }
-  }
+  doubt(figures, doubtsOf(body, exported && !job_.regions.hasBonded() ? bodiesIn(*exported) : 1));
   figures["seconds"] = watch.seconds();
   return figures;
 }
 
 /// What keeps a verdict from being final, for the log.
 void JobRun::noteDoubts(const json& figures) {
-  if (figures.contains("doubt")) note("warning   " + figures["doubt"].get<std::string>());
+  for (const json& doubt : figures.value("doubts", json::array()))
+    note("warning   " + doubt.get<std::string>());
   for (const json& r : figures["requirements"])
     if (r["to_decide"].is_string())
       note("open      " + r["what"].get<std::string>() + ": " + r["to_decide"].get<std::string>());

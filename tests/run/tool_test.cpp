@@ -504,6 +504,9 @@ TEST_F(Tool, neverCallsASawnThroughPartMet) {
   EXPECT_THAT(outcome.text, ::testing::Not(HasSubstr("verdict: met")));
   if (outcome.code == 1) {
     EXPECT_THAT(outcome.text, HasSubstr("2 bodies"));
+    EXPECT_EQ(results()["outside"]["doubts"].size(), 1U);
+    EXPECT_EQ(tool("report " + path()).code, 0);
+    EXPECT_THAT(readFile(run() / "report.html"), HasSubstr("2 bodies"));
   }
 }
 
