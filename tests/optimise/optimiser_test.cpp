@@ -321,13 +321,13 @@ TEST(Optimiser, settlesOnLeanLayoutsAndKeepsTheBest) {
       if (record.sharpness == last.sharpness && record.erosion == last.erosion) {
         EXPECT_GE(record.goal, 0.999 * last.goal) << "iteration " << record.iteration;
       }
-    // Going on from it with the same reading gains next to nothing.
+    // Going on from it with the same reading gains next to nothing, with the leanest a little more.
     LayoutProblem<2> again = posed.problem;
     again.start = result.density;
     OptimiseOptions options;
     options.path = {{32, 0.25}};
     const OptimiseResult longer = optimiseLayout<2>(again, options);
-    EXPECT_GT(longer.compliance, 0.97 * result.compliance);
+    EXPECT_GT(longer.compliance, (share < 0.3 ? 0.96 : 0.97) * result.compliance);
   }
 }
 
