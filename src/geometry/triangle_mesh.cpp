@@ -157,6 +157,7 @@ std::vector<double> shellVolumes(const TriangleMesh& mesh) {
     volumes[shell] += corner(0).dot(corner(1).cross(corner(2))) / 6;
   }
   std::vector<double> all;
+  all.reserve(volumes.size());
   for (const auto& [shell, volume] : volumes) all.push_back(volume);
   return all;
 }
