@@ -1,9 +1,9 @@
 // Tries the optimiser on many layout problems, by its own schedule or another, and prints one line of JSON
 // each. Usage: convergence_bench SET [SCHEDULE] [NAME]
 //   SET       suite, sheets, bodies, wheels, shorts
-//   SCHEDULE  usual (what the product does), plain (the filter alone, no erosion), or one of the six it is
-//   held
-//             against: slow, fast, small-steps, wide, eroded-first, other-start
+//   SCHEDULE  usual (what the product does), plain (the filter alone, no erosion), one of the six it is held
+//             against (slow, fast, small-steps, wide, eroded-first, other-start), or widening-N (the usual
+//             path begun with a filter N times as wide, and no other)
 //   NAME      only problems whose name begins so
 
 #include <fmt/format.h>
@@ -38,6 +38,10 @@ OptimiseOptions schedule(const std::string& name) {
   OptimiseOptions options;
   options.guard = name == "usual" ? options.guard : 600;
   if (name == "plain") options.path = usualPath(1, 0);
+  if (name.starts_with("widening-")) {
+    options.path = usualPath(std::stod(name.substr(9)), kErosion);
+    options.guard = OptimiseOptions().guard;
+  }
   if (name == "slow") {
     options.path = usualPath(1, kErosion);
     options.continuation.stageGain = 0.002;

@@ -5,8 +5,8 @@
 #include <algorithm>
 #include <cmath>
 #include <map>
-#include <numeric>
 
+#include "barelattice/base/groups.hpp"
 #include "barelattice/base/parallel.hpp"
 #include "barelattice/geometry/triangle_tree.hpp"
 
@@ -138,18 +138,12 @@ double TriangleMesh::volume() const {
 }
 
 std::vector<double> shellVolumes(const TriangleMesh& mesh) {
-  std::vector<int> parent(mesh.vertices.size());
-  std::iota(parent.begin(), parent.end(), 0);
-  const auto at = [&](int v) -> int& { return parent[static_cast<std::size_t>(v)]; };
-  const auto find = [&](int v) {
-    while (at(v) != v) v = at(v) = at(at(v));
-    return v;
-  };
+  Groups shells(mesh.vertices.size());
   for (const auto& t : mesh.triangles)
-    for (const std::size_t i : {1U, 2U}) at(find(t[0])) = find(t[i]);
+    for (const std::size_t i : {1U, 2U}) shells.join(t[0], t[i]);
   std::map<int, double> volumes;  // by the vertex that stands for the shell
   for (const auto& t : mesh.triangles) {
-    const int shell = find(t[0]);
+    const int shell = shells.find(t[0]);
     const Vec3& origin = mesh.vertices[static_cast<std::size_t>(shell)];
     const auto corner = [&](std::size_t i) {
       return Vec3(mesh.vertices[static_cast<std::size_t>(t[i])] - origin);

@@ -3,12 +3,12 @@
 #include <fmt/format.h>
 
 #include <algorithm>
-#include <array>
 #include <cmath>
 #include <limits>
 #include <numeric>
 #include <optional>
 
+#include "attempts.hpp"
 #include "barelattice/base/error.hpp"
 #include "barelattice/base/parallel.hpp"
 #include "barelattice/base/root.hpp"
@@ -27,27 +27,11 @@ constexpr double kLoosest = 1e-4;
 constexpr int kMostIterations = 200;
 constexpr int kMostFinalIterations = 600;
 
-/// The widenings the usual path may start with. A wider filter finds fewer and stouter members. Which one it
-/// is to be shows when the design has come to rest at its first reading: read at once as thin as it will be
-/// at the end, its goal becomes the larger, the fewer members its mass can hold. Measured on the problems of
-/// bench/convergence, each with every widening: below the first bound the least one gave the best layout or
-/// one within a few per cent of it; between the two it was a tenth softer than the next or failed.
-struct Start {
-  double widening;
-  double mostRatio;  ///< of the two goals, up to which the design stays with it
-};
-constexpr double kNoBound = std::numeric_limits<double>::infinity();
-constexpr std::array kSheetStarts{Start{2, 1.48}, Start{4, 1.6}, Start{8, kNoBound}};
-constexpr std::array kBodyStarts{Start{1, 1.4}, Start{2, kNoBound}};
-
 /// The goal of the thinner layout over that of the layout, from which on it does not hold; up to 25 in
 /// layouts that have settled. Where there is a wider filter left to begin with, designs that come to 20
 /// before they are sharp are given up: most would break later.
 constexpr double kBroken = 50;
 constexpr double kBreaking = 20;
-
-/// The widest filter a design starts with, over the smallest extent of the space.
-constexpr double kWidest = 0.5;
 
 /// Entry by entry; an empty factor counts as ones.
 std::vector<double> product(std::vector<double> values, const std::vector<double>& factor) {
@@ -83,34 +67,6 @@ std::string placeText(const Point<D>& at) {
   std::string text;
   for (int i = 0; i < D; ++i) text += fmt::format("{}{:.4g}", i ? ", " : "", 1000 * at[i]);
   return "(" + text + ") mm";
-}
-
-/// A path, and the ratio of goals (see Start) up to which the design stays with it.
-struct Attempt {
-  Path path;
-  double mostRatio = kNoBound;
-};
-
-/// The ways an optimisation is tried in turn.
-template <int D>
-std::vector<Attempt> attemptsFor(const LayoutProblem<D>& problem, const OptimiseOptions& options) {
-  if (!options.path.empty()) return {{options.path}};
-  const Index<D>& cells = problem.grid->frame().cells;
-  const double extent = problem.grid->frame().size * *std::min_element(cells.begin(), cells.end());
-  const double widest = std::max(1.0, kWidest * extent / problem.filterRadius);
-  std::vector<Start> starts;
-  if (!problem.start.empty()) starts.push_back({1, kNoBound});  // it has a form already
-  if (D == 2) starts.insert(starts.end(), kSheetStarts.begin(), kSheetStarts.end());
-  if (D == 3) starts.insert(starts.end(), kBodyStarts.begin(), kBodyStarts.end());
-  constexpr double kWider = 1.2;  // than the last one, or it would find the same
-  std::vector<Attempt> attempts;
-  double last = 0;
-  for (const Start& start : starts) {
-    const double widening = std::min(start.widening, widest);
-    if (widening > kWider * last) attempts.push_back({usualPath(widening, options.erosion), start.mostRatio});
-    last = widening;
-  }
-  return attempts;
 }
 
 template <int D>
@@ -344,10 +300,10 @@ class Loop {
     rebalance();
   }
 
-  /// Begins anew with a wider filter, where there is one left.
-  bool tryAgain() {
-    if (state_.attempt + 1 >= attempts_.size()) return false;
-    ++state_.attempt;
+  /// Begins anew with another filter, where there is one.
+  bool begin(std::size_t attempt) {
+    if (attempt >= attempts_.size()) return false;
+    state_.attempt = attempt;
     state_.at = {};
     state_.accepted.clear();
     state_.asymptotes = {};
@@ -355,6 +311,7 @@ class Loop {
     again_ = true;
     return true;
   }
+  bool tryAgain() { return begin(state_.attempt + 1); }
 
   /// Derivatives of what was analysed last, by the variables.
   void differentiate() {
@@ -417,7 +374,7 @@ class Loop {
   /// At the end of the first reading: begins anew with the filter that suits the mass, if it is a wider one.
   bool beginsWider() {
     const bool first = state_.attempt == 0 && state_.at.place == 0 && state_.at.ahead > 0;
-    if (!first || attempts_.front().mostRatio == kNoBound) return false;
+    if (!first || !std::isfinite(attempts_.front().mostRatio)) return false;
     readAt(state_.at.place);
     level_.forward(state_.accepted);
     CaseStates thin = state_.nominal;
@@ -425,11 +382,9 @@ class Loop {
     compliances_.attempt(chain(0.5 + options_.erosion).forward(level_.result()), thin);
     const double ratio = goal(thin.compliances) / state_.at.goal;
     const auto suits = [&](const Attempt& attempt) { return ratio <= attempt.mostRatio; };
-    const auto found = std::find_if(attempts_.begin(), attempts_.end(), suits);
-    const auto wanted = static_cast<std::size_t>(std::min(found, attempts_.end() - 1) - attempts_.begin());
-    bool again = false;
-    while (state_.attempt < wanted) again = tryAgain();
-    return again;
+    const auto found = std::find_if(attempts_.begin(), attempts_.end() - 1, suits);
+    const auto wanted = static_cast<std::size_t>(found - attempts_.begin());
+    return wanted > 0 && begin(wanted);
   }
 
   void updateSum() {

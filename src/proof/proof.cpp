@@ -367,6 +367,12 @@ Proof prove(const QuadraticTets& mesh, double spacing, const ProofProblem& probl
   return proof;
 }
 
+Vec3 CaseProof::unbalanced() const {
+  Vec3 sum = applied.force;
+  for (const Resultant& reaction : reactions) sum += reaction.force;
+  return sum;
+}
+
 Estimated extrapolated(double coarse, double fine, double ratio, int order) {
   return {fine, coarse, std::abs(fine - coarse) / (std::pow(ratio, order) - 1)};
 }
@@ -469,6 +475,30 @@ std::vector<Judgement> judge(const Proof& coarse, const Proof& proof, double rat
     judgements.push_back(std::move(*worst));
   }
   return judgements;
+}
+
+std::vector<std::string> doubts(const Proof& coarse, const Proof& proof) {
+  constexpr double kUnbalanced = 0.01;  // of the load; a solve at its tolerance leaves far less
+  constexpr double kApart = 10;
+  std::vector<std::string> sentences;
+  for (std::size_t k = 0; k < proof.cases.size(); ++k) {
+    const CaseProof& c = proof.cases[k];
+    // Loads in balance with each other have no resultant: then the force that the work done stands for.
+    double force = std::max(c.applied.force.norm(), c.displacement > 0 ? c.compliance / c.displacement : 0);
+    for (const Resultant& reaction : c.reactions) force = std::max(force, reaction.force.norm());
+    const double left = c.unbalanced().norm();
+    if (left > kUnbalanced * force)
+      sentences.push_back(
+          fmt::format("in case {} {:.3g} of {:.3g} N are not balanced: the body may be free to move", c.name,
+                      left, force));
+    const double ratio = c.compliance / coarse.cases[k].compliance;
+    if (ratio > kApart || ratio < 1 / kApart)
+      sentences.push_back(fmt::format(
+          "in case {} the compliances of both meshes are {:.2g} to 1: the body hardly holds together, or is "
+          "free to move",
+          c.name, std::max(ratio, 1 / ratio)));
+  }
+  return sentences;
 }
 
 }  // namespace barelattice

@@ -27,11 +27,9 @@ json caseJson(const BodyProof& body, std::size_t k, const ProofProblem& problem)
         kMm * error(rough.faceDisplacement[f].norm(), c.faceDisplacement[f].norm(), kDisplacementOrder);
   }
   json reactions = json::object();
-  Vec3 sum = c.applied.force;
   for (const std::size_t s : problem.cases[k].supports) {
     reactions[problem.supports[s].name] = {{"force_N", vectorJson(c.reactions[s].force)},
                                            {"moment_Nm", vectorJson(c.reactions[s].moment)}};
-    sum += c.reactions[s].force;
   }
   json percentiles = json::object();
   for (std::size_t p = 0; p < kPercentiles.size(); ++p)
@@ -58,7 +56,7 @@ json caseJson(const BodyProof& body, std::size_t k, const ProofProblem& problem)
       {"applied_force_N", vectorJson(c.applied.force)},
       {"applied_moment_Nm", vectorJson(c.applied.moment)},
       {"reactions", reactions},
-      {"unbalanced_N", sum.norm()},
+      {"unbalanced_N", c.unbalanced().norm()},
       {"solver_iterations", c.solve.iterations},
       {"solver_energy_error", c.solve.energyError}};
 }
@@ -126,7 +124,7 @@ json judgementJson(const Judgement& j) {
   if (j.verdict == Verdict::inconclusive)
     decides = j.decidingTets > 0
                   ? fmt::format("about {:.2g} million tetrahedra would decide", 1e-6 * j.decidingTets)
-                  : "too close to its bound for any mesh to decide";
+                  : "no mesh of up to 20 million tetrahedra would decide";
   return {{"what", what},
           {"unit", unit},
           {"value", j.value.value * scale},

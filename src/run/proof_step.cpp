@@ -84,43 +84,11 @@ std::size_t bodiesIn(const TriangleMesh& surface) {
       std::count_if(volumes.begin(), volumes.end(), [](double volume) { return volume > 0; }));
 }
 
-/// What makes the figures of a body prove nothing, whatever they are.
-std::vector<std::string> doubtsOf(const BodyProof& body, std::size_t bodies) {
-  constexpr double kUnbalanced = 0.01;  // of the load; a solve at its tolerance leaves far less
-  constexpr double kApart = 10;         // of the compliances on both meshes
-  std::vector<std::string> doubts;
-  // A mesh may bridge what is open: of bodies that are not joined nothing is shown by it.
-  if (bodies > 1)
-    doubts.push_back(fmt::format(
-        "the solid is {} bodies that share no surface, and whether they hold together is not known", bodies));
-  for (std::size_t k = 0; k < body.fine.cases.size(); ++k) {
-    const CaseProof& c = body.fine.cases[k];
-    Vec3 sum = c.applied.force;
-    // Loads in balance with each other have no resultant: then the force that the work done stands for.
-    double most = std::max(sum.norm(), c.displacement > 0 ? c.compliance / c.displacement : 0);
-    for (const Resultant& reaction : c.reactions) {
-      sum += reaction.force;
-      most = std::max(most, reaction.force.norm());
-    }
-    if (sum.norm() > kUnbalanced * most)
-      doubts.push_back(
-          fmt::format("in case {} {:.3g} of {:.3g} N are not balanced: the body may be free to move", c.name,
-                      sum.norm(), most));
-    const double ratio = c.compliance / body.coarse.cases[k].compliance;
-    if (ratio > kApart || ratio < 1 / kApart)
-      doubts.push_back(
-          fmt::format("in case {} the compliances of both meshes are {:.2g} to 1: the body hardly "
-                      "holds together, or is free to move",
-                      c.name, std::max(ratio, 1 / ratio)));
-  }
-  return doubts;
-}
-
 /// Takes "met" back where there is doubt.
-void doubt(json& figures, const std::vector<std::string>& doubts) {
-  if (doubts.empty()) return;
+void doubt(json& figures, const std::vector<std::string>& sentences) {
+  if (sentences.empty()) return;
   const std::string open = describe(Verdict::inconclusive);
-  figures["doubts"] = doubts;
+  figures["doubts"] = sentences;
   if (figures["verdict"] == describe(Verdict::met)) figures["verdict"] = open;
   for (json& r : figures["requirements"])
     if (r["verdict"] == describe(Verdict::met)) {
@@ -193,7 +161,14 @@ json JobRun::analysed(const Implicit& f, const TriangleMesh* exported, const std
     if (!job_.regions.hasBonded()) figures["volume_difference"] = body.fine.volume / exported->volume() - 1;
   }
   addVerdict(figures, body);
-  doubt(figures, doubtsOf(body, exported && !job_.regions.hasBonded() ? bodiesIn(*exported) : 1));
+  std::vector<std::string> sentences = doubts(body.coarse, body.fine);
+  // A mesh may bridge what is open: of bodies that are not joined nothing is shown by it.
+  const std::size_t bodies = exported && !job_.regions.hasBonded() ? bodiesIn(*exported) : 1;
+  if (bodies > 1)
+    sentences.push_back(fmt::format(
+        "the solid is {} bodies whose surfaces are not joined, and whether they hold together is not known",
+        bodies));
+  doubt(figures, sentences);
   figures["seconds"] = watch.seconds();
   return figures;
 }
@@ -271,6 +246,7 @@ void JobRun::analyse(bool fresh) {
     note(fmt::format("analyse   {}: {:.4g} kg, compliance {:.4g} +- {} J", key,
                      figures["mass_kg"].get<double>(), figures["compliance_J"].get<double>(),
                      errorText(figures["compliance_error_J"].get<double>())));
+    noteDoubts(figures);
   };
   body("block", "block.vtu", proofFingerprint(regions),
        [this](const Vec3& p) { return job_.regions.available(p); });

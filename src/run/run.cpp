@@ -39,8 +39,12 @@ JobRun::JobRun(Job job, std::filesystem::path folder, RunListener listener)
     if (!results_.is_object()) {
       note("results.json is damaged: starting over");
       results_ = json::object();
+    } else if (results_.value("method", json()) != kMethodVersion) {
+      note("the results are those of another version: none of them is used");
+      results_ = json::object();
     }
   }
+  results_["method"] = kMethodVersion;
   results_["title"] = job_.brief.title;
   results_["material"] = {{"name", job_.brief.material.name},
                           {"strength_MPa", job_.brief.material.strength * kMPa}};

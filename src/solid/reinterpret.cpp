@@ -10,6 +10,7 @@
 #include <numeric>
 
 #include "barelattice/base/error.hpp"
+#include "barelattice/base/groups.hpp"
 #include "barelattice/base/parallel.hpp"
 #include "barelattice/base/quantity.hpp"
 #include "barelattice/geometry/stl.hpp"
@@ -27,21 +28,6 @@ bool nothingKept(const Regions& regions) {
 double touching(double length) {
   return 1e-6 * length;
 }
-
-/// Disjoint sets with path halving.
-class Groups {
- public:
-  explicit Groups(std::size_t count) : parent_(count) { std::iota(parent_.begin(), parent_.end(), 0); }
-  int find(int i) {
-    while (at(i) != i) i = at(i) = at(at(i));
-    return i;
-  }
-  void join(int a, int b) { at(find(a)) = find(b); }
-
- private:
-  int& at(int i) { return parent_[static_cast<std::size_t>(i)]; }
-  std::vector<int> parent_;
-};
 
 double tetVolume(const TetMesh& mesh, const std::array<int, 4>& t) {
   const auto at = [&](std::size_t i) -> const Vec3& { return mesh.vertices[static_cast<std::size_t>(t[i])]; };

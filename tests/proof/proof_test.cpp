@@ -319,6 +319,29 @@ TEST(Verdict, ofASafetyFactorIsThatOfTheStress) {
   EXPECT_EQ(idle[0].value.error, 0);
 }
 
+TEST(Doubts, areOfForcesOutOfBalanceAndMeshesFarApart) {
+  const auto with = [](double applied, double reaction, double compliance) {
+    Proof proof = proofWith(1, {{0.001, 2}});
+    CaseProof& c = proof.cases[0];
+    c.displacement = 0.001;
+    c.compliance = compliance;
+    c.applied.force = {0, 0, -applied};
+    c.reactions.resize(2);
+    c.reactions[0].force = {0, 0, 0.25 * reaction};
+    c.reactions[1].force = {0, 0, 0.75 * reaction};
+    return proof;
+  };
+  const Proof sound = with(1000, 999, 1);
+  EXPECT_TRUE(doubts(sound, sound).empty());
+  EXPECT_EQ(doubts(sound, with(1000, 985, 1)).size(), 1U) << "15 of 1000 N are left over";
+  EXPECT_EQ(doubts(sound, with(1000, -2717, 1)).size(), 1U);
+  // A pressure all round: no resultant, 1 J over 1 mm, and what rounding leaves of the forces.
+  EXPECT_TRUE(doubts(sound, with(1e-9, 2e-9, 1)).empty());
+  EXPECT_TRUE(doubts(with(1000, 1000, 9), sound).empty());
+  EXPECT_EQ(doubts(with(1000, 1000, 11), sound).size(), 1U);
+  EXPECT_EQ(doubts(with(1000, 1000, 1), with(1000, 1000, 7.8e10)).size(), 1U);
+}
+
 // An error that falls with the square of the spacing, halved twice by as many tetrahedra as are told.
 TEST(Verdict, tellsHowManyTetrahedraWouldDecide) {
   ProofProblem problem;

@@ -81,6 +81,9 @@ struct CaseProof {
   std::vector<double> principalMost;    ///< largest principal stress by corner node, Pa
   std::vector<double> principalLeast;   ///< smallest principal stress by corner node, Pa
   std::vector<double> displacements;    ///< three per node, m
+
+  /// What loads and reactions leave over, N; next to nothing where the body is held.
+  Vec3 unbalanced() const;
 };
 
 struct Proof {
@@ -157,6 +160,11 @@ struct Judgement {
 /// @param agreement relative difference between the meshes above which the estimated error is trebled.
 std::vector<Judgement> judge(const Proof& coarse, const Proof& proof, double ratio, double agreement,
                              const ProofProblem& problem, const std::vector<Requirement>& requirements);
+
+/// What makes the figures of both meshes prove nothing, in sentences; none where they may be judged: forces
+/// out of balance, or compliances ten to one apart, as of a body that hardly holds together or is free to
+/// move.
+std::vector<std::string> doubts(const Proof& coarse, const Proof& proof);
 
 /// Not met if one is not; else inconclusive if one is; else met.
 Verdict overall(const std::vector<Judgement>& judgements);
