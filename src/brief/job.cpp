@@ -420,12 +420,13 @@ ProofProblem Job::proofProblem() const {
   problem.materials = regions.materials;
   problem.faces = faces;
   problem.exclusion = brief.exclusion;
-  problem.holdAcross = flat() && brief.sheet->state == SheetState::planeStrain;
-  // A sheet's supports hold it across as well: in the plane's own terms it cannot leave the plane.
-  constexpr unsigned kAcross = 4;
+  if (flat())
+    problem.across =
+        brief.sheet->state == SheetState::planeStrain ? AcrossSheet::held : AcrossSheet::free;
+  constexpr unsigned kInPlane = 3;
   for (const BriefSupport& support : brief.supports)
     problem.supports.push_back(
-        {support.name, faceNumber(support.face), flat() ? support.directions | kAcross : support.directions});
+        {support.name, faceNumber(support.face), flat() ? support.directions & kInPlane : support.directions});
   for (const BriefCase& c : brief.cases) {
     ProofCase proofCase{c.name, {}, {}};
     for (const BriefLoad& load : brief.loads)

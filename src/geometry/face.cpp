@@ -15,6 +15,7 @@
 namespace barelattice {
 namespace {
 
+constexpr double kRimShare = 0.02;                 // of the reach across a face: what counts as on its rim
 constexpr double kDirectionTolerance = 0.999847695;  // cosine of one degree
 
 struct Candidate {
@@ -100,9 +101,14 @@ std::vector<std::vector<std::size_t>> byPlace(const std::vector<SurfacePoint>& p
   return places;
 }
 
+/// How far off the boundary of its body a point of a patch may seem to lie, m.
+double slackOf(const Patch& patch, double spacing) {
+  return std::max(1e-6 * spacing, patch.net ? 2 * patch.net->deviation : 0.0);
+}
+
 /// The part of a patch that lies on the boundary of the shape.
 std::vector<SurfacePoint> trimmed(const Patch& patch, const Shape& shape, double spacing) {
-  const double onSurface = std::max(1e-6 * spacing, patch.net ? 2 * patch.net->deviation : 0.0);
+  const double onSurface = slackOf(patch, spacing);
   constexpr double kPlace = 6;  // steps along a place whose points ask a body of their own
   const auto kept = [&](double step) {
     std::vector<SurfacePoint> points = patch.sample(step);
@@ -185,6 +191,19 @@ Vec3 Face::centroid() const {
   return sum / area();
 }
 
+const Patch* Face::patchAt(const Vec3& point, double reach) const {
+  const auto found = std::find_if(patches.begin(), patches.end(), [&](const Patch& patch) {
+    const double height = patch.height(point);
+    if (std::abs(height) > reach) return false;
+    // A point may lie off the face by the chord of a mesh: the rim is sought on the face itself. Those meant
+    // to lie on the rim do so within rounding of what put them there.
+    const Vec3 on = point - height * patch.normal(point);
+    const double beyond = slack + kRimShare * reach;
+    return patch.spans(on, beyond) && (!shape || std::abs(shape->distance(on)) <= beyond);
+  });
+  return found == patches.end() ? nullptr : &*found;
+}
+
 Face selectFace(const Shape& shape, const FaceSelector& selector, double spacing) {
   std::vector<Patch> patches;
   shape.appendPatches(patches);
@@ -220,8 +239,10 @@ Face selectFace(const Shape& shape, const FaceSelector& selector, double spacing
         "say which with radius, area, facing, axis, side, within, beside or near, or set count; what fits: " +
             listed(matching));
   Face face;
+  face.shape = shape.weak_from_this().lock();
   for (Candidate& candidate : matching) {
     face.points.insert(face.points.end(), candidate.points.begin(), candidate.points.end());
+    face.slack = std::max(face.slack, slackOf(candidate.patch, spacing));
     face.patches.push_back(candidate.patch);
   }
   return face;

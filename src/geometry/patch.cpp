@@ -66,24 +66,6 @@ std::vector<SurfacePoint> samplePlane(const Patch& patch, double spacing) {
   return points;
 }
 
-/// The gradient of the height of a round surface: its normal out of the material near a point.
-Vec3 normalAt(const Patch& patch, const Vec3& point) {
-  const double side = patch.flipped ? -1.0 : 1.0;
-  const Vec3 offset = point - patch.origin;
-  if (patch.kind == Patch::Kind::sphere) return side * offset.stableNormalized();
-  const Vec3 axis = patch.v.normalized();
-  const double along = offset.dot(axis);
-  const Vec3 radial = (offset - along * axis).stableNormalized();
-  switch (patch.kind) {
-    case Patch::Kind::torus:
-      return side * (offset - patch.radius * radial).stableNormalized();
-    case Patch::Kind::cone:
-      return side * (radial - (patch.secondRadius - patch.radius) / patch.v.norm() * axis).normalized();
-    default:
-      return side * radial;
-  }
-}
-
 /// Parts of a triangle: strips along its shortest edge, parted by rays from the corner opposite.
 template <class Take>
 void divideFrom(Vec3 tip, Vec3 a, Vec3 b, double spacing, const Take& take) {
@@ -130,11 +112,9 @@ std::vector<SurfacePoint> sampleNet(const Patch& patch, double spacing) {
     const Vec3 facet = (patch.flipped ? -1.0 : 1.0) * facing.stableNormalized();
     divide(corners[0], corners[1], corners[2], spacing, [&](Vec3 at, double area) {
       Vec3 normal = facet;
-      if (patch.kind == Patch::Kind::plane) {
-        normal = patch.direction();
-      } else if (patch.kind != Patch::Kind::freeform) {
-        normal = normalAt(patch, at);
-        at -= patch.height(at) * normal;
+      if (patch.kind != Patch::Kind::freeform) {
+        normal = patch.normal(at);
+        if (patch.kind != Patch::Kind::plane) at -= patch.height(at) * normal;
       }
       points.push_back({at, normal, scale * area});
     });
@@ -176,6 +156,54 @@ std::vector<SurfacePoint> Patch::sample(double spacing) const {
     }
   }
   return points;
+}
+
+Vec3 Patch::normal(const Vec3& point) const {
+  const double side = flipped ? -1.0 : 1.0;
+  if (kind == Kind::plane) return direction();
+  if (kind == Kind::freeform) {
+    const auto t = static_cast<std::size_t>(net->tree().nearest(point).triangle);
+    const TriangleMesh& mesh = net->mesh;
+    return side *
+           (mesh.corner(t, 1) - mesh.corner(t, 0)).cross(mesh.corner(t, 2) - mesh.corner(t, 0)).stableNormalized();
+  }
+  const Vec3 offset = point - origin;
+  if (kind == Kind::sphere) return side * offset.stableNormalized();
+  const Vec3 axis = v.normalized();
+  const double along = offset.dot(axis);
+  const Vec3 radial = (offset - along * axis).stableNormalized();
+  switch (kind) {
+    case Kind::torus:
+      return side * (offset - radius * radial).stableNormalized();
+    case Kind::cone:
+      return side * (radial - (secondRadius - radius) / v.norm() * axis).normalized();
+    default:
+      return side * radial;
+  }
+}
+
+bool Patch::spans(const Vec3& point, double slack) const {
+  if (net) return net->tree().nearest(point).distance <= net->deviation + slack;
+  const Vec3 offset = point - origin;
+  if (kind == Kind::plane) {
+    // offset = s u + t v in the plane.
+    const double uu = u.squaredNorm(), vv = v.squaredNorm(), uv = u.dot(v);
+    const double area = uu * vv - uv * uv;
+    const double s = (vv * offset.dot(u) - uv * offset.dot(v)) / area;
+    const double t = (uu * offset.dot(v) - uv * offset.dot(u)) / area;
+    const double overU = slack / std::sqrt(uu);
+    const double overV = slack / std::sqrt(vv);
+    return s >= -overU && s <= 1 + overU && t >= -overV && t <= 1 + overV;
+  }
+  if (kind != Kind::cylinder && kind != Kind::cone) return true;  // the whole sphere or ring
+  const Vec3 axis = v.normalized();
+  const double along = offset.dot(axis);
+  if (along < -slack || along > v.norm() + slack) return false;
+  if (sweep == 0) return true;
+  const double angle = std::atan2(offset.dot(axis.cross(u)), offset.dot(u));
+  const double over = slack / radius;
+  const double turned = angle < -over ? angle + kTurn : angle;
+  return turned <= sweep + over || turned >= kTurn - over;
 }
 
 double Patch::height(const Vec3& point) const {
@@ -240,7 +268,7 @@ std::optional<Patch> Patch::moved(double by) const {
     return std::nullopt;
   if (net) {
     TriangleMesh mesh = net->mesh;
-    for (Vec3& vertex : mesh.vertices) vertex -= result.height(vertex) * normalAt(result, vertex);
+    for (Vec3& vertex : mesh.vertices) vertex -= result.height(vertex) * result.normal(vertex);
     const double growth = mesh.area() / net->mesh.area();
     result.net = std::make_shared<PatchNet>(std::move(mesh), growth * net->area, net->deviation);
   }

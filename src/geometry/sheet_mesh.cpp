@@ -4,10 +4,14 @@
 #include <array>
 #include <cmath>
 #include <cstdint>
+#include <map>
+#include <numbers>
+#include <optional>
 #include <unordered_map>
 
 #include "barelattice/base/error.hpp"
 #include "barelattice/base/parallel.hpp"
+#include "barelattice/geometry/crease.hpp"
 
 namespace barelattice {
 namespace {
@@ -184,6 +188,70 @@ class PlaneStuffing {
   std::unordered_map<std::uint64_t, int> cuts_;
 };
 
+/// The smallest angle of a triangle, degrees; 0 if it is turned over.
+double leastAngle(const Vec2& a, const Vec2& b, const Vec2& c) {
+  const auto angle = [](const Vec2& u, const Vec2& v) {
+    return std::atan2(u.x() * v.y() - u.y() * v.x(), u.dot(v)) * 180 / std::numbers::pi;
+  };
+  return std::max(0.0, std::min({angle(b - a, c - a), angle(c - b, a - b), angle(a - c, b - c)}));
+}
+
+/// Brings the corners of the outline, which the lattice chamfers, onto points of the mesh: the nearer end of an
+/// edge across a corner moves there if the triangles round it allow it, else the edge is divided.
+void sharpenCorners(const std::function<double(const Vec2&)>& f, double spacing, std::vector<Vec2>& points,
+                    std::vector<Triangle>& triangles) {
+  constexpr double kLeastAngle = 12;  // degrees
+  const Implicit swept = [&](const Vec3& p) { return f(p.head<2>()); };
+  const CreaseFinder finder(swept, spacing);
+  std::vector<std::vector<std::size_t>> round(points.size());
+  for (std::size_t t = 0; t < triangles.size(); ++t)
+    for (const int v : triangles[t]) round[static_cast<std::size_t>(v)].push_back(t);
+  const auto at = [&](int v) -> Vec2& { return points[static_cast<std::size_t>(v)]; };
+  const auto tangent = [&](int v) {
+    const Vec3 place(at(v).x(), at(v).y(), 0);
+    return Tangent{place, finder.normal(place)};
+  };
+  const auto moves = [&](int v, const Vec2& to) {
+    const Vec2 before = at(v);
+    at(v) = to;
+    const auto& own = round[static_cast<std::size_t>(v)];
+    if (std::all_of(own.begin(), own.end(), [&](std::size_t t) {
+          return leastAngle(at(triangles[t][0]), at(triangles[t][1]), at(triangles[t][2])) >= kLeastAngle;
+        }))
+      return true;
+    at(v) = before;
+    return false;
+  };
+  // Edges of one triangle only.
+  std::map<std::array<int, 2>, int> uses;
+  for (const Triangle& t : triangles)
+    for (std::size_t i = 0; i < 3; ++i) ++uses[{std::min(t[i], t[(i + 1) % 3]), std::max(t[i], t[(i + 1) % 3])}];
+  for (std::size_t t = 0, count = triangles.size(); t < count; ++t)
+    for (std::size_t i = 0; i < 3; ++i) {
+      const int a = triangles[t][i];
+      const int b = triangles[t][(i + 1) % 3];
+      if (uses[{std::min(a, b), std::max(a, b)}] != 1) continue;
+      const Tangent first = tangent(a);
+      const Tangent second = tangent(b);
+      if (!CreaseFinder::mayMeet(first.normal, second.normal)) continue;
+      const std::optional<Crease> crease = finder.between(first, second);
+      if (!crease) continue;
+      const Vec2 corner = crease->point.head<2>();
+      const bool nearFirst = (corner - at(a)).norm() < (corner - at(b)).norm();
+      if (moves(nearFirst ? a : b, corner) || moves(nearFirst ? b : a, corner)) continue;
+      const int c = triangles[t][(i + 2) % 3];
+      const int middle = static_cast<int>(points.size());
+      points.push_back(corner);
+      round.push_back({t, triangles.size()});
+      round[static_cast<std::size_t>(b)].push_back(triangles.size());
+      round[static_cast<std::size_t>(c)].push_back(triangles.size());
+      std::erase(round[static_cast<std::size_t>(b)], t);
+      triangles[t] = {a, middle, c};
+      triangles.push_back({middle, b, c});
+      break;
+    }
+}
+
 }  // namespace
 
 TetMesh stuffSheet(const std::function<double(const Vec2&)>& f, const Eigen::AlignedBox2d& bounds,
@@ -191,6 +259,7 @@ TetMesh stuffSheet(const std::function<double(const Vec2&)>& f, const Eigen::Ali
   std::vector<Vec2> points;
   std::vector<Triangle> triangles;
   PlaneStuffing(f, bounds, spacing).mesh(points, triangles);
+  sharpenCorners(f, spacing, points, triangles);
   const int layers = layersOf(thickness, spacing);
   TetMesh mesh;
   for (int layer = 0; layer <= layers; ++layer)

@@ -12,97 +12,11 @@
 #include "barelattice/base/error.hpp"
 #include "barelattice/base/parallel.hpp"
 #include "barelattice/base/quantity.hpp"
-#include "barelattice/geometry/triangle_tree.hpp"
 #include "barelattice/proof/tet_hierarchy.hpp"
+#include "face_on_mesh.hpp"
 
 namespace barelattice {
 namespace {
-
-/// A face tied to the surface of the mesh: weights of surface nodes for every point.
-class MeshAttachment {
- public:
-  MeshAttachment(const QuadraticTets& mesh, const TriangleTree& tree, const NamedFace& named,
-                 double spacing) {
-    for (const SurfacePoint& point : named.face.points) {
-      const NearestPoint near = tree.nearest(point.position);
-      if (near.distance > spacing) continue;
-      Tie tie{mesh.surface()[static_cast<std::size_t>(near.triangle)], point, {}};
-      const Vec3& l = near.barycentric;
-      for (std::size_t i = 0; i < 3; ++i) {
-        const auto a = static_cast<Eigen::Index>(i);
-        tie.weight[i] = l[a] * (2 * l[a] - 1);
-        tie.weight[3 + i] = 4 * l[a] * l[(a + 1) % 3];
-      }
-      ties_.push_back(tie);
-      area_ += point.area;
-    }
-    if (area_ < 0.5 * named.face.area())
-      throw InputError(
-          fmt::format("face {} is not on the solid: {:.0f} % of it lies further than {:.3g} mm away",
-                      named.name, 100 * (1 - area_ / named.face.area()), spacing * kMillimetresPerMetre));
-  }
-
-  /// Where part of the face is not on the solid, the rest carries its share.
-  void addAction(const FaceAction& action, double faceArea, std::vector<double>& forces) const {
-    const FaceAction whole = action * (faceArea / area_);
-    for (const Tie& tie : ties_) {
-      const Vec3 force = whole.on(tie.point, faceArea);
-      for (std::size_t k = 0; k < 6; ++k)
-        for (int i = 0; i < 3; ++i)
-          forces[3 * static_cast<std::size_t>(tie.nodes[k]) + static_cast<std::size_t>(i)] +=
-              tie.weight[k] * force[i];
-    }
-  }
-
-  Vec3 mean(std::span<const double> field) const {
-    Vec3 sum = Vec3::Zero();
-    for (const Tie& tie : ties_)
-      for (std::size_t k = 0; k < 6; ++k)
-        for (int i = 0; i < 3; ++i)
-          sum[i] += tie.point.area / area_ * tie.weight[k] *
-                    field[3 * static_cast<std::size_t>(tie.nodes[k]) + static_cast<std::size_t>(i)];
-    return sum;
-  }
-
-  /// Nodes on the face: the corners of the mesh's surface that lie on it, and the middles between two of
-  /// them. Nodes of triangles that only reach onto the face stay free, or a coarse mesh would hold a larger
-  /// face than a fine one. Where the surface follows the face too loosely for that (a solid from outside),
-  /// all nodes of the triangles below the face's points are held.
-  void holdNodes(const QuadraticTets& mesh, const Face& face, double spacing,
-                 std::vector<std::uint8_t>& held) const {
-    constexpr double kOn = 0.1;     // spacings a corner may lie off the face's surface
-    constexpr double kNear = 0.35;  // spacings it may lie from the nearest of the face's points
-    std::unordered_map<int, char> on;
-    for (const Tie& tie : ties_)
-      for (std::size_t k = 0; k < 3; ++k) {
-        char& fits = on[tie.nodes[k]];
-        const Vec3& node = mesh.nodes()[static_cast<std::size_t>(tie.nodes[k])];
-        fits = fits || ((node - tie.point.position).norm() < kNear * spacing &&
-                        std::any_of(face.patches.begin(), face.patches.end(), [&](const Patch& patch) {
-                          return patch.distance(node) < kOn * spacing;
-                        }));
-      }
-    std::size_t corners = 0;
-    for (const auto& [node, fits] : on) corners += fits ? 1U : 0U;
-    constexpr std::size_t kEnough = 3;
-    constexpr double kShare = 0.0625;
-    for (const Tie& tie : ties_)
-      for (std::size_t k = 0; k < 6; ++k) {
-        const bool fits = k < 3 ? on[tie.nodes[k]] : on[tie.nodes[k - 3]] && on[tie.nodes[(k - 2) % 3]];
-        if (corners >= kEnough ? fits : std::abs(tie.weight[k]) > kShare)
-          held[static_cast<std::size_t>(tie.nodes[k])] = 1;
-      }
-  }
-
- private:
-  struct Tie {
-    std::array<int, 6> nodes;
-    SurfacePoint point;
-    std::array<double, 6> weight;
-  };
-  std::vector<Tie> ties_;
-  double area_ = 0;
-};
 
 /// Distance from points to the nearest support or load face, through a hash grid of the faces' points.
 class NearFaces {
@@ -188,8 +102,9 @@ Resultant resultantAt(const QuadraticTets& mesh, const std::vector<double>& forc
   return resultantOf(mesh, forces, &only);
 }
 
-/// @param in the material the stress of each corner node is in.
-void findPeaks(const QuadraticTets& mesh, const TetMaterials& materials, const std::vector<std::size_t>& in,
+/// @param stresses of the corner nodes.
+void findPeaks(const QuadraticTets& mesh, const TetMaterials& materials,
+               const std::vector<MaterialStress>& stresses,
                const NearFaces& near, const std::vector<double>& volumes, CaseProof& result) {
   std::vector<std::pair<double, double>> judged;  // stress and volume
   double total = 0;
@@ -205,12 +120,13 @@ void findPeaks(const QuadraticTets& mesh, const TetMaterials& materials, const s
     total += volumes[n];
     result.tension = std::max(result.tension, result.principalMost[n]);
     result.compression = std::min(result.compression, result.principalLeast[n]);
-    const double used = stress / materials.materials[in[n]].strength;
+    const double used = stress / materials.materials[stresses[n].material].strength;
     if (used > most) {
       most = used;
       result.judgedStress = stress;
       result.judgedAt = mesh.nodes()[n];
-      result.judgedIn = in[n];
+      result.judgedIn = stresses[n].material;
+      result.judgedSpread = stresses[n].spread;
     }
   }
   std::sort(judged.begin(), judged.end());
@@ -258,18 +174,15 @@ void addMasses(const QuadraticTets& mesh, const ProofProblem& problem, const Tet
 class Held {
  public:
   Held(const QuadraticTets& mesh, double spacing, const ProofProblem& problem, const TetMaterials& materials,
-       const std::vector<MeshAttachment>& attached, const std::vector<std::size_t>& supports)
-      : mask_(mesh.nodeCount(), problem.holdAcross ? 4 : 0), owner_(mesh.nodeCount(), -1) {
-    for (const std::size_t s : supports) {
-      std::vector<std::uint8_t> nodes(mesh.nodeCount(), 0);
-      const std::size_t face = problem.supports[s].face;
-      attached[face].holdNodes(mesh, problem.faces[face].face, spacing, nodes);
-      for (std::size_t n = 0; n < nodes.size(); ++n) {
-        if (!nodes[n]) continue;
+       const std::vector<FaceOnMesh>& faces, const ProofCase& c)
+      : mask_(mesh.nodeCount(), problem.across == AcrossSheet::held ? 4 : 0), owner_(mesh.nodeCount(), -1) {
+    for (const std::size_t s : c.supports)
+      for (const std::size_t n : faces[problem.supports[s].face].nodes()) {
         mask_[n] |= static_cast<std::uint8_t>(problem.supports[s].directions);
         if (owner_[n] < 0) owner_[n] = static_cast<int>(s);  // a node of two faces is counted once
       }
-    }
+    refuseFreeMotions(mesh, problem.across != AcrossSheet::body, c.name);
+    if (problem.across == AcrossSheet::free) holdInPlane(mesh);
     stiffness_ = mesh.stiffness(materials, mask_);
     multigrid_ = buildTetHierarchy(mesh, spacing, stiffness_);
   }
@@ -289,6 +202,43 @@ class Held {
   const std::vector<int>& owner() const { return owner_; }
 
  private:
+  /// On a finished part a support acts only where the part touches its face, which may be too little.
+  void refuseFreeMotions(const QuadraticTets& mesh, bool planar, const std::string& name) const {
+    std::vector<HeldPoint> points;
+    for (std::size_t n = 0; n < mask_.size(); ++n)
+      if (mask_[n]) points.push_back({mesh.nodes()[n], mask_[n]});
+    const std::vector<std::string> motions = freeMotions(points, planar);
+    if (motions.empty()) return;
+    throw RunError(fmt::format("in case {} what the body touches of its supports does not hold it: free is {}",
+                               name, motions.front()),
+                   "make it reach the supports with a [[keep]] there, or let more supports act");
+  }
+
+  /// A sheet in plane stress may get thinner: held across is only what keeps it from leaving its plane, three
+  /// nodes far apart, as near to the middle of its thickness as there are.
+  void holdInPlane(const QuadraticTets& mesh) {
+    Box bounds;
+    for (const Vec3& p : mesh.nodes()) bounds.extend(p);
+    const double middle = bounds.center().z();
+    double least = std::numeric_limits<double>::max();
+    for (const Vec3& p : mesh.nodes()) least = std::min(least, std::abs(p.z() - middle));
+    const auto best = [&](const auto& score) {
+      std::size_t found = 0;
+      double most = -1;
+      for (std::size_t n = 0; n < mesh.nodeCount(); ++n) {
+        const Vec3& p = mesh.nodes()[n];
+        if (std::abs(p.z() - middle) > least + 1e-9 * bounds.sizes().z() || score(p) <= most) continue;
+        most = score(p);
+        found = n;
+      }
+      mask_[found] |= 4;
+      return mesh.nodes()[found];
+    };
+    const Vec3 first = best([&](const Vec3& p) { return (p - bounds.center()).norm(); });
+    const Vec3 second = best([&](const Vec3& p) { return (p - first).norm(); });
+    best([&](const Vec3& p) { return (p - first).cross(second - first).norm(); });
+  }
+
   void clear(std::vector<double>& field) const {
     for (std::size_t n = 0; n < mask_.size(); ++n)
       for (std::size_t i = 0; i < 3; ++i)
@@ -301,20 +251,81 @@ class Held {
   std::unique_ptr<Multigrid> multigrid_;
 };
 
+/// Rollers on a flat face along its normal: the body may be thought to go on behind it, mirrored.
+bool isMirror(const FaceHold& support, const Face& face) {
+  const auto bit = [&](const Patch& patch) {
+    for (int axis = 0; axis < 3; ++axis)
+      if (patch.kind == Patch::Kind::plane && std::abs(patch.direction()[axis]) > 1 - 1e-9) return 1U << axis;
+    return 0U;
+  };
+  return !face.patches.empty() && std::all_of(face.patches.begin(), face.patches.end(), [&](const Patch& p) {
+    return bit(p) == support.directions && std::abs(p.height(face.patches.front().origin)) < 1e-9;
+  });
+}
+
+std::vector<StressMirror> mirrorsOf(const QuadraticTets& mesh, const ProofProblem& problem,
+                                   const std::vector<FaceOnMesh>& faces, const ProofCase& c) {
+  std::vector<StressMirror> mirrors;
+  for (const std::size_t s : c.supports) {
+    const FaceHold& support = problem.supports[s];
+    if (!isMirror(support, problem.faces[support.face].face)) continue;
+    StressMirror mirror;
+    while (!(support.directions >> mirror.axis & 1)) ++mirror.axis;
+    mirror.nodes = faces[support.face].nodes();
+    mirror.at = mesh.nodes()[mirror.nodes.front()][mirror.axis];
+    mirrors.push_back(std::move(mirror));
+  }
+  return mirrors;
+}
+
+/// A load needs most of its face; a support acts where there is any of it.
+void refuseMissingFaces(const ProofProblem& problem, const std::vector<FaceOnMesh>& faces, double spacing) {
+  constexpr double kLeastOfLoad = 0.5;
+  const auto refuse = [&](const std::string& what, std::size_t face) {
+    throw InputError(fmt::format("{} acts on face {}, but of that only {:.0f} % is on the solid (within {:.2g} mm)",
+                               what, problem.faces[face].name, 100 * faces[face].share(),
+                               kFaceReach * spacing * kMillimetresPerMetre),
+                   "give the part material there with a [[keep]] under the face");
+  };
+  for (const ProofCase& c : problem.cases) {
+    for (const FaceLoad& load : c.loads)
+      if (faces[load.face].share() < kLeastOfLoad) refuse("load " + load.name, load.face);
+    for (const std::size_t s : c.supports)
+      if (faces[problem.supports[s].face].share() == 0)
+        refuse("support " + problem.supports[s].name, problem.supports[s].face);
+  }
+}
+
 }  // namespace
+
+std::vector<SurfacePart> partsOf(const ProofProblem& problem, double spacing) {
+  std::vector<SurfacePart> parts;
+  const double reach = kFaceReach * spacing;
+  constexpr double kAlong = 0.85;  // cosine between the normals: less than at any crease
+  for (const NamedFace& named : problem.faces) {
+    const Face& face = named.face;
+    parts.push_back({[&face, reach](const Vec3& centre, const Vec3& normal) {
+                       return std::any_of(face.patches.begin(), face.patches.end(), [&](const Patch& patch) {
+                         return patch.distance(centre) < 2 * reach && patch.normal(centre).dot(normal) > kAlong;
+                       });
+                     },
+                     [&face, reach](const Vec3& point) { return face.covers(point, reach); }});
+  }
+  return parts;
+}
 
 Proof prove(const QuadraticTets& mesh, double spacing, const ProofProblem& problem,
             const ProgressCallback& progress) {
-  const TriangleMesh surface = mesh.surfaceTriangles();
-  if (surface.triangles.empty()) throw InputError("there is no body to analyse: its mesh is empty");
-  const TriangleTree tree(surface);
-  std::vector<MeshAttachment> attached;
-  attached.reserve(problem.faces.size());
-  for (const NamedFace& face : problem.faces) attached.emplace_back(mesh, tree, face, spacing);
+  if (mesh.surface().empty()) throw InputError("there is no body to analyse: its mesh is empty");
+  std::vector<FaceOnMesh> faces;
+  faces.reserve(problem.faces.size());
+  for (const NamedFace& face : problem.faces) faces.emplace_back(mesh, face.face, kFaceReach * spacing);
+  refuseMissingFaces(problem, faces, spacing);
   const NearFaces near(problem, problem.exclusion);
   const std::vector<double> volumes = mesh.cornerVolumes();
 
   Proof proof;
+  for (const FaceOnMesh& face : faces) proof.faceShare.push_back(face.share());
   const TetMaterials materials = materialsOf(mesh, problem);
   proof.volume = mesh.volume();
   addMasses(mesh, problem, materials, proof);
@@ -328,14 +339,14 @@ Proof prove(const QuadraticTets& mesh, double spacing, const ProofProblem& probl
            0.1 + 0.9 * static_cast<double>(proof.cases.size()) / static_cast<double>(problem.cases.size()));
     if (!heldFor || *heldFor != c.supports) {
       held.reset();  // before the next one is built: two would not fit side by side
-      held = std::make_unique<Held>(mesh, spacing, problem, materials, attached, c.supports);
+      held = std::make_unique<Held>(mesh, spacing, problem, materials, faces, c);
       heldFor = &c.supports;
     }
     CaseProof result;
     result.name = c.name;
     std::vector<double> load(3 * mesh.nodeCount(), 0.0);
     for (const FaceLoad& l : c.loads)
-      attached[l.face].addAction(l.action, problem.faces[l.face].face.area(), load);
+      faces[l.face].addAction(l.action, load);
     result.applied = resultantOf(mesh, load, nullptr);
     std::vector<double>& u = result.displacements;
     u.assign(3 * mesh.nodeCount(), 0.0);
@@ -345,7 +356,8 @@ Proof prove(const QuadraticTets& mesh, double spacing, const ProofProblem& probl
                      "see that nothing loaded is apart from what is held; where members are thin, give more "
                      "tetrahedra");
     for (double& value : u) value /= problem.material.modulus;
-    for (const MeshAttachment& face : attached) result.faceDisplacement.push_back(face.mean(u));
+    for (const FaceOnMesh& face : faces)
+      result.faceDisplacement.push_back(face.share() > 0 ? face.mean(u) : Vec3::Zero());
     for (std::size_t i = 0; i < load.size(); ++i) result.compliance += load[i] * u[i];
     for (std::size_t n = 0; n < mesh.nodeCount(); ++n)
       result.displacement = std::max(result.displacement, Vec3(u[3 * n], u[3 * n + 1], u[3 * n + 2]).norm());
@@ -353,15 +365,16 @@ Proof prove(const QuadraticTets& mesh, double spacing, const ProofProblem& probl
     for (std::size_t i = 0; i < reaction.size(); ++i) reaction[i] -= load[i];
     for (std::size_t s = 0; s < problem.supports.size(); ++s)
       result.reactions.push_back(resultantAt(mesh, reaction, held->owner(), static_cast<int>(s)));
-    std::vector<std::size_t> in;
-    for (const auto& [stress, material] : mesh.cornerStress(materials, u)) {
-      const auto principal = principalRange(stress);
-      in.push_back(material);
-      result.vonMises.push_back(vonMises(stress));
+    const std::vector<MaterialStress> stresses =
+        mesh.cornerStress(materials, u, mirrorsOf(mesh, problem, faces, c));
+    for (const MaterialStress& at : stresses) {
+      const auto principal = principalRange(at.stress);
+      result.vonMises.push_back(vonMises(at.stress));
       result.principalMost.push_back(principal[0]);
       result.principalLeast.push_back(principal[1]);
     }
-    findPeaks(mesh, materials, in, near, volumes, result);
+    result.recoveryGap = mesh.recoveryGap(materials, u, stresses);
+    findPeaks(mesh, materials, stresses, near, volumes, result);
     proof.cases.push_back(std::move(result));
   }
   return proof;
@@ -456,6 +469,9 @@ std::vector<Judgement> judge(const Proof& coarse, const Proof& proof, double rat
       if (!least && face == problem.faces.end())
         throw InputError("a requirement names the unknown face " + requirement.face);
       const auto number = static_cast<std::size_t>(face - problem.faces.begin());
+      if (!least && number < proof.faceShare.size() && proof.faceShare[number] == 0)
+        throw RunError("a requirement is about face " + requirement.face + ", which is not on the solid",
+                       "give the part material there with a [[keep]] under the face");
       order = least ? kStressOrder : kDisplacementOrder;
       for (std::size_t k = 0; k < proof.cases.size(); ++k) {
         const CaseProof& rough = coarse.cases[k];

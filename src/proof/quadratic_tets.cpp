@@ -112,6 +112,28 @@ std::vector<Law> lawsOf(const TetMaterials& materials) {
   return laws;
 }
 
+/// Stress at an integration point.
+struct Sample {
+  Vec3 position;
+  Stress stress;
+};
+
+/// Stress is linear in a tetrahedron with straight edges: its value v_a at a corner follows from those at the
+/// four points, s_q = b (v_0 + v_1 + v_2 + v_3) + (a - b) v_q with a + 3 b = 1, so that both sums agree.
+Stress cornerValue(const std::array<Sample, 4>& samples, std::size_t corner) {
+  const Barycentric point = quadraturePoints()[0];
+  const double far = point.minCoeff();
+  const Stress sum = samples[0].stress + samples[1].stress + samples[2].stress + samples[3].stress;
+  return (samples[corner].stress - far * sum) / (point.maxCoeff() - far);
+}
+
+/// The image of a stress behind a plane of symmetry: shear with one index along its normal changes sign.
+void reflect(Vec3& position, Stress& stress, const StressMirror& mirror) {
+  position[mirror.axis] = 2 * mirror.at - position[mirror.axis];
+  constexpr std::array<std::array<int, 2>, 3> kShear{{{4, 5}, {3, 5}, {3, 4}}};  // of yz, xz, xy
+  for (const int s : kShear[static_cast<std::size_t>(mirror.axis)]) stress[s] = -stress[s];
+}
+
 }  // namespace
 
 std::array<double, 2> principalRange(const Stress& s) {
@@ -310,13 +332,10 @@ std::vector<double> QuadraticTets::cornerVolumes() const {
 }
 
 std::vector<MaterialStress> QuadraticTets::cornerStress(const TetMaterials& materials,
-                                                        std::span<const double> displacement) const {
+                                                        std::span<const double> displacement,
+                                                        const std::vector<StressMirror>& mirrors) const {
   const std::vector<Law> laws = lawsOf(materials);
   const auto points = quadraturePoints();
-  struct Sample {
-    Vec3 position;
-    Stress stress;
-  };
   std::vector<std::array<Sample, 4>> samples(tets_.size());
   std::vector<double> volume(tets_.size());
   forEach(
@@ -340,11 +359,15 @@ std::vector<MaterialStress> QuadraticTets::cornerStress(const TetMaterials& mate
       if (materials.numberOf(static_cast<std::size_t>(round.tet[k])) == material)
         patch.push_back(round.tet[k]);
   };
-  const auto recovered = [&](std::size_t n, std::size_t material) -> Stress {
+  const auto recovered = [&](std::size_t n, std::size_t material) -> MaterialStress {
     std::vector<int> patch;
     appendRound(n, material, patch);
+    std::vector<const StressMirror*> through;
+    for (const StressMirror& mirror : mirrors)
+      if (std::binary_search(mirror.nodes.begin(), mirror.nodes.end(), n)) through.push_back(&mirror);
+    const std::size_t images = std::size_t{1} << through.size();
     constexpr std::size_t kFew = 10;  // a corner inside has some 24
-    if (patch.size() < kFew) {
+    if (images * patch.size() < kFew) {
       const std::vector<int> own = patch;
       for (const int k : own)
         for (std::size_t i = 0; i < 4; ++i)
@@ -359,15 +382,31 @@ std::vector<MaterialStress> QuadraticTets::cornerStress(const TetMaterials& mate
     Eigen::Matrix4d normal = Eigen::Matrix4d::Zero();
     Eigen::Matrix<double, 4, 6> right = Eigen::Matrix<double, 4, 6>::Zero();
     for (const int k : patch)
-      for (const Sample& s : samples[static_cast<std::size_t>(k)]) {
-        Eigen::Vector4d terms;
-        terms << 1, (s.position - nodes_[n]) / reach;
-        normal += volume[static_cast<std::size_t>(k)] * terms * terms.transpose();
-        right += volume[static_cast<std::size_t>(k)] * terms * s.stress.transpose();
-      }
+      for (const Sample& sample : samples[static_cast<std::size_t>(k)])
+        for (std::size_t image = 0; image < images; ++image) {
+          Sample s = sample;
+          for (std::size_t m = 0; m < through.size(); ++m)
+            if (image >> m & 1) reflect(s.position, s.stress, *through[m]);
+          Eigen::Vector4d terms;
+          terms << 1, (s.position - nodes_[n]) / reach;
+          normal += volume[static_cast<std::size_t>(k)] * terms * terms.transpose();
+          right += volume[static_cast<std::size_t>(k)] * terms * s.stress.transpose();
+        }
     // A patch in one plane has no slope across it; a trace of regularisation leaves it flat there.
     normal.diagonal().tail<3>().array() += 1e-13 * normal(0, 0);
-    return normal.ldlt().solve(right).row(0).transpose();
+    MaterialStress result{normal.ldlt().solve(right).row(0).transpose(), material};
+    double sum = 0;
+    double total = 0;
+    for (std::size_t i = round.start[n]; i < round.start[n + 1]; ++i) {
+      const auto k = static_cast<std::size_t>(round.tet[i]);
+      if (materials.numberOf(k) != material) continue;
+      Stress here = cornerValue(samples[k], static_cast<std::size_t>(round.local[i]));
+      const double off = vonMises(here - result.stress);
+      sum += volume[k] * off * off;
+      total += volume[k];
+    }
+    result.spread = std::sqrt(sum / total);
+    return result;
   };
   std::vector<MaterialStress> stress(corners_);
   forEach(
@@ -380,15 +419,48 @@ std::vector<MaterialStress> QuadraticTets::cornerStress(const TetMaterials& mate
         numbers.erase(std::unique(numbers.begin(), numbers.end()), numbers.end());
         double most = -1;
         for (const std::size_t number : numbers) {
-          const Stress own = recovered(n, number);
-          const double used = vonMises(own) / materials.materials[number].strength;
+          const MaterialStress own = recovered(n, number);
+          const double used = vonMises(own.stress) / materials.materials[number].strength;
           if (used <= most) continue;
           most = used;
-          stress[n] = {own, number};
+          stress[n] = own;
         }
       },
       kTetsPerBlock);
   return stress;
+}
+
+double QuadraticTets::recoveryGap(const TetMaterials& materials, std::span<const double> displacement,
+                                  const std::vector<MaterialStress>& recovered) const {
+  const std::vector<Law> laws = lawsOf(materials);
+  std::vector<Law> compliances;
+  for (const Law& law : laws) compliances.push_back(law.inverse());
+  const auto points = quadraturePoints();
+  return sumBlocks(
+      tets_.size(),
+      [&](std::size_t begin, std::size_t end) {
+        double sum = 0;
+        for (std::size_t k = begin; k < end; ++k) {
+          const auto& t = tets_[k];
+          const std::size_t material = materials.numberOf(k);
+          const auto own = [&](std::size_t i) -> const MaterialStress& {
+            return recovered[static_cast<std::size_t>(t[i])];
+          };
+          if (own(0).material != material || own(1).material != material || own(2).material != material ||
+              own(3).material != material)
+            continue;
+          const auto at = [&](std::size_t i) -> const Vec3& { return nodes_[static_cast<std::size_t>(t[i])]; };
+          const Cell cell(at(0), at(1), at(2), at(3));
+          const auto u = gathered(t, displacement);
+          for (const Barycentric& point : points) {
+            Stress gap = -stressAt(laws[material], cell.gradients(point), u);
+            for (std::size_t i = 0; i < 4; ++i) gap += point[static_cast<Eigen::Index>(i)] * own(i).stress;
+            sum += cell.volume / 4 * gap.dot(compliances[material] * gap);
+          }
+        }
+        return sum;
+      },
+      kTetsPerBlock);
 }
 
 }  // namespace barelattice

@@ -22,6 +22,7 @@ json caseJson(const BodyProof& body, std::size_t k, const ProofProblem& problem)
   json faces = json::object();
   json faceErrors = json::object();
   for (std::size_t f = 0; f < problem.faces.size(); ++f) {
+    if (body.fine.faceShare[f] == 0) continue;
     faces[problem.faces[f].name] = vectorJson(c.faceDisplacement[f], kMm);
     faceErrors[problem.faces[f].name] =
         kMm * error(rough.faceDisplacement[f].norm(), c.faceDisplacement[f].norm(), kDisplacementOrder);

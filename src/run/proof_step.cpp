@@ -14,6 +14,7 @@
 #include "barelattice/geometry/mesh_files.hpp"
 #include "barelattice/geometry/mesh_repair.hpp"
 #include "barelattice/geometry/mesh_shape.hpp"
+#include "barelattice/geometry/sharp_tets.hpp"
 #include "barelattice/geometry/sheet_mesh.hpp"
 #include "barelattice/geometry/stl.hpp"
 #include "barelattice/geometry/surface_gap.hpp"
@@ -135,6 +136,7 @@ json JobRun::analysed(const Implicit& f, const TriangleMesh* exported, const std
     const double spacing = fine ? body.spacing : kMeshRatio * body.spacing;
     TetMesh tets = meshed(spacing);
     const double found = tets.volume();
+    sharpenTets(tets, f, spacing, partsOf(problem, spacing));
     dropLoosePieces(tets, ownSolid ? job_.regions : whole, body.pieces);
     if (ownSolid)
       refuseTornMesh(spacing, tets.volume() / surface.volume(), body.pieces,

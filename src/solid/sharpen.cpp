@@ -1,6 +1,5 @@
 #include "barelattice/solid/sharpen.hpp"
 
-#include <Eigen/LU>
 #include <algorithm>
 #include <array>
 #include <cmath>
@@ -11,64 +10,23 @@
 #include <utility>
 
 #include "barelattice/base/parallel.hpp"
+#include "barelattice/geometry/crease.hpp"
 
 namespace barelattice {
 namespace {
 
-constexpr double kCreaseCosine = 0.82;  // 35 degrees: above what curved members show from vertex to vertex
-// Beyond 120 degrees the edge is a feather: its crease lies far out in thin air.
-constexpr double kFeatherCosine = -0.5;
-constexpr int kHalvings = 4;            // of an edge, until the faces at its crease are told apart
 constexpr double kSnap = 0.2;           // a vertex this close to the crease (in spacings) moves onto it
 constexpr std::size_t kPerBlock = 256;  // vertices or edges per block: some dozen samples of f each
 
-struct Tangent {
-  Vec3 point;
-  Vec3 normal;  // unit
-};
-
-Vec3 gradient(const Implicit& f, const Vec3& at, double step) {
-  Vec3 g;
-  for (int i = 0; i < 3; ++i)
-    g[i] = (f(at + step * Vec3::Unit(i)) - f(at - step * Vec3::Unit(i))) / (2 * step);
-  return g;
-}
-
-/// The point nearest to `start` that lies on all tangent planes.
-template <std::size_t N>
-std::optional<Vec3> meet(const std::array<Tangent, N>& planes, const Vec3& start) {
-  Eigen::Matrix<double, N, 3> normals;
-  Eigen::Matrix<double, N, 1> gaps;
-  for (std::size_t i = 0; i < N; ++i) {
-    normals.row(static_cast<Eigen::Index>(i)) = planes[i].normal;
-    gaps[static_cast<Eigen::Index>(i)] = planes[i].normal.dot(planes[i].point - start);
-  }
-  const Eigen::Matrix<double, N, N> gram = normals * normals.transpose();
-  if (gram.determinant() < 0.02) return std::nullopt;  // nearly parallel: no crease to speak of
-  return start + normals.transpose() * gram.inverse() * gaps;
-}
-
 using Edge = std::pair<int, int>;
-
-/// Two faces that meet between the ends of an edge.
-struct Crease {
-  Vec3 point;
-  std::array<Vec3, 2> normals;  // unit
-
-  /// From the farther of the two planes.
-  double distance(const Vec3& place) const {
-    return std::max(std::abs(normals[0].dot(place - point)), std::abs(normals[1].dot(place - point)));
-  }
-};
 
 class Sharpener {
  public:
   Sharpener(const Implicit& f, double spacing, const TriangleMesh& surface)
-      : f_(f), spacing_(spacing), surface_(surface), blunt_(surface.vertices.size(), 0) {
+      : finder_(f, spacing), spacing_(spacing), surface_(surface), blunt_(surface.vertices.size(), 0) {
     normals_.resize(surface.vertices.size());
     forEach(
-        normals_.size(),
-        [&](std::size_t v) { normals_[v] = gradient(f_, surface_.vertices[v], step()).stableNormalized(); },
+        normals_.size(), [&](std::size_t v) { normals_[v] = finder_.normal(surface_.vertices[v]); },
         kPerBlock);
     findCreases();
   }
@@ -90,9 +48,9 @@ class Sharpener {
   }
 
  private:
-  double step() const { return 1e-4 * spacing_; }
   const Vec3& vertex(int v) const { return surface_.vertices[static_cast<std::size_t>(v)]; }
   const Vec3& normal(int v) const { return normals_[static_cast<std::size_t>(v)]; }
+  Tangent tangent(int v) const { return {vertex(v), normal(v)}; }
 
   /// Vertices that share their place with another one: a file would join them, and the surface would pinch.
   static std::vector<int> coincidentVertices(const TriangleMesh& mesh) {
@@ -120,46 +78,18 @@ class Sharpener {
     for (const auto& t : surface_.triangles)
       for (std::size_t i = 0; i < 3; ++i) {
         const Edge edge{t[i], t[(i + 1) % 3]};
-        const double cosine = normal(edge.first).dot(normal(edge.second));
-        if (edge.first < edge.second && cosine < kCreaseCosine && cosine > kFeatherCosine)
+        if (edge.first < edge.second && CreaseFinder::mayMeet(normal(edge.first), normal(edge.second)))
           edges.push_back(edge);
       }
     std::vector<std::optional<Crease>> creases(edges.size());
     forEach(
-        edges.size(), [&](std::size_t e) { creases[e] = creaseOf(edges[e]); }, kPerBlock);
+        edges.size(),
+        [&](std::size_t e) {
+          creases[e] = finder_.between(tangent(edges[e].first), tangent(edges[e].second));
+        },
+        kPerBlock);
     for (std::size_t e = 0; e < edges.size(); ++e)
       if (creases[e]) creases_.emplace_back(edges[e], *creases[e]);
-  }
-
-  /// Where the faces at the ends of an edge meet. The surface is halved between the ends, each time on
-  /// towards where its normal turns: the planes there are those of the two faces at the crease. Those at the
-  /// ends themselves may belong to a curved face, or to a third one that only passes close by.
-  std::optional<Crease> creaseOf(const Edge& edge) const {
-    Tangent first{vertex(edge.first), normal(edge.first)};
-    Tangent second{vertex(edge.second), normal(edge.second)};
-    for (int i = 0; i < kHalvings; ++i) {
-      const Vec3 middle = 0.5 * (first.point + second.point);
-      const std::optional<Tangent> between = tangentNear(middle);
-      if (!between || (between->point - middle).norm() > spacing_) return std::nullopt;
-      const bool likeFirst = between->normal.dot(first.normal) > between->normal.dot(second.normal);
-      (likeFirst ? first : second) = *between;
-    }
-    if (first.normal.dot(second.normal) > kCreaseCosine) return std::nullopt;  // it only bends
-    const Vec3 middle = 0.5 * (first.point + second.point);
-    const std::optional<Vec3> point = meet(std::array{first, second}, middle);
-    if (!point || (*point - middle).norm() > spacing_) return std::nullopt;
-    return Crease{*point, {first.normal, second.normal}};
-  }
-
-  /// Projects a point onto { f = 0 } along the gradient.
-  std::optional<Tangent> tangentNear(Vec3 point) const {
-    Vec3 g = Vec3::Zero();
-    for (int i = 0; i < 3; ++i) {
-      g = gradient(f_, point, step());
-      if (g.squaredNorm() < 1e-6) return std::nullopt;
-      point -= f_(point) * g / g.squaredNorm();
-    }
-    return Tangent{point, g.normalized()};
   }
 
   TriangleMesh build() {
@@ -243,11 +173,8 @@ class Sharpener {
   void splitCorner(const std::array<int, 3>& t, const std::array<int, 3>& middle, TriangleMesh& mesh,
                    std::vector<std::array<int, 3>>& out) {
     const Vec3 centre = (vertex(t[0]) + vertex(t[1]) + vertex(t[2])) / 3;
-    std::optional<Vec3> point =
-        meet(std::array<Tangent, 3>{Tangent{vertex(t[0]), normal(t[0])}, Tangent{vertex(t[1]), normal(t[1])},
-                                    Tangent{vertex(t[2]), normal(t[2])}},
-             centre);
-    if (!point || (*point - centre).norm() > spacing_) {
+    std::optional<Vec3> point = finder_.corner({tangent(t[0]), tangent(t[1]), tangent(t[2])}, centre);
+    if (!point) {
       point = Vec3::Zero();
       for (const int m : middle) *point += mesh.vertices[static_cast<std::size_t>(m)] / 3;
     }
@@ -263,7 +190,7 @@ class Sharpener {
     for (const int o : origin_[static_cast<std::size_t>(vertex)]) blunt_[static_cast<std::size_t>(o)] = 1;
   }
 
-  const Implicit& f_;
+  CreaseFinder finder_;
   double spacing_;
   const TriangleMesh& surface_;
   std::vector<Vec3> normals_;

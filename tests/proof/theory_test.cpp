@@ -47,7 +47,7 @@ TEST(Theory, thickCylinderUnderPressure) {
                    faceOf("y", tube, Patch::Kind::plane, -Vec3::UnitY(), {}, fine),
                    faceOf("bore", tube, Patch::Kind::cylinder, {}, true, fine)};
   problem.supports = {{"x", 0, 1}, {"y", 1, 2}};
-  problem.holdAcross = true;
+  problem.across = AcrossSheet::held;
   problem.cases = {{"inside", {{"oil", 2, {Vec3::Zero(), p}}}, {0, 1}}};
   const double spacing = 0.0016;
   const QuadraticTets mesh(stuff([&](const Vec3& q) { return tube->distance(q); }, tube->bounds(), spacing,

@@ -43,7 +43,12 @@ struct FaceSelector {
 struct Face {
   std::vector<SurfacePoint> points;  ///< a lattice of points covering the face; their areas add up to it
   std::vector<Patch> patches;        ///< the analytic pieces the face was picked from
+  ShapePtr shape = nullptr;          ///< the body it was picked from
+  double slack = 0;                  ///< how far off that body's boundary its points may lie, m
 
+  /// The piece whose part of the face a point lies on, or at most `reach` (m) above or below; else nullptr.
+  const Patch* patchAt(const Vec3& point, double reach) const;
+  bool covers(const Vec3& point, double reach) const { return patchAt(point, reach) != nullptr; }
   double area() const;    ///< m2
   Vec3 centroid() const;  ///< m
 };

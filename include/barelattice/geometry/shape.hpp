@@ -74,6 +74,10 @@ struct Patch {
   double distance(const Vec3& point) const { return std::abs(height(point)); }
   /// The same, positive on the side away from the material.
   double height(const Vec3& point) const;
+  /// Unit normal of that surface near a point, out of the material.
+  Vec3 normal(const Vec3& point) const;
+  /// True if a point of the surface lies within the piece's own extent, or at most `slack` (m) beyond it.
+  bool spans(const Vec3& point, double slack) const;
   /// The same piece moved out of the material by `by` (m); nothing if it shrinks away or is freeform.
   std::optional<Patch> moved(double by) const;
   /// The same piece after an isometry.

@@ -13,6 +13,7 @@
 #include "barelattice/elasticity/conjugate_gradients.hpp"
 #include "barelattice/elasticity/material.hpp"
 #include "barelattice/geometry/face.hpp"
+#include "barelattice/geometry/sharp_tets.hpp"
 #include "barelattice/grid/domain.hpp"
 #include "barelattice/proof/quadratic_tets.hpp"
 
@@ -43,12 +44,23 @@ struct NamedFace {
   Face face;
 };
 
+/// How a sheet in the x-y plane is held along z.
+enum class AcrossSheet {
+  body,  ///< it is no sheet
+  free,  ///< plane stress: only from leaving its plane
+  held,  ///< plane strain: every node
+};
+
+/// How far off a face (in spacings of the mesh's lattice) a mesh may lie and still be on it: chords of curved
+/// faces, and what a part made elsewhere differs by.
+inline constexpr double kFaceReach = 0.15;
+
 struct ProofProblem {
   Material material;  ///< of all that no region below claims
   std::vector<NamedFace> faces;
   std::vector<FaceHold> supports;
   std::vector<ProofCase> cases;
-  bool holdAcross = false;  ///< plane strain: every node is held along z
+  AcrossSheet across = AcrossSheet::body;
   double exclusion = 0;     ///< stresses closer than this to a support or load are judged apart, m
   /// Pieces of other materials; a tetrahedron is of the one its centre lies in.
   std::vector<Material> otherMaterials = {};   ///< numbered from 1
@@ -75,6 +87,8 @@ struct CaseProof {
   double compression = 0;               ///< smallest principal stress there, Pa; negative in compression
   std::array<double, 4> percentiles{};  ///< von Mises stress that kPercentiles of the volume outside the
                                         ///< exclusion distance stay below, Pa
+  double recoveryGap = 0;   ///< see QuadraticTets::recoveryGap, J
+  double judgedSpread = 0;  ///< how far the tetrahedra round judgedAt differ, Pa; see MaterialStress::spread
   std::vector<Resultant> reactions;     ///< by support: force on the part, moment about the origin
   Resultant applied;                    ///< of the loads as they act on the mesh, about the origin
   std::vector<double> vonMises;         ///< by corner node, Pa
@@ -96,15 +110,22 @@ struct Proof {
   double largestAngle = 0;
   std::array<std::size_t, 8>
       angleHistogram{};       ///< tetrahedra by least dihedral angle, in steps of ten degrees
+  std::vector<double> faceShare;  ///< of each face of the problem, how much of its area is on the mesh
   std::vector<Vec3> worstAt;  ///< centres of up to five with the least angles, the worst first, m
   std::vector<CaseProof> cases;
 };
 
-/// Analyses a mesh under every case with ten-node tetrahedra. A load goes to the surface triangles nearest to
-/// the face's points, with their quadratic shape functions; a support holds the surface nodes nearest to its
-/// points. Cases with the same supports share one stiffness and its multigrid.
+/// Where the faces of a problem lie, for the rims of its mesh. The problem must outlive them.
+/// @param spacing of the mesh's lattice, m.
+std::vector<SurfacePart> partsOf(const ProofProblem& problem, double spacing);
+
+/// Analyses a mesh under every case with ten-node tetrahedra. A load goes to the surface triangles that lie on
+/// its face, with their quadratic shape functions; a support holds every node of those on its own. Cases with
+/// the same supports share one stiffness and its multigrid.
+/// @param mesh with edges along the rims of the problem's faces (sharpenTets), or what lies across is left out.
 /// @param spacing of the lattice the mesh comes from, m.
-/// @throws InputError if a face lies further than one spacing from the mesh; RunError if a solve fails.
+/// @throws InputError if the mesh is empty, or less than half of a loaded face or nothing of a held one is on
+///   it; RunError if the supports leave a motion free or a solve fails.
 Proof prove(const QuadraticTets& mesh, double spacing, const ProofProblem& problem,
             const ProgressCallback& progress = {});
 
