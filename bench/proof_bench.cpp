@@ -27,13 +27,17 @@ nlohmann::json tried(const ExactProblem& exact, int tetrahedra) {
   const double spacing = spacingOf(exact, tetrahedra);
   const Proof coarse = provedOn(exact, kRatio * spacing);
   const Proof fine = provedOn(exact, spacing);
-  nlohmann::json line{{"family", exact.family},  {"name", exact.name},
-                      {"tetrahedra", fine.tets}, {"smallest_angle", fine.smallestAngle},
+  nlohmann::json line{{"family", exact.family},
+                      {"name", exact.name},
+                      {"tetrahedra", fine.tets},
+                      {"smallest_angle", fine.smallestAngle},
                       {"volume", fine.volume / exact.volume - 1}};
   const auto told = [&](const char* what, const Estimated& estimated, double truth) {
     const double error = std::abs(estimated.value - truth);
-    line[what] = {{"value", estimated.value}, {"true", truth},
-                  {"error", error / std::abs(truth)}, {"stated", estimated.error / std::abs(truth)}};
+    line[what] = {{"value", estimated.value},
+                  {"true", truth},
+                  {"error", error / std::abs(truth)},
+                  {"stated", estimated.error / std::abs(truth)}};
   };
   const CaseErrors errors = errorsOf(coarse, fine, 0, kRatio);
   if (exact.compliance) told("compliance", errors.compliance, *exact.compliance);
@@ -41,7 +45,11 @@ nlohmann::json tried(const ExactProblem& exact, int tetrahedra) {
     told("displacement", errors.faceDisplacement[exact.displacement->first], exact.displacement->second);
   if (exact.stress) told("stress", errors.judgedStress, *exact.stress);
   line["order"] = errors.order;
-  line["coarse"] = {{"compliance", coarse.cases[0].compliance}, {"stress", coarse.cases[0].judgedStress}, {"gap", coarse.cases[0].recoveryGap}, {"spread", coarse.cases[0].judgedSpread},{"u",errors.faceDisplacement[0].coarse}};
+  line["coarse"] = {{"compliance", coarse.cases[0].compliance},
+                    {"stress", coarse.cases[0].judgedStress},
+                    {"gap", coarse.cases[0].recoveryGap},
+                    {"spread", coarse.cases[0].judgedSpread},
+                    {"u", errors.faceDisplacement[0].coarse}};
   line["solver"] = fine.cases[0].solve.iterations;
   line["seconds"] = watch.seconds();
   return line;

@@ -421,12 +421,11 @@ ProofProblem Job::proofProblem() const {
   problem.faces = faces;
   problem.exclusion = brief.exclusion;
   if (flat())
-    problem.across =
-        brief.sheet->state == SheetState::planeStrain ? AcrossSheet::held : AcrossSheet::free;
+    problem.across = brief.sheet->state == SheetState::planeStrain ? AcrossSheet::held : AcrossSheet::free;
   constexpr unsigned kInPlane = 3;
   for (const BriefSupport& support : brief.supports)
-    problem.supports.push_back(
-        {support.name, faceNumber(support.face), flat() ? support.directions & kInPlane : support.directions});
+    problem.supports.push_back({support.name, faceNumber(support.face),
+                                flat() ? support.directions & kInPlane : support.directions});
   for (const BriefCase& c : brief.cases) {
     ProofCase proofCase{c.name, {}, {}};
     for (const BriefLoad& load : brief.loads)

@@ -15,7 +15,7 @@
 namespace barelattice {
 namespace {
 
-constexpr double kRimShare = 0.02;                 // of the reach across a face: what counts as on its rim
+constexpr double kRimShare = 0.02;                   // of the reach across a face: what counts as on its rim
 constexpr double kDirectionTolerance = 0.999847695;  // cosine of one degree
 
 struct Candidate {

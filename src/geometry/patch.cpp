@@ -164,8 +164,9 @@ Vec3 Patch::normal(const Vec3& point) const {
   if (kind == Kind::freeform) {
     const auto t = static_cast<std::size_t>(net->tree().nearest(point).triangle);
     const TriangleMesh& mesh = net->mesh;
-    return side *
-           (mesh.corner(t, 1) - mesh.corner(t, 0)).cross(mesh.corner(t, 2) - mesh.corner(t, 0)).stableNormalized();
+    return side * (mesh.corner(t, 1) - mesh.corner(t, 0))
+                      .cross(mesh.corner(t, 2) - mesh.corner(t, 0))
+                      .stableNormalized();
   }
   const Vec3 offset = point - origin;
   if (kind == Kind::sphere) return side * offset.stableNormalized();

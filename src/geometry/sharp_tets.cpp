@@ -22,7 +22,7 @@ struct Liberty {
 };
 constexpr std::array<Liberty, 5> kPasses{{{0.3, 8}, {0.45, 6}, {0.6, 4}, {0.6, 2}, {0.6, 2}}};
 constexpr double kLargestAngle = 170;
-constexpr double kOn = 0.02;  // a vertex this close to a line counts as on it, spacings
+constexpr double kOn = 0.02;      // a vertex this close to a line counts as on it, spacings
 constexpr double kExact = 0.002;  // how far off the body's surface a line may be found, spacings
 constexpr std::size_t kPerBlock = 256;
 
@@ -88,11 +88,12 @@ class TetSharpener {
     takeCorners(*surface, corners, liberty_.near);
     std::vector<Crossing> crossings;
     for (std::size_t e = 0; e < edges.size(); ++e)
-      if (creases[e] && onSurface(creases[e]->point)) crossings.push_back({edges[e], creases[e]->point, creases[e]});
+      if (creases[e] && onSurface(creases[e]->point))
+        crossings.push_back({edges[e], creases[e]->point, creases[e]});
     const bool left = takeLine(crossings);
     constexpr double kAlong = 0.8;  // of a spacing: new vertices on creases slide to the corner
     takeCorners(*surfaceNow(), corners, kAlong);
-    return left;
+    return cutCornersLeft() || left;
   }
 
   /// One pass along the rim of a part. @return true if some of it is not on edges of the mesh yet.
@@ -108,7 +109,8 @@ class TetSharpener {
     };
     for (const auto& t : *surface) {
       std::array<bool, 3> crosses{};
-      for (std::size_t i = 0; i < 3; ++i) crosses[i] = t[i] < t[(i + 1) % 3] && holds(t[i]) != holds(t[(i + 1) % 3]);
+      for (std::size_t i = 0; i < 3; ++i)
+        crosses[i] = t[i] < t[(i + 1) % 3] && holds(t[i]) != holds(t[(i + 1) % 3]);
       if (!crosses[0] && !crosses[1] && !crosses[2]) continue;
       const Vec3 normal = (place(t[1]) - place(t[0])).cross(place(t[2]) - place(t[0])).stableNormalized();
       if (!part.along((place(t[0]) + place(t[1]) + place(t[2])) / 3, normal)) continue;
@@ -197,7 +199,8 @@ class TetSharpener {
     for (const Crossing& crossing : crossings) {
       if (isOn(crossing, crossing.edge[0]) || isOn(crossing, crossing.edge[1])) continue;
       if (split(crossing.edge, crossing.point)) {
-        if (crossing.crease) lineOf_.insert_or_assign(static_cast<int>(mesh_.vertices.size()) - 1, *crossing.crease);
+        if (crossing.crease)
+          lineOf_.insert_or_assign(static_cast<int>(mesh_.vertices.size()) - 1, *crossing.crease);
       } else if (!takeCornerAt(crossing, crossing.edge[0]) && !takeCornerAt(crossing, crossing.edge[1]) &&
                  !swap(crossing)) {
         left = true;
@@ -228,8 +231,33 @@ class TetSharpener {
     return false;
   }
 
+  /// Where creases are on edges up to a corner, a triangle between three of them may still cut it off: one of
+  /// its vertices slides along its crease to the corner. @return true if some cannot.
+  bool cutCornersLeft() {
+    bool left = false;
+    const auto surface = surfaceNow();
+    for (const auto& t : *surface) {
+      const Vec3 centre = (place(t[0]) + place(t[1]) + place(t[2])) / 3;
+      if (std::abs(f_(centre)) < kOn * spacing_) continue;
+      // Its edges then lie in the three faces.
+      std::array<Tangent, 3> faces;
+      for (std::size_t i = 0; i < 3; ++i) {
+        const Vec3 middle = 0.5 * (place(t[i]) + place(t[(i + 1) % 3]));
+        faces[i] = {middle, finder_.normal(middle)};
+      }
+      const std::optional<Vec3> corner = finder_.corner(faces, centre);
+      if (!corner || !onSurface(*corner)) continue;
+      bool taken = false;
+      for (const int v : t) taken = taken || moveTo(v, *corner);
+      taken = taken || raise(t, *corner);
+      left = left || !taken;
+    }
+    return left;
+  }
+
   /// Moves the nearest vertices of the surface that can onto corners.
-  void takeCorners(const std::vector<std::array<int, 3>>& surface, const std::vector<Vec3>& corners, double reach) {
+  void takeCorners(const std::vector<std::array<int, 3>>& surface, const std::vector<Vec3>& corners,
+                   double reach) {
     for (const Vec3& corner : corners) {
       std::vector<std::pair<double, int>> near;
       for (const auto& t : surface)
@@ -282,8 +310,8 @@ class TetSharpener {
   }
 
   /// Takes an edge out that crosses between two vertices which lie on the line already, in favour of the one
-  /// between them. The k tetrahedra round it have k + 1 more vertices, from one of those two to the other; any
-  /// triangulation of that polygon, joined to both ends of the edge, fills the same room.
+  /// between them. The k tetrahedra round it have k + 1 more vertices, from one of those two to the other;
+  /// any triangulation of that polygon, joined to both ends of the edge, fills the same room.
   bool swap(const Crossing& crossing) {
     const auto [a, b] = crossing.edge;
     std::vector<int> round = tetsAround(crossing.edge);
@@ -295,7 +323,8 @@ class TetSharpener {
       next[pair[0]].push_back(pair[1]);
       next[pair[1]].push_back(pair[0]);
     }
-    const auto end = std::find_if(next.begin(), next.end(), [](const auto& n) { return n.second.size() == 1; });
+    const auto end =
+        std::find_if(next.begin(), next.end(), [](const auto& n) { return n.second.size() == 1; });
     if (round.size() < 2 || end == next.end()) return false;
     std::vector<int> polygon{end->first};
     while (polygon.size() <= round.size()) {
@@ -326,6 +355,32 @@ class TetSharpener {
       return true;
     }
     return false;
+  }
+
+  /// Puts a vertex above a triangle of the surface, dividing the tetrahedron below it into three.
+  bool raise(const std::array<int, 3>& triangle, const Vec3& point) {
+    std::vector<int> below = tetsAround({triangle[0], triangle[1]});
+    std::erase_if(below, [&](int t) {
+      const auto& tet = mesh_.tets[static_cast<std::size_t>(t)];
+      return std::find(tet.begin(), tet.end(), triangle[2]) == tet.end();
+    });
+    if (below.size() != 1) return false;
+    const int top = static_cast<int>(mesh_.vertices.size());
+    mesh_.vertices.push_back(point);
+    std::vector<std::array<int, 4>> thirds;
+    for (const int instead : triangle) {
+      std::array<int, 4> tet = mesh_.tets[static_cast<std::size_t>(below[0])];
+      *std::find(tet.begin(), tet.end(), instead) = top;
+      thirds.push_back(tet);
+    }
+    if (!std::all_of(thirds.begin(), thirds.end(), [&](const auto& tet) { return wellShaped(tet); })) {
+      mesh_.vertices.pop_back();
+      return false;
+    }
+    tetsAt_.emplace_back();
+    pinned_.push_back(1);
+    replace(below, thirds);
+    return true;
   }
 
   std::vector<int> tetsAround(const Edge& edge) const {
@@ -382,10 +437,10 @@ class TetSharpener {
   double spacing_;
   Liberty liberty_ = kPasses.front();
   std::unordered_map<int, Crease> lineOf_;  // of vertices on one crease
-  std::vector<char> pinned_;              // vertices on a line
-  std::vector<std::vector<int>> tetsAt_;  // the tetrahedra round each vertex
+  std::vector<char> pinned_;                // vertices on a line
+  std::vector<std::vector<int>> tetsAt_;    // the tetrahedra round each vertex
   std::shared_ptr<const std::vector<std::array<int, 3>>> surface_;
-  std::vector<Tangent> tangents_;         // of the vertices of the surface, before anything moves
+  std::vector<Tangent> tangents_;  // of the vertices of the surface, before anything moves
 };
 
 }  // namespace

@@ -196,8 +196,8 @@ double leastAngle(const Vec2& a, const Vec2& b, const Vec2& c) {
   return std::max(0.0, std::min({angle(b - a, c - a), angle(c - b, a - b), angle(a - c, b - c)}));
 }
 
-/// Brings the corners of the outline, which the lattice chamfers, onto points of the mesh: the nearer end of an
-/// edge across a corner moves there if the triangles round it allow it, else the edge is divided.
+/// Brings the corners of the outline, which the lattice chamfers, onto points of the mesh: the nearer end of
+/// an edge across a corner moves there if the triangles round it allow it, else the edge is divided.
 void sharpenCorners(const std::function<double(const Vec2&)>& f, double spacing, std::vector<Vec2>& points,
                     std::vector<Triangle>& triangles) {
   constexpr double kLeastAngle = 12;  // degrees
@@ -225,7 +225,8 @@ void sharpenCorners(const std::function<double(const Vec2&)>& f, double spacing,
   // Edges of one triangle only.
   std::map<std::array<int, 2>, int> uses;
   for (const Triangle& t : triangles)
-    for (std::size_t i = 0; i < 3; ++i) ++uses[{std::min(t[i], t[(i + 1) % 3]), std::max(t[i], t[(i + 1) % 3])}];
+    for (std::size_t i = 0; i < 3; ++i)
+      ++uses[{std::min(t[i], t[(i + 1) % 3]), std::max(t[i], t[(i + 1) % 3])}];
   for (std::size_t t = 0, count = triangles.size(); t < count; ++t)
     for (std::size_t i = 0; i < 3; ++i) {
       const int a = triangles[t][i];

@@ -1,6 +1,9 @@
 #include "face_on_mesh.hpp"
 
 #include <algorithm>
+#include <array>
+#include <set>
+#include <unordered_map>
 
 namespace barelattice {
 namespace {
@@ -59,6 +62,28 @@ std::vector<std::size_t> FaceOnMesh::nodes() const {
   std::sort(all.begin(), all.end());
   all.erase(std::unique(all.begin(), all.end()), all.end());
   return all;
+}
+
+std::vector<std::size_t> FaceOnMesh::flushRim(const QuadraticTets& mesh) const {
+  constexpr double kStraight = 0.85;  // cosine: what bends more is an edge of the body
+  std::unordered_map<int, Vec3> normalAt;
+  for (const Triangle& t : triangles_)
+    for (const int node : t.nodes) normalAt.insert_or_assign(node, t.normal);
+  std::set<std::array<int, 6>> own;
+  for (const Triangle& t : triangles_) own.insert(t.nodes);
+  std::set<std::size_t> rim;
+  for (const auto& nodes : mesh.surface()) {
+    if (own.contains(nodes)) continue;
+    const auto at = [&](std::size_t i) -> const Vec3& {
+      return mesh.nodes()[static_cast<std::size_t>(nodes[i])];
+    };
+    const Vec3 normal = (at(1) - at(0)).cross(at(2) - at(0)).stableNormalized();
+    for (const int node : nodes)
+      if (const auto found = normalAt.find(node);
+          found != normalAt.end() && found->second.dot(normal) > kStraight)
+        rim.insert(static_cast<std::size_t>(node));
+  }
+  return {rim.begin(), rim.end()};
 }
 
 }  // namespace barelattice

@@ -9,8 +9,8 @@
 
 namespace barelattice {
 
-/// The triangles of a mesh's surface that lie on a face: all corners and the centre do, and the normals agree.
-/// Where the mesh has edges along the rim of the face (sharpenTets), they fill it.
+/// The triangles of a mesh's surface that lie on a face: all corners and the centre do, and the normals
+/// agree. Where the mesh has edges along the rim of the face (sharpenTets), they fill it.
 class FaceOnMesh {
  public:
   /// @param mesh must outlive this.
@@ -21,9 +21,9 @@ class FaceOnMesh {
   double share() const { return area_ / faceArea_; }
 
   /// Adds an action to nodal forces, three per node, as the integral of traction times shape functions: with
-  /// straight edges nothing goes to the corners and a third of each triangle's share to the middles of its edges
-  /// (the integrals of l (2 l - 1) and 4 l l'). Where part of the face is not there the rest carries the force;
-  /// a pressure acts on what is there.
+  /// straight edges nothing goes to the corners and a third of each triangle's share to the middles of its
+  /// edges (the integrals of l (2 l - 1) and 4 l l'). Where part of the face is not there the rest carries
+  /// the force; a pressure acts on what is there.
   void addAction(const FaceAction& action, std::vector<double>& forces) const;
 
   /// The mean of a nodal field of three components over the face.
@@ -31,6 +31,10 @@ class FaceOnMesh {
 
   /// The nodes of all triangles, ascending.
   std::vector<std::size_t> nodes() const;
+
+  /// The nodes of its rim where the surface goes straight on beyond it: there, and not where the body ends
+  /// with the face, rollers or a change of pressure make the stress jump. Ascending.
+  std::vector<std::size_t> flushRim(const QuadraticTets& mesh) const;
 
  private:
   struct Triangle {

@@ -18,18 +18,44 @@
 namespace barelattice {
 namespace {
 
+/// Rollers on a flat face along its normal: the body may be thought to go on behind it, mirrored. Of what
+/// else holds the same face nothing is known here.
+bool isMirror(const FaceHold& support, const Face& face) {
+  const auto bit = [&](const Patch& patch) {
+    for (int axis = 0; axis < 3; ++axis)
+      if (patch.kind == Patch::Kind::plane && std::abs(patch.direction()[axis]) > 1 - 1e-9) return 1U << axis;
+    return 0U;
+  };
+  return !face.patches.empty() && std::all_of(face.patches.begin(), face.patches.end(), [&](const Patch& p) {
+    return bit(p) == support.directions && std::abs(p.height(face.patches.front().origin)) < 1e-9;
+  });
+}
+
 /// Distance from points to the nearest support or load face, through a hash grid of the faces' points.
 class NearFaces {
  public:
-  NearFaces(const ProofProblem& problem, double reach) : reach_(reach) {
+  NearFaces(const QuadraticTets& mesh, const ProofProblem& problem, const std::vector<FaceOnMesh>& faces,
+            double reach)
+      : reach_(reach) {
     if (!(reach > 0)) return;
-    const auto add = [&](std::size_t face) {
-      for (const SurfacePoint& point : problem.faces[face].face.points)
-        cells_[key(index(point.position))].push_back(point.position);
+    const auto add = [&](const Vec3& point) { cells_[key(index(point))].push_back(point); };
+    const auto addFace = [&](std::size_t face) {
+      for (const SurfacePoint& point : problem.faces[face].face.points) add(point.position);
     };
-    for (const FaceHold& support : problem.supports) add(support.face);
+    for (const FaceHold& support : problem.supports) {
+      const auto sharesFace = [&](const FaceHold& other) {
+        return &other != &support && other.face == support.face;
+      };
+      if (!isMirror(support, problem.faces[support.face].face) ||
+          std::any_of(problem.supports.begin(), problem.supports.end(), sharesFace)) {
+        addFace(support.face);
+        continue;
+      }
+      // A plane of symmetry is no clamp, and stress is what it is right up to it.
+      for (const std::size_t node : faces[support.face].flushRim(mesh)) add(mesh.nodes()[node]);
+    }
     for (const ProofCase& c : problem.cases)
-      for (const FaceLoad& load : c.loads) add(load.face);
+      for (const FaceLoad& load : c.loads) addFace(load.face);
   }
   bool within(const Vec3& point) const {
     if (!(reach_ > 0)) return false;
@@ -104,8 +130,8 @@ Resultant resultantAt(const QuadraticTets& mesh, const std::vector<double>& forc
 
 /// @param stresses of the corner nodes.
 void findPeaks(const QuadraticTets& mesh, const TetMaterials& materials,
-               const std::vector<MaterialStress>& stresses,
-               const NearFaces& near, const std::vector<double>& volumes, CaseProof& result) {
+               const std::vector<MaterialStress>& stresses, const NearFaces& near,
+               const std::vector<double>& volumes, CaseProof& result) {
   std::vector<std::pair<double, double>> judged;  // stress and volume
   double total = 0;
   double most = 0;  // share of its strength a material uses
@@ -200,6 +226,7 @@ class Held {
     return report;
   }
   const std::vector<int>& owner() const { return owner_; }
+  const std::vector<std::uint8_t>& directions() const { return mask_; }
 
  private:
   /// On a finished part a support acts only where the part touches its face, which may be too little.
@@ -209,9 +236,10 @@ class Held {
       if (mask_[n]) points.push_back({mesh.nodes()[n], mask_[n]});
     const std::vector<std::string> motions = freeMotions(points, planar);
     if (motions.empty()) return;
-    throw RunError(fmt::format("in case {} what the body touches of its supports does not hold it: free is {}",
-                               name, motions.front()),
-                   "make it reach the supports with a [[keep]] there, or let more supports act");
+    throw RunError(
+        fmt::format("in case {} what the body touches of its supports does not hold it: free is {}", name,
+                    motions.front()),
+        "make it reach the supports with a [[keep]] there, or let more supports act");
   }
 
   /// A sheet in plane stress may get thinner: held across is only what keeps it from leaving its plane, three
@@ -251,21 +279,12 @@ class Held {
   std::unique_ptr<Multigrid> multigrid_;
 };
 
-/// Rollers on a flat face along its normal: the body may be thought to go on behind it, mirrored.
-bool isMirror(const FaceHold& support, const Face& face) {
-  const auto bit = [&](const Patch& patch) {
-    for (int axis = 0; axis < 3; ++axis)
-      if (patch.kind == Patch::Kind::plane && std::abs(patch.direction()[axis]) > 1 - 1e-9) return 1U << axis;
-    return 0U;
-  };
-  return !face.patches.empty() && std::all_of(face.patches.begin(), face.patches.end(), [&](const Patch& p) {
-    return bit(p) == support.directions && std::abs(p.height(face.patches.front().origin)) < 1e-9;
-  });
-}
-
+/// @param held directions in which a node is held by the supports of the case.
 std::vector<StressMirror> mirrorsOf(const QuadraticTets& mesh, const ProofProblem& problem,
-                                   const std::vector<FaceOnMesh>& faces, const ProofCase& c) {
+                                    const std::vector<FaceOnMesh>& faces, const ProofCase& c,
+                                    const std::vector<std::uint8_t>& held) {
   std::vector<StressMirror> mirrors;
+  std::vector<std::uint8_t> mirrored(mesh.nodeCount(), problem.across == AcrossSheet::held ? 4 : 0);
   for (const std::size_t s : c.supports) {
     const FaceHold& support = problem.supports[s];
     if (!isMirror(support, problem.faces[support.face].face)) continue;
@@ -273,8 +292,11 @@ std::vector<StressMirror> mirrorsOf(const QuadraticTets& mesh, const ProofProble
     while (!(support.directions >> mirror.axis & 1)) ++mirror.axis;
     mirror.nodes = faces[support.face].nodes();
     mirror.at = mesh.nodes()[mirror.nodes.front()][mirror.axis];
+    for (const std::size_t n : mirror.nodes) mirrored[n] |= static_cast<std::uint8_t>(support.directions);
     mirrors.push_back(std::move(mirror));
   }
+  for (StressMirror& mirror : mirrors)  // nodes held otherwise too are on no plane of symmetry
+    std::erase_if(mirror.nodes, [&](std::size_t n) { return mirrored[n] != held[n]; });
   return mirrors;
 }
 
@@ -282,10 +304,11 @@ std::vector<StressMirror> mirrorsOf(const QuadraticTets& mesh, const ProofProble
 void refuseMissingFaces(const ProofProblem& problem, const std::vector<FaceOnMesh>& faces, double spacing) {
   constexpr double kLeastOfLoad = 0.5;
   const auto refuse = [&](const std::string& what, std::size_t face) {
-    throw InputError(fmt::format("{} acts on face {}, but of that only {:.0f} % is on the solid (within {:.2g} mm)",
-                               what, problem.faces[face].name, 100 * faces[face].share(),
-                               kFaceReach * spacing * kMillimetresPerMetre),
-                   "give the part material there with a [[keep]] under the face");
+    throw InputError(
+        fmt::format("{} acts on face {}, but of that only {:.0f} % is on the solid (within {:.2g} mm)", what,
+                    problem.faces[face].name, 100 * faces[face].share(),
+                    kFaceReach * spacing * kMillimetresPerMetre),
+        "give the part material there with a [[keep]] under the face");
   };
   for (const ProofCase& c : problem.cases) {
     for (const FaceLoad& load : c.loads)
@@ -306,7 +329,8 @@ std::vector<SurfacePart> partsOf(const ProofProblem& problem, double spacing) {
     const Face& face = named.face;
     parts.push_back({[&face, reach](const Vec3& centre, const Vec3& normal) {
                        return std::any_of(face.patches.begin(), face.patches.end(), [&](const Patch& patch) {
-                         return patch.distance(centre) < 2 * reach && patch.normal(centre).dot(normal) > kAlong;
+                         return patch.distance(centre) < 2 * reach &&
+                                patch.normal(centre).dot(normal) > kAlong;
                        });
                      },
                      [&face, reach](const Vec3& point) { return face.covers(point, reach); }});
@@ -321,7 +345,7 @@ Proof prove(const QuadraticTets& mesh, double spacing, const ProofProblem& probl
   faces.reserve(problem.faces.size());
   for (const NamedFace& face : problem.faces) faces.emplace_back(mesh, face.face, kFaceReach * spacing);
   refuseMissingFaces(problem, faces, spacing);
-  const NearFaces near(problem, problem.exclusion);
+  const NearFaces near(mesh, problem, faces, problem.exclusion);
   const std::vector<double> volumes = mesh.cornerVolumes();
 
   Proof proof;
@@ -345,8 +369,7 @@ Proof prove(const QuadraticTets& mesh, double spacing, const ProofProblem& probl
     CaseProof result;
     result.name = c.name;
     std::vector<double> load(3 * mesh.nodeCount(), 0.0);
-    for (const FaceLoad& l : c.loads)
-      faces[l.face].addAction(l.action, load);
+    for (const FaceLoad& l : c.loads) faces[l.face].addAction(l.action, load);
     result.applied = resultantOf(mesh, load, nullptr);
     std::vector<double>& u = result.displacements;
     u.assign(3 * mesh.nodeCount(), 0.0);
@@ -366,7 +389,7 @@ Proof prove(const QuadraticTets& mesh, double spacing, const ProofProblem& probl
     for (std::size_t s = 0; s < problem.supports.size(); ++s)
       result.reactions.push_back(resultantAt(mesh, reaction, held->owner(), static_cast<int>(s)));
     const std::vector<MaterialStress> stresses =
-        mesh.cornerStress(materials, u, mirrorsOf(mesh, problem, faces, c));
+        mesh.cornerStress(materials, u, mirrorsOf(mesh, problem, faces, c, held->directions()));
     for (const MaterialStress& at : stresses) {
       const auto principal = principalRange(at.stress);
       result.vonMises.push_back(vonMises(at.stress));
@@ -384,137 +407,6 @@ Vec3 CaseProof::unbalanced() const {
   Vec3 sum = applied.force;
   for (const Resultant& reaction : reactions) sum += reaction.force;
   return sum;
-}
-
-Estimated extrapolated(double coarse, double fine, double ratio, int order) {
-  return {fine, coarse, std::abs(fine - coarse) / (std::pow(ratio, order) - 1)};
-}
-
-std::string describe(Verdict verdict) {
-  switch (verdict) {
-    case Verdict::met:
-      return "met";
-    case Verdict::notMet:
-      return "not met";
-    case Verdict::inconclusive:
-      return "inconclusive";
-  }
-  return {};
-}
-
-Estimated factorFrom(const Estimated& used) {
-  const double factor = 1 / used.value;
-  return {factor, 1 / used.coarse, used.error == 0 ? 0 : factor - 1 / (used.value + used.error)};
-}
-
-namespace {
-
-int rank(Verdict verdict) {
-  return verdict == Verdict::met ? 0 : verdict == Verdict::inconclusive ? 1 : 2;
-}
-
-/// About how many tetrahedra bring an error of an order below a margin.
-/// @param perRatio their number on the fine mesh over that on the coarse one, `ratio` the same for spacings.
-double tetsFor(double margin, double error, int order, double tets, double perRatio, double ratio) {
-  constexpr double kMost = 20e6;
-  const double dimension = std::clamp(std::log(perRatio) / std::log(ratio), 2.0, 3.0);
-  const double needed = tets * std::pow(error / margin, dimension / order);
-  return needed < kMost ? needed : 0;
-}
-
-/// One figure, which is to be at most `bound`, from both meshes.
-Judgement judged(const Requirement& requirement, double coarse, double fine, int order, double bound,
-                 double ratio, double agreement) {
-  Judgement j{requirement, extrapolated(coarse, fine, ratio, order), {}, Verdict::inconclusive};
-  const double over = j.value.value - bound;
-  // Meshes that disagree are too coarse for the assumed order: the customary factor of three for studies of
-  // two meshes (Roache 1994) then keeps the estimate on the safe side.
-  if (j.value.difference() > agreement) j.value.error *= 3;
-  if (over + j.value.error <= 0) j.verdict = Verdict::met;
-  if (over - j.value.error > 0) j.verdict = Verdict::notMet;
-  return j;
-}
-
-}  // namespace
-
-Verdict overall(const std::vector<Judgement>& judgements) {
-  Verdict worst = Verdict::met;
-  for (const Judgement& j : judgements)
-    if (rank(j.verdict) > rank(worst)) worst = j.verdict;
-  return worst;
-}
-
-std::vector<Judgement> judge(const Proof& coarse, const Proof& proof, double ratio, double agreement,
-                             const ProofProblem& problem, const std::vector<Requirement>& requirements) {
-  constexpr int kChamferOrder = 2;  // what meshes cut off edges goes with the square of the spacing
-  std::vector<Judgement> judgements;
-  for (const Requirement& requirement : requirements) {
-    const bool least = requirement.kind == Requirement::Kind::safetyFactor;
-    // Of a safety factor the share of the strength that is used is judged.
-    const double bound = least ? 1 / requirement.bound : requirement.bound;
-    int order = kChamferOrder;
-    std::optional<Judgement> worst;
-    const auto account = [&](double rough, double fine, const std::string& name) {
-      Judgement j = judged(requirement, rough, fine, order, bound, ratio, agreement);
-      j.worstCase = name;
-      const bool worse = !worst || rank(j.verdict) > rank(worst->verdict) ||
-                         (j.verdict == worst->verdict && j.value.value > worst->value.value);
-      if (worse) worst = std::move(j);
-    };
-    if (requirement.kind == Requirement::Kind::mass) {
-      account(coarse.mass, proof.mass, {});
-    } else {
-      const auto face = std::find_if(problem.faces.begin(), problem.faces.end(),
-                                     [&](const NamedFace& f) { return f.name == requirement.face; });
-      if (!least && face == problem.faces.end())
-        throw InputError("a requirement names the unknown face " + requirement.face);
-      const auto number = static_cast<std::size_t>(face - problem.faces.begin());
-      if (!least && number < proof.faceShare.size() && proof.faceShare[number] == 0)
-        throw RunError("a requirement is about face " + requirement.face + ", which is not on the solid",
-                       "give the part material there with a [[keep]] under the face");
-      order = least ? kStressOrder : kDisplacementOrder;
-      for (std::size_t k = 0; k < proof.cases.size(); ++k) {
-        const CaseProof& rough = coarse.cases[k];
-        const CaseProof& fine = proof.cases[k];
-        if (least)
-          account(1 / rough.safetyFactor, 1 / fine.safetyFactor, fine.name);
-        else
-          account(rough.faceDisplacement[number].norm(), fine.faceDisplacement[number].norm(), fine.name);
-      }
-    }
-    if (!worst) continue;
-    if (worst->verdict == Verdict::inconclusive && coarse.tets > 0)
-      worst->decidingTets = tetsFor(
-          std::abs(worst->value.value - bound), worst->value.error, order, static_cast<double>(proof.tets),
-          static_cast<double>(proof.tets) / static_cast<double>(coarse.tets), ratio);
-    if (least) worst->value = factorFrom(worst->value);
-    judgements.push_back(std::move(*worst));
-  }
-  return judgements;
-}
-
-std::vector<std::string> doubts(const Proof& coarse, const Proof& proof) {
-  constexpr double kUnbalanced = 0.01;  // of the load; a solve at its tolerance leaves far less
-  constexpr double kApart = 10;
-  std::vector<std::string> sentences;
-  for (std::size_t k = 0; k < proof.cases.size(); ++k) {
-    const CaseProof& c = proof.cases[k];
-    // Loads in balance with each other have no resultant: then the force that the work done stands for.
-    double force = std::max(c.applied.force.norm(), c.displacement > 0 ? c.compliance / c.displacement : 0);
-    for (const Resultant& reaction : c.reactions) force = std::max(force, reaction.force.norm());
-    const double left = c.unbalanced().norm();
-    if (left > kUnbalanced * force)
-      sentences.push_back(
-          fmt::format("in case {} {:.3g} of {:.3g} N are not balanced: the body may be free to move", c.name,
-                      left, force));
-    const double ratio = c.compliance / coarse.cases[k].compliance;
-    if (ratio > kApart || ratio < 1 / kApart)
-      sentences.push_back(fmt::format(
-          "in case {} the compliances of both meshes are {:.2g} to 1: the body hardly holds together, or is "
-          "free to move",
-          c.name, std::max(ratio, 1 / ratio)));
-  }
-  return sentences;
 }
 
 }  // namespace barelattice

@@ -449,7 +449,9 @@ double QuadraticTets::recoveryGap(const TetMaterials& materials, std::span<const
           if (own(0).material != material || own(1).material != material || own(2).material != material ||
               own(3).material != material)
             continue;
-          const auto at = [&](std::size_t i) -> const Vec3& { return nodes_[static_cast<std::size_t>(t[i])]; };
+          const auto at = [&](std::size_t i) -> const Vec3& {
+            return nodes_[static_cast<std::size_t>(t[i])];
+          };
           const Cell cell(at(0), at(1), at(2), at(3));
           const auto u = gathered(t, displacement);
           for (const Barycentric& point : points) {

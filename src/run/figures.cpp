@@ -15,17 +15,13 @@ constexpr double kMPa = 1e-6;
 
 json caseJson(const BodyProof& body, std::size_t k, const ProofProblem& problem) {
   const CaseProof& c = body.fine.cases[k];
-  const CaseProof& rough = body.coarse.cases[k];
-  const auto error = [&](double coarse, double fine, int order) {
-    return extrapolated(coarse, fine, body.ratio, order).error;
-  };
+  const CaseErrors errors = errorsOf(body.coarse, body.fine, k, body.ratio);
   json faces = json::object();
   json faceErrors = json::object();
   for (std::size_t f = 0; f < problem.faces.size(); ++f) {
     if (body.fine.faceShare[f] == 0) continue;
     faces[problem.faces[f].name] = vectorJson(c.faceDisplacement[f], kMm);
-    faceErrors[problem.faces[f].name] =
-        kMm * error(rough.faceDisplacement[f].norm(), c.faceDisplacement[f].norm(), kDisplacementOrder);
+    faceErrors[problem.faces[f].name] = kMm * errors.faceDisplacement[f].error;
   }
   json reactions = json::object();
   for (const std::size_t s : problem.cases[k].supports) {
@@ -35,31 +31,30 @@ json caseJson(const BodyProof& body, std::size_t k, const ProofProblem& problem)
   json percentiles = json::object();
   for (std::size_t p = 0; p < kPercentiles.size(); ++p)
     percentiles[fmt::format("{:g}", 100 * kPercentiles[p])] = c.percentiles[p] * kMPa;
-  return {
-      {"name", c.name},
-      {"compliance_J", c.compliance},
-      {"compliance_error_J", error(rough.compliance, c.compliance, kDisplacementOrder)},
-      {"largest_displacement_mm", c.displacement * kMm},
-      {"face_displacement_mm", faces},
-      {"face_displacement_error_mm", faceErrors},
-      {"peak_von_mises_MPa", c.peakStress * kMPa},
-      {"peak_at_mm", vectorJson(c.peakAt, kMm)},
-      {"judged_von_mises_MPa", c.judgedStress * kMPa},
-      {"judged_von_mises_error_MPa", kMPa * error(rough.judgedStress, c.judgedStress, kStressOrder)},
-      {"judged_at_mm", vectorJson(c.judgedAt, kMm)},
-      {"percentiles_MPa", percentiles},
-      {"tension_MPa", c.tension * kMPa},
-      {"compression_MPa", c.compression * kMPa},
-      {"judged_in", (c.judgedIn == 0 ? problem.material : problem.otherMaterials[c.judgedIn - 1]).name},
-      {"safety_factor", c.safetyFactor},
-      {"safety_factor_error",
-       factorFrom(extrapolated(1 / rough.safetyFactor, 1 / c.safetyFactor, body.ratio, kStressOrder)).error},
-      {"applied_force_N", vectorJson(c.applied.force)},
-      {"applied_moment_Nm", vectorJson(c.applied.moment)},
-      {"reactions", reactions},
-      {"unbalanced_N", c.unbalanced().norm()},
-      {"solver_iterations", c.solve.iterations},
-      {"solver_energy_error", c.solve.energyError}};
+  return {{"name", c.name},
+          {"compliance_J", c.compliance},
+          {"compliance_error_J", errors.compliance.error},
+          {"largest_displacement_mm", c.displacement * kMm},
+          {"face_displacement_mm", faces},
+          {"face_displacement_error_mm", faceErrors},
+          {"peak_von_mises_MPa", c.peakStress * kMPa},
+          {"peak_at_mm", vectorJson(c.peakAt, kMm)},
+          {"judged_von_mises_MPa", c.judgedStress * kMPa},
+          {"judged_von_mises_error_MPa", kMPa * errors.judgedStress.error},
+          {"judged_at_mm", vectorJson(c.judgedAt, kMm)},
+          {"percentiles_MPa", percentiles},
+          {"tension_MPa", c.tension * kMPa},
+          {"compression_MPa", c.compression * kMPa},
+          {"judged_in", (c.judgedIn == 0 ? problem.material : problem.otherMaterials[c.judgedIn - 1]).name},
+          {"safety_factor", c.safetyFactor},
+          {"safety_factor_error", factorFrom(errors.used).error},
+          {"error_order", errors.order},
+          {"applied_force_N", vectorJson(c.applied.force)},
+          {"applied_moment_Nm", vectorJson(c.applied.moment)},
+          {"reactions", reactions},
+          {"unbalanced_N", c.unbalanced().norm()},
+          {"solver_iterations", c.solve.iterations},
+          {"solver_energy_error", c.solve.energyError}};
 }
 
 }  // namespace
@@ -82,12 +77,15 @@ std::string historyCsv(const std::vector<IterationRecord>& history) {
 json bodyJson(const BodyProof& body, const ProofProblem& problem, const std::vector<double>& weights) {
   json cases = json::array();
   double compliance = 0;
-  double coarse = 0;
+  double error = 0;
   for (std::size_t k = 0; k < body.fine.cases.size(); ++k) {
     cases.push_back(caseJson(body, k, problem));
     compliance += weights[k] * body.fine.cases[k].compliance;
-    coarse += weights[k] * body.coarse.cases[k].compliance;
+    error += weights[k] * errorsOf(body.coarse, body.fine, k, body.ratio).compliance.error;
   }
+  json shares = json::object();
+  for (std::size_t f = 0; f < problem.faces.size(); ++f)
+    shares[problem.faces[f].name] = body.fine.faceShare[f];
   json worst = json::array();
   for (const Vec3& at : body.fine.worstAt) worst.push_back(vectorJson(at, kMm));
   return {{"tetrahedra", body.fine.tets},
@@ -102,9 +100,10 @@ json bodyJson(const BodyProof& body, const ProofProblem& problem, const std::vec
           {"least_angles_by_ten_degrees", body.fine.angleHistogram},
           {"worst_elements_at_mm", worst},
           {"pieces", body.pieces},
+          {"face_share", shares},
           {"set_apart_mm", problem.exclusion * kMm},
           {"compliance_J", compliance},
-          {"compliance_error_J", extrapolated(coarse, compliance, body.ratio, kDisplacementOrder).error},
+          {"compliance_error_J", error},
           {"cases", cases}};
 }
 

@@ -6,7 +6,7 @@
 #include <vector>
 
 #include "barelattice/optimise/optimiser.hpp"
-#include "barelattice/proof/proof.hpp"
+#include "barelattice/proof/verdict.hpp"
 
 namespace barelattice {
 

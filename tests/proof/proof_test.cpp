@@ -1,5 +1,3 @@
-#include "barelattice/proof/proof.hpp"
-
 #include <gtest/gtest.h>
 
 #include <cmath>
@@ -7,8 +5,10 @@
 #include <random>
 
 #include "barelattice/base/error.hpp"
+#include "barelattice/proof/verdict.hpp"
 #include "barelattice/proof/vtu.hpp"
 #include "support/own_folder.hpp"
+#include "support/proof_mesh.hpp"
 
 namespace barelattice {
 namespace {
@@ -116,10 +116,10 @@ TEST(Proof, barUnderTensionHasItsStressMassAndReactions) {
   problem.supports = {{"root", 0}};
   problem.cases = {{"pull", {{"pull", 1, {{8000, 0, 0}}}}, {0}}, {"idle", {{"pull", 1, {}}}, {0}}};
   problem.exclusion = 0.03;
-  const Proof proof = prove(QuadraticTets(meshOf(bar, spacing)), spacing, problem);
+  const Proof proof = prove(proofMesh(bar, spacing, problem), spacing, problem);
   const CaseProof& pull = proof.cases[0];
-  EXPECT_NEAR(proof.mass / (4e-5 * 7850), 1, 0.02);
-  EXPECT_NEAR(pull.judgedStress / 20e6, 1, 0.05);
+  EXPECT_NEAR(proof.mass / (4e-5 * 7850), 1, 1e-9);
+  EXPECT_NEAR(pull.judgedStress / 20e6, 1, 0.01);
   EXPECT_NEAR(pull.safetyFactor, 350e6 / pull.judgedStress, 1e-9);
   EXPECT_NEAR(pull.faceDisplacement[1].x() / (20e6 / 205e9 * 0.1), 1, 0.03);
   EXPECT_LT((pull.reactions[0].force + Vec3(8000, 0, 0)).norm(), 1e-3 * 8000);
@@ -139,20 +139,20 @@ TEST(Proof, bondedBarsShareTheLoadByTheirStiffness) {
   problem.faces = {planeFace("left", bar, -Vec3::UnitX(), 0.0005),
                    planeFace("right", bar, Vec3::UnitX(), 0.0005)};
   problem.supports = {{"root", 0, 1}, {"side", 0, 6}};
-  // Pulled where the resultant runs, so that nothing bends.
+  // Pulled on either half of its end, by as much as that half carries, so that nothing bends.
   const double stiff = 200e9 * 0.02 * 0.0125;
   const double soft = 50e9 * 0.02 * 0.0075;
   const double pull = 20000;
-  problem.faces.push_back(problem.faces[1]);
-  std::erase_if(problem.faces[1].face.points, [](const SurfacePoint& p) { return p.position.z() > 0.0125; });
-  std::erase_if(problem.faces[2].face.points, [](const SurfacePoint& p) { return p.position.z() < 0.0125; });
-  problem.faces[2].name = "right, soft";
+  problem.faces[1] =
+      planeFace("right, stiff", makeBox({0, 0, 0}, {0.1, 0.02, 0.0125}), Vec3::UnitX(), 0.0005);
+  problem.faces.push_back(
+      planeFace("right, soft", makeBox({0, 0, 0.0125}, {0.1, 0.02, 0.02}), Vec3::UnitX(), 0.0005));
   problem.cases = {{"pull",
                     {{"stiff", 1, {{pull * stiff / (stiff + soft), 0, 0}}},
                      {"soft", 2, {{pull * soft / (stiff + soft), 0, 0}}}},
                     {0, 1}}};
   problem.exclusion = 0.03;
-  const Proof proof = prove(QuadraticTets(meshOf(bar, spacing)), spacing, problem);
+  const Proof proof = prove(proofMesh(bar, spacing, problem), spacing, problem);
   const CaseProof& found = proof.cases[0];
   const double strain = pull / (stiff + soft);
   EXPECT_NEAR(found.faceDisplacement[1].x() / (0.1 * strain), 1, 0.03);
@@ -180,16 +180,15 @@ TEST(Proof, cantileverAgreesWithBeamTheory) {
   problem.supports = {{"root", 0}};
   problem.cases = {{"down", {{"push", 1, {{0, 0, -100}}}}, {0}}};
   problem.exclusion = 0.05;
-  const Proof proof = prove(QuadraticTets(meshOf(beam, spacing)), spacing, problem);
+  const Proof proof = prove(proofMesh(beam, spacing, problem), spacing, problem);
   const double inertia = std::pow(height, 4) / 12;
   const double shear = kSteel.modulus / (2 * (1 + kSteel.poisson));
   const double kappa = 10 * (1 + kSteel.poisson) / (12 + 11 * kSteel.poisson);
   const double deflection =
       100 * 1e-3 / (3 * kSteel.modulus * inertia) + 100 * 0.1 / (kappa * shear * height * height);
-  EXPECT_NEAR(-proof.cases[0].faceDisplacement[1].z() / deflection, 1,
-              0.04);                                             // chamfered edges soften it by some percent
+  EXPECT_NEAR(-proof.cases[0].faceDisplacement[1].z() / deflection, 1, 0.01);
   const double bending = 100 * 0.05 * (0.5 * height) / inertia;  // outside half the length round the root
-  EXPECT_NEAR(proof.cases[0].judgedStress / bending, 1, 0.06);
+  EXPECT_NEAR(proof.cases[0].judgedStress / bending, 1, 0.02);
   EXPECT_GT(proof.cases[0].peakStress, 1.6 * bending)
       << "the root carries twice the moment and a clamped edge";
 }
@@ -206,7 +205,7 @@ TEST(Proof, loadsOnCurvedFacesKeepTheirResultant) {
   problem.supports = {{"root", 0}};
   problem.cases = {{"pull", {{"pull", 1, {{1000, 500, -200}}}}, {0}}};
   const double spacing = 0.004;
-  const Proof proof = prove(QuadraticTets(meshOf(plate, spacing)), spacing, problem);
+  const Proof proof = prove(proofMesh(plate, spacing, problem), spacing, problem);
   const Resultant wanted = resultantOnFace(problem.faces[1].face, {{1000, 500, -200}}, Vec3::Zero());
   EXPECT_LT((proof.cases[0].applied.force - wanted.force).norm(), 1e-9 * wanted.force.norm());
   EXPECT_LT((proof.cases[0].applied.moment - wanted.moment).norm(), 1e-3 * wanted.moment.norm());
@@ -214,14 +213,24 @@ TEST(Proof, loadsOnCurvedFacesKeepTheirResultant) {
   EXPECT_LT((reaction + wanted.force).norm(), 1e-3 * wanted.force.norm());
 }
 
-TEST(Proof, refusesAFaceThatIsNotOnTheSolid) {
+TEST(Proof, refusesAFaceThatIsNotOnTheSolidIfItMatters) {
   const ShapePtr bar = makeBox({0, 0, 0}, {0.1, 0.02, 0.02});
   const ShapePtr elsewhere = makeBox({1, 0, 0}, {1.1, 0.02, 0.02});
   ProofProblem problem;
   problem.material = kSteel;
   problem.faces = {planeFace("left", elsewhere, -Vec3::UnitX(), 0.001)};
   problem.supports = {{"root", 0}};
-  EXPECT_THROW(prove(QuadraticTets(meshOf(bar, 0.005)), 0.005, problem), InputError);
+  const QuadraticTets mesh(meshOf(bar, 0.005));
+  problem.cases = {{"idle", {}, {0}}};
+  EXPECT_THROW(prove(mesh, 0.005, problem), InputError) << "held where there is nothing";
+  problem.faces.push_back(planeFace("right", bar, Vec3::UnitX(), 0.001));
+  problem.supports[0].face = 1;
+  problem.cases[0].loads = {{"push", 0, {{1, 0, 0}}}};
+  EXPECT_THROW(prove(mesh, 0.005, problem), InputError) << "loaded where there is nothing";
+  problem.cases[0].loads.clear();
+  const Proof proof = prove(mesh, 0.005, problem);
+  EXPECT_EQ(proof.faceShare[0], 0) << "nothing acts there: it may be missing";
+  EXPECT_NEAR(proof.faceShare[1], 1, 1e-9);
 }
 
 Proof proofWith(double mass, std::vector<std::pair<double, double>> tipAndFactor) {
@@ -240,7 +249,7 @@ Proof proofWith(double mass, std::vector<std::pair<double, double>> tipAndFactor
 TEST(Verdict, needsTheFigureAndItsErrorOnTheRightSideOfTheBound) {
   ProofProblem problem;
   problem.faces = {{"tip", {}}};
-  const double ratio = 2;  // displacements: a third of the difference; stress: all of it
+  const double ratio = 2;  // the order is 1 as long as no recovered stress shows another
   const Proof coarse = proofWith(2, {{0.001, 3}, {0.00294, 2.05}});
   const Proof fine = proofWith(2, {{0.001, 3}, {0.003, 2}});
   const auto one = [&](Requirement::Kind kind, double bound) {
@@ -257,13 +266,13 @@ TEST(Verdict, needsTheFigureAndItsErrorOnTheRightSideOfTheBound) {
   EXPECT_EQ(meshed(2.05).verdict, Verdict::met);
   EXPECT_EQ(meshed(2.02).verdict, Verdict::inconclusive);
   EXPECT_EQ(meshed(1.95).verdict, Verdict::notMet);
-  const Judgement tip = one(Kind::displacement, 0.00303);
+  const Judgement tip = one(Kind::displacement, 0.0031);
   EXPECT_EQ(tip.worstCase, "case 2");
-  EXPECT_NEAR(tip.value.error, 0.00002, 1e-9);
+  EXPECT_NEAR(tip.value.error, 1.5 * 0.00006, 1e-9);
   EXPECT_EQ(tip.verdict, Verdict::met);
-  EXPECT_EQ(one(Kind::displacement, 0.00301).verdict, Verdict::inconclusive)
+  EXPECT_EQ(one(Kind::displacement, 0.00305).verdict, Verdict::inconclusive)
       << "the bound lies within the error";
-  EXPECT_EQ(one(Kind::displacement, 0.00297).verdict, Verdict::notMet);
+  EXPECT_EQ(one(Kind::displacement, 0.0029).verdict, Verdict::notMet);
   EXPECT_EQ(one(Kind::safetyFactor, 1.9).verdict, Verdict::met);
   EXPECT_EQ(one(Kind::safetyFactor, 1.97).verdict, Verdict::inconclusive);
   EXPECT_EQ(one(Kind::safetyFactor, 2.1).verdict, Verdict::notMet);
@@ -277,11 +286,11 @@ TEST(Verdict, isInconclusiveWhenTheMeshesDisagree) {
   const auto with = [&](double agreement) {
     return judge(coarse, fine, 3, agreement, problem, {{Requirement::Kind::safetyFactor, "", 1.5}});
   };
-  // Used are 0.385 and 0.5 of the strength: 0.5 +- 0.058, or 2 - 0.2.
+  // Used are 0.385 and 0.5 of the strength: 0.5 +- 0.069, or 2 - 0.24.
   EXPECT_EQ(with(0.5)[0].verdict, Verdict::met);
   const auto judged = with(0.1);
   EXPECT_NEAR(judged[0].value.value, 2, 1e-12);
-  EXPECT_NEAR(judged[0].value.error, 2 - 1 / (0.5 + 3 * 0.5 * (0.5 - 1 / 2.6)), 1e-9);
+  EXPECT_NEAR(judged[0].value.error, 2 - 1 / (0.5 + 3 * 0.6 * (0.5 - 1 / 2.6)), 1e-9);
   EXPECT_EQ(judged[0].verdict, Verdict::inconclusive);
   EXPECT_EQ(overall(judged), Verdict::inconclusive);
   EXPECT_EQ(overall({}), Verdict::met);
@@ -293,7 +302,7 @@ TEST(Verdict, isTheWorstOfAllCases) {
   problem.faces = {{"tip", {}}};
   const Proof coarse = proofWith(2, {{0.0005, 3}, {0.00198, 2}});
   const Proof fine = proofWith(2, {{0.0019, 2.1}, {0.002, 2}});
-  const auto tip = judge(coarse, fine, 1.3, 0.1, problem, {{Requirement::Kind::displacement, "tip", 0.0021}});
+  const auto tip = judge(coarse, fine, 1.3, 0.1, problem, {{Requirement::Kind::displacement, "tip", 0.0022}});
   EXPECT_EQ(tip[0].verdict, Verdict::inconclusive);
   EXPECT_EQ(tip[0].worstCase, "case 1");
   EXPECT_EQ(tip[0].value.value, 0.0019);
@@ -309,7 +318,7 @@ TEST(Verdict, isTheWorstOfAllCases) {
 // 20 of 350 MPa: the factors of two meshes differ by hundreds, the stress by nothing that matters.
 TEST(Verdict, ofASafetyFactorIsThatOfTheStress) {
   ProofProblem problem;
-  const auto judged = judge(proofWith(1, {{0, 350 / 1.4}}), proofWith(1, {{0, 350 / 20.0}}), 1.3, 0.1,
+  const auto judged = judge(proofWith(1, {{0, 350 / 10.0}}), proofWith(1, {{0, 350 / 20.0}}), 1.3, 0.1,
                             problem, {{Requirement::Kind::safetyFactor, "", 1.5}});
   EXPECT_EQ(judged[0].verdict, Verdict::met);
   EXPECT_LT(judged[0].value.error, judged[0].value.value) << "a factor is never negative";
@@ -350,6 +359,7 @@ TEST(Verdict, tellsHowManyTetrahedraWouldDecide) {
   const double exact = 1;
   const auto withSpacing = [&](double h) {
     Proof proof = proofWith(1, {{exact + 0.04 * h * h, 2}});
+    proof.cases[0].recoveryGap = h * h;
     proof.tets = static_cast<std::size_t>(1e5 / (h * h * h));
     return proof;
   };
@@ -380,7 +390,7 @@ TEST(Vtu, readsBackTheSurfaceItWrote) {
                    planeFace("right", bar, Vec3::UnitX(), 0.001)};
   problem.supports = {{"root", 0}};
   problem.cases = {{"pull", {{"pull", 1, {{800, 0, 0}}}}, {0}}};
-  const QuadraticTets mesh(meshOf(bar, 0.006));
+  const QuadraticTets mesh = proofMesh(bar, 0.006, problem);
   const Proof proof = prove(mesh, 0.006, problem);
   const std::filesystem::path path = ownFolder() / "proof.vtu";
   writeVtu(path, mesh, proof);

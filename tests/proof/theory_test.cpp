@@ -5,7 +5,7 @@
 #include <cmath>
 #include <numbers>
 
-#include "barelattice/proof/proof.hpp"
+#include "support/proof_mesh.hpp"
 
 namespace barelattice {
 namespace {
@@ -24,9 +24,7 @@ NamedFace faceOf(const char* name, const ShapePtr& shape, Patch::Kind kind, std:
 }
 
 Proof proved(const ShapePtr& shape, double spacing, const ProofProblem& problem) {
-  const QuadraticTets mesh(stuff([&](const Vec3& p) { return shape->distance(p); }, shape->bounds(), spacing,
-                                 FeatherEdges::trimmed));
-  return prove(mesh, spacing, problem);
+  return prove(proofMesh(shape, spacing, problem), spacing, problem);
 }
 
 // Lame's thick cylinder (Timoshenko & Goodier, Theory of Elasticity, section 28) under pressure p inside,
@@ -50,8 +48,7 @@ TEST(Theory, thickCylinderUnderPressure) {
   problem.across = AcrossSheet::held;
   problem.cases = {{"inside", {{"oil", 2, {Vec3::Zero(), p}}}, {0, 1}}};
   const double spacing = 0.0016;
-  const QuadraticTets mesh(stuff([&](const Vec3& q) { return tube->distance(q); }, tube->bounds(), spacing,
-                                 FeatherEdges::trimmed));
+  const QuadraticTets mesh = proofMesh(tube, spacing, problem);
   const Proof proof = prove(mesh, spacing, problem);
   const double hoop = p * (b * b + a * a) / (b * b - a * a);
   // The largest principal stress on the bore, away from the cut planes and the ends.
@@ -96,8 +93,7 @@ TEST(Theory, thickSphereUnderPressure) {
   problem.supports = {{"x", 0, 1}, {"y", 1, 2}, {"z", 2, 4}};
   problem.cases = {{"inside", {{"gas", 3, {Vec3::Zero(), p}}}, {0, 1, 2}}};
   const double spacing = 0.0018;
-  const QuadraticTets mesh(stuff([&](const Vec3& q) { return shell->distance(q); }, shell->bounds(), spacing,
-                                 FeatherEdges::trimmed));
+  const QuadraticTets mesh = proofMesh(shell, spacing, problem);
   const Proof proof = prove(mesh, spacing, problem);
   const double hoop = p * (b * b * b + 2 * a * a * a) / (2 * (b * b * b - a * a * a));
   double mean = 0;

@@ -11,19 +11,20 @@
 
 #include "barelattice/geometry/sheet_mesh.hpp"
 #include "barelattice/proof/proof.hpp"
+#include "support/proof_mesh.hpp"
 
 namespace barelattice {
 
 struct ExactProblem {
   std::string family;
   std::string name;
-  ShapePtr shape;       ///< of a sheet: its full thickness
-  double volume = 0;    ///< m3
-  double thickness = 0; ///< of a sheet, m
+  ShapePtr shape;        ///< of a sheet: its full thickness
+  double volume = 0;     ///< m3
+  double thickness = 0;  ///< of a sheet, m
   ProofProblem problem = {};
-  std::optional<double> compliance = {};                              ///< J
-  std::optional<std::pair<std::size_t, double>> displacement = {};    ///< of which face, how large its mean, m
-  std::optional<double> stress = {};                                  ///< largest von Mises stress, Pa
+  std::optional<double> compliance = {};                            ///< J
+  std::optional<std::pair<std::size_t, double>> displacement = {};  ///< of which face, how large its mean, m
+  std::optional<double> stress = {};                                ///< largest von Mises stress, Pa
 };
 
 inline NamedFace planeOf(const char* name, const ShapePtr& shape, const Vec3& direction, double spacing) {
@@ -32,7 +33,8 @@ inline NamedFace planeOf(const char* name, const ShapePtr& shape, const Vec3& di
   return {name, selectFace(*shape, selector, spacing)};
 }
 
-inline NamedFace roundOf(const char* name, const ShapePtr& shape, Patch::Kind kind, bool hole, double spacing) {
+inline NamedFace roundOf(const char* name, const ShapePtr& shape, Patch::Kind kind, bool hole,
+                         double spacing) {
   FaceSelector selector;
   selector.kind = kind;
   selector.hole = hole;
@@ -40,15 +42,17 @@ inline NamedFace roundOf(const char* name, const ShapePtr& shape, Patch::Kind ki
 }
 
 /// The mesh a run would make.
-inline TetMesh meshOf(const ExactProblem& exact, double spacing) {
+inline QuadraticTets meshOf(const ExactProblem& exact, double spacing) {
+  if (exact.thickness == 0) return proofMesh(exact.shape, spacing, exact.problem);
   const Implicit f = [&](const Vec3& p) { return exact.shape->distance(p); };
   const Box bounds = exact.shape->bounds();
-  TetMesh mesh = exact.thickness > 0
-                     ? stuffSheet([&](const Eigen::Vector2d& p) { return f({p.x(), p.y(), 0.5 * exact.thickness}); },
-                                  {bounds.min().head<2>(), bounds.max().head<2>()}, spacing, exact.thickness)
-                     : stuff(f, bounds, spacing, FeatherEdges::trimmed);
+  TetMesh mesh = stuffSheet(
+      [&](const Eigen::Vector2d& p) {
+        return f({p.x(), p.y(), 0.5 * exact.thickness});
+      },
+      {bounds.min().head<2>(), bounds.max().head<2>()}, spacing, exact.thickness);
   sharpenTets(mesh, f, spacing, partsOf(exact.problem, spacing));
-  return mesh;
+  return QuadraticTets(mesh);
 }
 
 inline double spacingOf(const ExactProblem& exact, int tetrahedra) {
@@ -57,7 +61,7 @@ inline double spacingOf(const ExactProblem& exact, int tetrahedra) {
 }
 
 inline Proof provedOn(const ExactProblem& exact, double spacing) {
-  return prove(QuadraticTets(meshOf(exact, spacing)), spacing, exact.problem);
+  return prove(meshOf(exact, spacing), spacing, exact.problem);
 }
 
 namespace exact {
@@ -73,7 +77,8 @@ inline ExactProblem bar(const std::string& name, const Vec3& size, double thickn
   const double fine = size.minCoeff() / 20;
   e.problem.material = kSteel;
   e.problem.across = across;
-  e.problem.faces = {planeOf("left", e.shape, -Vec3::UnitX(), fine), planeOf("right", e.shape, Vec3::UnitX(), fine),
+  e.problem.faces = {planeOf("left", e.shape, -Vec3::UnitX(), fine),
+                     planeOf("right", e.shape, Vec3::UnitX(), fine),
                      planeOf("front", e.shape, -Vec3::UnitY(), fine)};
   e.problem.supports = {{"left", 0, 1}, {"front", 2, 2}};
   e.problem.cases = {{"pull", {{"pull", 1, {Vec3::Zero(), -pull}}}, {0, 1}}};
@@ -120,8 +125,9 @@ inline ExactProblem shear(const Vec3& size) {
   ExactProblem e{"shear", "block", makeBox({0, 0, 0}, size), size.prod()};
   const double fine = size.minCoeff() / 20;
   e.problem.material = kSteel;
-  e.problem.faces = {planeOf("foot", e.shape, -Vec3::UnitY(), fine), planeOf("top", e.shape, Vec3::UnitY(), fine),
-                     planeOf("right", e.shape, Vec3::UnitX(), fine), planeOf("left", e.shape, -Vec3::UnitX(), fine)};
+  e.problem.faces = {
+      planeOf("foot", e.shape, -Vec3::UnitY(), fine), planeOf("top", e.shape, Vec3::UnitY(), fine),
+      planeOf("right", e.shape, Vec3::UnitX(), fine), planeOf("left", e.shape, -Vec3::UnitX(), fine)};
   e.problem.supports = {{"foot", 0}};
   e.problem.cases = {{"shear",
                       {{"top", 1, {{tau * size.x() * size.z(), 0, 0}}},
@@ -135,8 +141,8 @@ inline ExactProblem shear(const Vec3& size) {
   return e;
 }
 
-/// Lame's thick cylinder under pressure inside or outside (Timoshenko & Goodier, Theory of Elasticity, section
-/// 28), a quarter of it: kept from stretching, or free to.
+/// Lame's thick cylinder under pressure inside or outside (Timoshenko & Goodier, Theory of Elasticity,
+/// section 28), a quarter of it: kept from stretching, or free to.
 inline ExactProblem cylinder(const std::string& name, double a, double b, double length, bool inside,
                              AcrossSheet across, double thickness = 0) {
   const double p = 50e6;
@@ -199,7 +205,8 @@ inline ExactProblem sphere(const std::string& name, double a, double b, bool ins
   const double radial = r / kSteel.modulus * (hoop - nu * (hoop - p));
   e.compliance = p * std::abs(radial) * 0.5 * pi * r * r;
   e.displacement = {3, std::sqrt(3.0) / 2 * std::abs(radial)};
-  e.stress = inside ? hoop + p : 1.5 * p * outer / cubes;  // at the bore; outside pressure: hoop there, radial 0
+  e.stress =
+      inside ? hoop + p : 1.5 * p * outer / cubes;  // at the bore; outside pressure: hoop there, radial 0
   return e;
 }
 
@@ -211,8 +218,8 @@ inline ExactProblem strip() {
   const double length = 0.08;
   const double pull = 100e6;
   const double thickness = 0.004;
-  const ShapePtr shape = makeDifference(makeBox({0, 0, 0}, {length, half, thickness}),
-                                        {makeCylinder({0, 0, -1}, {0, 0, 1}, r)});
+  const ShapePtr shape =
+      makeDifference(makeBox({0, 0, 0}, {length, half, thickness}), {makeCylinder({0, 0, -1}, {0, 0, 1}, r)});
   ExactProblem e{"strip", "howland", shape, (length * half - 0.25 * pi * r * r) * thickness, thickness};
   e.problem.material = kSteel;
   e.problem.across = AcrossSheet::held;

@@ -16,7 +16,7 @@
 #include "barelattice/grid/domain.hpp"
 #include "barelattice/layout/density_filter.hpp"
 #include "barelattice/optimise/optimiser.hpp"
-#include "barelattice/proof/proof.hpp"
+#include "barelattice/proof/verdict.hpp"
 #include "barelattice/solid/reinterpret.hpp"
 
 namespace barelattice {

@@ -9,15 +9,40 @@
 
 namespace barelattice {
 
-/// The errors of one case's figures, each with the value on the fine mesh.
-struct CaseErrors {
-  double order = 0;  ///< with which the energy's error falls, as seen
-  Estimated compliance;
-  Estimated judgedStress;
-  std::vector<Estimated> faceDisplacement;  ///< size of the mean motion, by face of the problem
+/// A figure found on two meshes, and what they say about its error.
+struct Estimated {
+  double value = 0;   ///< on the fine mesh
+  double coarse = 0;  ///< on the coarse one
+  double error = 0;   ///< estimated error of `value`, same unit, not negative
+  /// Relative difference of the two meshes.
+  double difference() const { return value == 0 ? 0 : std::abs(coarse / value - 1); }
 };
 
+/// Richardson's extrapolation from two meshes: with an error of order p and spacings in the ratio r, the fine
+/// value is off by (fine - coarse) / (r^p - 1).
+Estimated extrapolated(double coarse, double fine, double ratio, double order);
+
+/// The errors of one case's figures. Two meshes alone may agree by accident, and a recovered stress alone
+/// does not see what straight edges cut off round faces; so each is the larger of what both say, times
+/// constants found on exact solutions (docs/performance.md):
+///   compliance           2 |C_c - C_f| / (r^p - 1), and half of the recovery gap;
+///   displacement of face 1.5 |u_c - u_f| / (r^p - 1), and half of the compliance's relative error;
+///   stress               1.2 |s_c - s_f| / (r - 1), 0.7 of the spread there, and 2.5 times the relative
+///                        error of the energy norm, sqrt(gap / C).
+/// The order p is the one the recovery gap shows, 1 (a crack) to 2 (straight edges on round faces).
+struct CaseErrors {
+  double order = 0;
+  Estimated compliance;                     ///< J
+  Estimated used;                           ///< share of its strength the judged material uses
+  Estimated judgedStress;                   ///< Pa
+  std::vector<Estimated> faceDisplacement;  ///< size of the mean motion, by face of the problem, m
+};
+
+/// The order with which the stress's error is taken to fall.
+inline constexpr double kStressOrder = 1;
+
 /// @param coarse the same problem on a mesh whose spacing is `ratio` times as large.
+/// @param k which case.
 CaseErrors errorsOf(const Proof& coarse, const Proof& fine, std::size_t k, double ratio);
 
 }  // namespace barelattice

@@ -61,7 +61,7 @@ struct ProofProblem {
   std::vector<FaceHold> supports;
   std::vector<ProofCase> cases;
   AcrossSheet across = AcrossSheet::body;
-  double exclusion = 0;     ///< stresses closer than this to a support or load are judged apart, m
+  double exclusion = 0;  ///< stresses closer than this to a support or load are judged apart, m
   /// Pieces of other materials; a tetrahedron is of the one its centre lies in.
   std::vector<Material> otherMaterials = {};   ///< numbered from 1
   std::vector<MaterialRegion> materials = {};  ///< where they are; see Regions
@@ -87,14 +87,14 @@ struct CaseProof {
   double compression = 0;               ///< smallest principal stress there, Pa; negative in compression
   std::array<double, 4> percentiles{};  ///< von Mises stress that kPercentiles of the volume outside the
                                         ///< exclusion distance stay below, Pa
-  double recoveryGap = 0;   ///< see QuadraticTets::recoveryGap, J
+  double recoveryGap = 0;               ///< see QuadraticTets::recoveryGap, J
   double judgedSpread = 0;  ///< how far the tetrahedra round judgedAt differ, Pa; see MaterialStress::spread
-  std::vector<Resultant> reactions;     ///< by support: force on the part, moment about the origin
-  Resultant applied;                    ///< of the loads as they act on the mesh, about the origin
-  std::vector<double> vonMises;         ///< by corner node, Pa
-  std::vector<double> principalMost;    ///< largest principal stress by corner node, Pa
-  std::vector<double> principalLeast;   ///< smallest principal stress by corner node, Pa
-  std::vector<double> displacements;    ///< three per node, m
+  std::vector<Resultant> reactions;    ///< by support: force on the part, moment about the origin
+  Resultant applied;                   ///< of the loads as they act on the mesh, about the origin
+  std::vector<double> vonMises;        ///< by corner node, Pa
+  std::vector<double> principalMost;   ///< largest principal stress by corner node, Pa
+  std::vector<double> principalLeast;  ///< smallest principal stress by corner node, Pa
+  std::vector<double> displacements;   ///< three per node, m
 
   /// What loads and reactions leave over, N; next to nothing where the body is held.
   Vec3 unbalanced() const;
@@ -109,9 +109,9 @@ struct Proof {
   double smallestAngle = 0;  ///< least dihedral angle, degrees; a regular tetrahedron has 70.5
   double largestAngle = 0;
   std::array<std::size_t, 8>
-      angleHistogram{};       ///< tetrahedra by least dihedral angle, in steps of ten degrees
+      angleHistogram{};           ///< tetrahedra by least dihedral angle, in steps of ten degrees
   std::vector<double> faceShare;  ///< of each face of the problem, how much of its area is on the mesh
-  std::vector<Vec3> worstAt;  ///< centres of up to five with the least angles, the worst first, m
+  std::vector<Vec3> worstAt;      ///< centres of up to five with the least angles, the worst first, m
   std::vector<CaseProof> cases;
 };
 
@@ -119,75 +119,15 @@ struct Proof {
 /// @param spacing of the mesh's lattice, m.
 std::vector<SurfacePart> partsOf(const ProofProblem& problem, double spacing);
 
-/// Analyses a mesh under every case with ten-node tetrahedra. A load goes to the surface triangles that lie on
-/// its face, with their quadratic shape functions; a support holds every node of those on its own. Cases with
-/// the same supports share one stiffness and its multigrid.
-/// @param mesh with edges along the rims of the problem's faces (sharpenTets), or what lies across is left out.
+/// Analyses a mesh under every case with ten-node tetrahedra. A load goes to the surface triangles that lie
+/// on its face, with their quadratic shape functions; a support holds every node of those on its own. Cases
+/// with the same supports share one stiffness and its multigrid.
+/// @param mesh with edges along the rims of the problem's faces (sharpenTets), or what lies across is left
+/// out.
 /// @param spacing of the lattice the mesh comes from, m.
 /// @throws InputError if the mesh is empty, or less than half of a loaded face or nothing of a held one is on
 ///   it; RunError if the supports leave a motion free or a solve fails.
 Proof prove(const QuadraticTets& mesh, double spacing, const ProofProblem& problem,
             const ProgressCallback& progress = {});
-
-/// A figure found on two meshes, and what they say about its error.
-struct Estimated {
-  double value = 0;   ///< on the fine mesh
-  double coarse = 0;  ///< on the coarse one
-  double error = 0;   ///< estimated error of `value`, same unit, not negative
-  /// Relative difference of the two meshes.
-  double difference() const { return value == 0 ? 0 : std::abs(coarse / value - 1); }
-};
-
-/// Richardson's extrapolation from two meshes: with an error of order p and spacings in the ratio r, the fine
-/// value is off by (fine - coarse) / (r^p - 1). Orders are assumed low, so that the estimate errs on the
-/// large side: 2 for displacements and compliances, 1 for the largest stress.
-Estimated extrapolated(double coarse, double fine, double ratio, int order);
-inline constexpr int kDisplacementOrder = 2;
-inline constexpr int kStressOrder = 1;
-
-/// Something the finished part must fulfil.
-struct Requirement {
-  enum class Kind { displacement, mass, safetyFactor };
-  Kind kind = Kind::mass;
-  std::string face;  ///< displacement: of which face, by name
-  double bound = 0;  ///< at most, m or kg; safety factor: at least
-};
-
-enum class Verdict {
-  met,           ///< the figure holds, and still does with its estimated error
-  notMet,        ///< it does not, and would not with its error taken off
-  inconclusive,  ///< the two meshes disagree too much to tell: the bound lies within the error
-};
-
-/// "met", "not met", "inconclusive".
-std::string describe(Verdict verdict);
-
-/// The safety factor from the share of the strength that is used. Its error is that of the stress: where
-/// there is little stress a large difference between two meshes' factors says nothing.
-Estimated factorFrom(const Estimated& used);
-
-struct Judgement {
-  Requirement requirement;
-  Estimated value;        ///< in the case with the worst verdict, and the worst of those
-  std::string worstCase;  ///< empty for mass
-  Verdict verdict = Verdict::inconclusive;
-  /// Where inconclusive: about how many tetrahedra would make the error smaller than the distance from the
-  /// bound, if it falls as assumed. 0 elsewhere, and where more than 20 million would be needed.
-  double decidingTets = 0;
-};
-
-/// Holds the requirements against the proof, each in every case; the worst verdict counts.
-/// @param coarse the same problem on a mesh whose spacing is `ratio` times as large.
-/// @param agreement relative difference between the meshes above which the estimated error is trebled.
-std::vector<Judgement> judge(const Proof& coarse, const Proof& proof, double ratio, double agreement,
-                             const ProofProblem& problem, const std::vector<Requirement>& requirements);
-
-/// What makes the figures of both meshes prove nothing, in sentences; none where they may be judged: forces
-/// out of balance, or compliances ten to one apart, as of a body that hardly holds together or is free to
-/// move.
-std::vector<std::string> doubts(const Proof& coarse, const Proof& proof);
-
-/// Not met if one is not; else inconclusive if one is; else met.
-Verdict overall(const std::vector<Judgement>& judgements);
 
 }  // namespace barelattice

@@ -42,8 +42,8 @@ struct MaterialStress {
 
 /// A plane of symmetry the body ends at: rollers on a flat face along a coordinate axis.
 struct StressMirror {
-  int axis = 0;  ///< of its normal
-  double at = 0;  ///< m
+  int axis = 0;                    ///< of its normal
+  double at = 0;                   ///< m
   std::vector<std::size_t> nodes;  ///< that lie on it, ascending
 };
 
@@ -87,11 +87,12 @@ class QuadraticTets {
   /// recovery). Exact where the stress is linear. Nodes with few tetrahedra take those round their neighbours
   /// in as well. Stresses jump where materials meet: a node there gets that of the material nearest to its
   /// strength, recovered from that material's tetrahedra only. On mirrors the patch goes on behind them.
-  std::vector<MaterialStress> cornerStress(const TetMaterials& materials, std::span<const double> displacement,
+  std::vector<MaterialStress> cornerStress(const TetMaterials& materials,
+                                           std::span<const double> displacement,
                                            const std::vector<StressMirror>& mirrors = {}) const;
 
-  /// The energy of what recovered stress and stress differ by, J: the integral of d : C^-1 : d, twice the strain
-  /// energy of the error as far as the recovered stress is the better one (Zienkiewicz & Zhu 1992).
+  /// The energy of what recovered stress and stress differ by, J: the integral of d : C^-1 : d, twice the
+  /// strain energy of the error as far as the recovered stress is the better one (Zienkiewicz & Zhu 1992).
   /// Tetrahedra with a corner recovered in another material are left out.
   double recoveryGap(const TetMaterials& materials, std::span<const double> displacement,
                      const std::vector<MaterialStress>& recovered) const;

@@ -1,0 +1,57 @@
+/// @file
+/// What a finished part must fulfil, and whether its proof shows that it does.
+#pragma once
+
+#include <string>
+#include <vector>
+
+#include "barelattice/proof/errors.hpp"
+
+namespace barelattice {
+
+/// Something the finished part must fulfil.
+struct Requirement {
+  enum class Kind { displacement, mass, safetyFactor };
+  Kind kind = Kind::mass;
+  std::string face;  ///< displacement: of which face, by name
+  double bound = 0;  ///< at most, m or kg; safety factor: at least
+};
+
+enum class Verdict {
+  met,           ///< the figure holds, and still does with its estimated error
+  notMet,        ///< it does not, and would not with its error taken off
+  inconclusive,  ///< the two meshes disagree too much to tell: the bound lies within the error
+};
+
+/// "met", "not met", "inconclusive".
+std::string describe(Verdict verdict);
+
+/// The safety factor from the share of the strength that is used. Its error is that of the stress: where
+/// there is little stress a large difference between two meshes' factors says nothing.
+Estimated factorFrom(const Estimated& used);
+
+struct Judgement {
+  Requirement requirement;
+  Estimated value;        ///< in the case with the worst verdict, and the worst of those
+  std::string worstCase;  ///< empty for mass
+  Verdict verdict = Verdict::inconclusive;
+  /// Where inconclusive: about how many tetrahedra would make the error smaller than the distance from the
+  /// bound, if it falls as assumed. 0 elsewhere, and where more than 20 million would be needed.
+  double decidingTets = 0;
+};
+
+/// Holds the requirements against the proof, each in every case; the worst verdict counts.
+/// @param coarse the same problem on a mesh whose spacing is `ratio` times as large.
+/// @param agreement relative difference between the meshes above which the estimated error is trebled.
+std::vector<Judgement> judge(const Proof& coarse, const Proof& proof, double ratio, double agreement,
+                             const ProofProblem& problem, const std::vector<Requirement>& requirements);
+
+/// What makes the figures of both meshes prove nothing, in sentences; none where they may be judged: forces
+/// out of balance, or compliances ten to one apart, as of a body that hardly holds together or is free to
+/// move.
+std::vector<std::string> doubts(const Proof& coarse, const Proof& proof);
+
+/// Not met if one is not; else inconclusive if one is; else met.
+Verdict overall(const std::vector<Judgement>& judgements);
+
+}  // namespace barelattice

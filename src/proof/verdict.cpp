@@ -1,0 +1,142 @@
+#include "barelattice/proof/verdict.hpp"
+
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <cmath>
+#include <optional>
+
+#include "barelattice/base/error.hpp"
+
+namespace barelattice {
+
+std::string describe(Verdict verdict) {
+  switch (verdict) {
+    case Verdict::met:
+      return "met";
+    case Verdict::notMet:
+      return "not met";
+    case Verdict::inconclusive:
+      return "inconclusive";
+  }
+  return {};
+}
+
+Estimated factorFrom(const Estimated& used) {
+  const double factor = 1 / used.value;
+  return {factor, 1 / used.coarse, used.error == 0 ? 0 : factor - 1 / (used.value + used.error)};
+}
+
+namespace {
+
+int rank(Verdict verdict) {
+  return verdict == Verdict::met ? 0 : verdict == Verdict::inconclusive ? 1 : 2;
+}
+
+/// About how many tetrahedra bring an error of an order below a margin.
+/// @param perRatio their number on the fine mesh over that on the coarse one, `ratio` the same for spacings.
+double tetsFor(double margin, double error, double order, double tets, double perRatio, double ratio) {
+  constexpr double kMost = 20e6;
+  const double dimension = std::clamp(std::log(perRatio) / std::log(ratio), 2.0, 3.0);
+  const double needed = tets * std::pow(error / margin, dimension / order);
+  return needed < kMost ? needed : 0;
+}
+
+/// One figure, which is to be at most `bound`.
+Judgement judged(const Requirement& requirement, const Estimated& value, double bound, double agreement) {
+  Judgement j{requirement, value, {}, Verdict::inconclusive};
+  const double over = j.value.value - bound;
+  // Meshes that disagree are too coarse for any order: the customary factor of three for studies of two
+  // meshes (Roache 1994) then keeps the estimate on the safe side.
+  if (j.value.difference() > agreement) j.value.error *= 3;
+  if (over + j.value.error <= 0) j.verdict = Verdict::met;
+  if (over - j.value.error > 0) j.verdict = Verdict::notMet;
+  return j;
+}
+
+std::size_t faceOf(const Requirement& requirement, const ProofProblem& problem, const Proof& proof) {
+  const auto face = std::find_if(problem.faces.begin(), problem.faces.end(),
+                                 [&](const NamedFace& f) { return f.name == requirement.face; });
+  if (face == problem.faces.end())
+    throw InputError("a requirement names the unknown face " + requirement.face);
+  const auto number = static_cast<std::size_t>(face - problem.faces.begin());
+  if (number < proof.faceShare.size() && proof.faceShare[number] == 0)
+    throw RunError("a requirement is about face " + requirement.face + ", which is not on the solid",
+                   "give the part material there with a [[keep]] under the face");
+  return number;
+}
+
+}  // namespace
+
+Verdict overall(const std::vector<Judgement>& judgements) {
+  Verdict worst = Verdict::met;
+  for (const Judgement& j : judgements)
+    if (rank(j.verdict) > rank(worst)) worst = j.verdict;
+  return worst;
+}
+
+std::vector<Judgement> judge(const Proof& coarse, const Proof& proof, double ratio, double agreement,
+                             const ProofProblem& problem, const std::vector<Requirement>& requirements) {
+  constexpr double kEdgeOrder = 2;  // what straight edges cut off goes with the square of the spacing
+  std::vector<Judgement> judgements;
+  for (const Requirement& requirement : requirements) {
+    const bool least = requirement.kind == Requirement::Kind::safetyFactor;
+    // Of a safety factor the share of the strength that is used is judged.
+    const double bound = least ? 1 / requirement.bound : requirement.bound;
+    double order = kEdgeOrder;
+    std::optional<Judgement> worst;
+    const auto account = [&](const Estimated& value, double valueOrder, const std::string& name) {
+      Judgement j = judged(requirement, value, bound, agreement);
+      j.worstCase = name;
+      const bool worse = !worst || rank(j.verdict) > rank(worst->verdict) ||
+                         (j.verdict == worst->verdict && j.value.value > worst->value.value);
+      if (!worse) return;
+      worst = std::move(j);
+      order = valueOrder;
+    };
+    if (requirement.kind == Requirement::Kind::mass) {
+      account(extrapolated(coarse.mass, proof.mass, ratio, kEdgeOrder), kEdgeOrder, {});
+    } else {
+      const std::size_t number = least ? 0 : faceOf(requirement, problem, proof);
+      for (std::size_t k = 0; k < proof.cases.size(); ++k) {
+        const CaseErrors errors = errorsOf(coarse, proof, k, ratio);
+        account(least ? errors.used : errors.faceDisplacement[number], least ? kStressOrder : errors.order,
+                proof.cases[k].name);
+      }
+    }
+    if (!worst) continue;
+    if (worst->verdict == Verdict::inconclusive && coarse.tets > 0)
+      worst->decidingTets = tetsFor(
+          std::abs(worst->value.value - bound), worst->value.error, order, static_cast<double>(proof.tets),
+          static_cast<double>(proof.tets) / static_cast<double>(coarse.tets), ratio);
+    if (least) worst->value = factorFrom(worst->value);
+    judgements.push_back(std::move(*worst));
+  }
+  return judgements;
+}
+
+std::vector<std::string> doubts(const Proof& coarse, const Proof& proof) {
+  constexpr double kUnbalanced = 0.01;  // of the load; a solve at its tolerance leaves far less
+  constexpr double kApart = 10;
+  std::vector<std::string> sentences;
+  for (std::size_t k = 0; k < proof.cases.size(); ++k) {
+    const CaseProof& c = proof.cases[k];
+    // Loads in balance with each other have no resultant: then the force that the work done stands for.
+    double force = std::max(c.applied.force.norm(), c.displacement > 0 ? c.compliance / c.displacement : 0);
+    for (const Resultant& reaction : c.reactions) force = std::max(force, reaction.force.norm());
+    const double left = c.unbalanced().norm();
+    if (left > kUnbalanced * force)
+      sentences.push_back(
+          fmt::format("in case {} {:.3g} of {:.3g} N are not balanced: the body may be free to move", c.name,
+                      left, force));
+    const double ratio = c.compliance / coarse.cases[k].compliance;
+    if (ratio > kApart || ratio < 1 / kApart)
+      sentences.push_back(fmt::format(
+          "in case {} the compliances of both meshes are {:.2g} to 1: the body hardly holds together, or is "
+          "free to move",
+          c.name, std::max(ratio, 1 / ratio)));
+  }
+  return sentences;
+}
+
+}  // namespace barelattice
