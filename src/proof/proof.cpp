@@ -304,11 +304,12 @@ std::vector<StressMirror> mirrorsOf(const QuadraticTets& mesh, const ProofProble
 void refuseMissingFaces(const ProofProblem& problem, const std::vector<FaceOnMesh>& faces, double spacing) {
   constexpr double kLeastOfLoad = 0.5;
   const auto refuse = [&](const std::string& what, std::size_t face) {
-    throw InputError(
-        fmt::format("{} acts on face {}, but of that only {:.0f} % is on the solid (within {:.2g} mm)", what,
-                    problem.faces[face].name, 100 * faces[face].share(),
-                    kFaceReach * spacing * kMillimetresPerMetre),
-        "give the part material there with a [[keep]] under the face");
+    const double share = faces[face].share();
+    throw InputError(fmt::format("{} acts on face {}, but {} of that is on the solid (within {:.2g} mm)",
+                                 what, problem.faces[face].name,
+                                 share == 0 ? "nothing" : fmt::format("only {:.0f} %", 100 * share),
+                                 kFaceReach * spacing * kMillimetresPerMetre),
+                     "give the part material there with a [[keep]] under the face");
   };
   for (const ProofCase& c : problem.cases) {
     for (const FaceLoad& load : c.loads)

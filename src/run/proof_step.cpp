@@ -177,12 +177,15 @@ json JobRun::analysed(const Implicit& f, const TriangleMesh* exported, const std
 
 /// What keeps a verdict from being final, for the log.
 void JobRun::noteDoubts(const json& figures) {
+  constexpr double kMostly = 0.9;
   constexpr double kLittle = 0.1;
-  for (const BriefSupport& support : job_.brief.supports)
-    if (const double share = figures["face_share"][support.face]; share > 0 && share < kLittle)
-      note(fmt::format(
-          "warning   support {} acts on {:.1f} % of its face {}: there is no more of it on the body",
-          support.name, 100 * share, support.face));
+  for (const BriefSupport& support : job_.brief.supports) {
+    const double share = figures["face_share"][support.face];
+    if (share < kMostly && share > 0)
+      note(fmt::format("{}support {} acts on {:.0f} % of its face {}, where the body touches it",
+                       share < kLittle ? "warning   " : "          ", support.name, 100 * share,
+                       support.face));
+  }
   for (const json& doubt : figures.value("doubts", json::array()))
     note("warning   " + doubt.get<std::string>());
   for (const json& r : figures["requirements"])

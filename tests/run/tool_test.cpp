@@ -417,7 +417,7 @@ TEST_F(Tool, provesASolidFromOutsideUnderTheSameBrief) {
       stuff([&](const Vec3& p) { return elsewhere->distance(p); }, elsewhere->bounds(), 0.02).boundary());
   const Outcome far = tool("proof " + path() + " --solid " + file);
   EXPECT_EQ(far.code, 2);
-  EXPECT_THAT(far.text, HasSubstr("is not on the solid"));
+  EXPECT_THAT(far.text, HasSubstr("nothing of that is on the solid"));
 }
 
 TEST_F(Tool, writesEveryFormatAsked) {

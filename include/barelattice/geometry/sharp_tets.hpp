@@ -21,7 +21,7 @@ struct SurfacePart {
 /// Brings edges of the mesh onto the creases of { f = 0 } (see CreaseFinder), which a lattice chamfers, and
 /// onto the rims of `parts`: vertices of the surface close to such a line move onto it, edges of the surface
 /// across it are split there. A corner of three faces gets a vertex. Where that would leave a tetrahedron
-/// with a dihedral angle below 4 degrees, the mesh stays as it was. Vertices keep their numbers, new ones
+/// with a dihedral angle below 2 degrees, the mesh stays as it was. Vertices keep their numbers, new ones
 /// follow.
 /// @param mesh its surface's vertices lie on { f = 0 }.
 /// @param spacing of the lattice it comes from, m.
