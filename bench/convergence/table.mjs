@@ -25,7 +25,7 @@ for (const r of read("suite-usual")) {
   const rivals = schedules.map((s) => others[s][r.problem]).filter((o) => legal(o, r.thin ?? 0));
   const best = Math.min(...rivals.map((o) => o.direct));
   const p = plain[r.problem];
-  const toBest = r.settled ? r.direct / best : NaN;
+  const toBest = r.settled && Number.isFinite(best) ? r.direct / best : NaN;
   const toPlain = r.settled && p && Number.isFinite(p.direct) && p.thin <= r.thin ? r.direct / p.direct : NaN;
   const toDrawn = r.settled && r.legal > 0 ? r.direct / r.legal : NaN;
   if (r.settled) {

@@ -3,8 +3,10 @@
 #include <algorithm>
 #include <array>
 #include <cmath>
+#include <map>
 #include <memory>
 #include <optional>
+#include <set>
 #include <unordered_map>
 #include <utility>
 
@@ -22,17 +24,28 @@ struct Liberty {
 };
 constexpr std::array<Liberty, 5> kPasses{{{0.3, 8}, {0.45, 6}, {0.6, 4}, {0.6, 2}, {0.6, 2}}};
 constexpr double kLargestAngle = 170;
-constexpr double kOn = 0.02;      // a vertex this close to a line counts as on it, spacings
-constexpr double kExact = 0.002;  // how far off the body's surface a line may be found, spacings
+constexpr double kOn = 0.02;        // a vertex this close to a line counts as on it, spacings
+constexpr double kShortest = 0.05;  // of edges, spacings
+constexpr double kExact = 0.002;    // how far off the body's surface a line may be found, spacings
 constexpr std::size_t kPerBlock = 256;
 
 using Edge = std::array<int, 2>;
+
+// What holds a vertex where it is.
+constexpr char kLine = 1;
+constexpr char kCorner = 2;
 
 /// An edge of the surface and where a line crosses it.
 struct Crossing {
   Edge edge;
   Vec3 point;
   std::optional<Crease> crease;  ///< the line, if it is one
+};
+
+/// A point where three faces meet, and the triangle that cuts it off.
+struct Corner {
+  Vec3 point;
+  std::array<int, 3> triangle;
 };
 
 /// A vertex and where it might go.
@@ -66,7 +79,7 @@ class TetSharpener {
         },
         kPerBlock);
     std::vector<Edge> edges;
-    std::vector<Vec3> corners;
+    std::vector<Corner> corners;
     for (const auto& t : *surface) {
       std::array<bool, 3> crosses{};
       for (std::size_t i = 0; i < 3; ++i) {
@@ -78,21 +91,21 @@ class TetSharpener {
       const std::array<Tangent, 3> faces{tangent(t[0]), tangent(t[1]), tangent(t[2])};
       const Vec3 centre = (faces[0].point + faces[1].point + faces[2].point) / 3;
       const std::optional<Vec3> corner = finder_.corner(faces, centre);
-      if (corner && onSurface(*corner)) corners.push_back(*corner);
+      if (corner && onSurface(*corner)) corners.push_back({*corner, t});
     }
     std::vector<std::optional<Crease>> creases(edges.size());
     forEach(
         edges.size(),
         [&](std::size_t e) { creases[e] = finder_.between(tangent(edges[e][0]), tangent(edges[e][1])); },
         kPerBlock);
-    takeCorners(*surface, corners, liberty_.near);
+    takeCorners(used, corners, liberty_.near);
     std::vector<Crossing> crossings;
     for (std::size_t e = 0; e < edges.size(); ++e)
       if (creases[e] && onSurface(creases[e]->point))
         crossings.push_back({edges[e], creases[e]->point, creases[e]});
     const bool left = takeLine(crossings);
     constexpr double kAlong = 0.8;  // of a spacing: new vertices on creases slide to the corner
-    takeCorners(*surfaceNow(), corners, kAlong);
+    takeCorners(used, corners, kAlong);
     return cutCornersLeft() || left;
   }
 
@@ -225,8 +238,10 @@ class TetSharpener {
                           Tangent{own->second.point, own->second.normals[1]}, Tangent{crossing.point, third}},
                          place(v));
       if (corner && (*corner - place(v)).norm() < liberty_.near * spacing_ &&
-          crossing.crease->distance(*corner) < kOn * spacing_ && onSurface(*corner) && moveTo(v, *corner))
+          crossing.crease->distance(*corner) < kOn * spacing_ && onSurface(*corner) && moveTo(v, *corner)) {
+        pinned(v) = kCorner;
         return true;
+      }
     }
     return false;
   }
@@ -248,7 +263,11 @@ class TetSharpener {
       const std::optional<Vec3> corner = finder_.corner(faces, centre);
       if (!corner || !onSurface(*corner)) continue;
       bool taken = false;
-      for (const int v : t) taken = taken || moveTo(v, *corner);
+      for (const int v : t)
+        if (!taken && moveTo(v, *corner)) {
+          pinned(v) = kCorner;
+          taken = true;
+        }
       taken = taken || raise(t, *corner);
       left = left || !taken;
     }
@@ -256,23 +275,30 @@ class TetSharpener {
   }
 
   /// Moves the nearest vertices of the surface that can onto corners.
-  void takeCorners(const std::vector<std::array<int, 3>>& surface, const std::vector<Vec3>& corners,
-                   double reach) {
-    for (const Vec3& corner : corners) {
-      std::vector<std::pair<double, int>> near;
-      for (const auto& t : surface)
-        for (const int v : t) {
-          const double distance = (place(v) - corner).norm();
-          if (distance < reach * spacing_) near.emplace_back(distance, v);
-        }
-      std::sort(near.begin(), near.end());
-      if (!near.empty() && near.front().first == 0) continue;
+  /// @param used which vertices lay on the surface when the pass began; later ones do too.
+  void takeCorners(const std::vector<char>& used, const std::vector<Corner>& corners, double reach) {
+    for (const Corner& corner : corners) {
+      std::set<std::pair<double, int>> near;
+      for (const int own : corner.triangle)
+        for (const int t : tetsAt_[static_cast<std::size_t>(own)])
+          for (const int v : mesh_.tets[static_cast<std::size_t>(t)]) {
+            const double distance = (place(v) - corner.point).norm();
+            const bool surface =
+                static_cast<std::size_t>(v) >= used.size() || used[static_cast<std::size_t>(v)];
+            if (surface && distance < reach * spacing_) near.emplace(distance, v);
+          }
+      if (!near.empty() && pinned(near.begin()->second) == kCorner && near.begin()->first < kOn * spacing_)
+        continue;
       for (const auto& [distance, v] : near)
-        if (moveTo(v, corner)) break;
+        if (moveTo(v, corner.point)) {
+          pinned(v) = kCorner;
+          break;
+        }
     }
   }
 
   bool moveTo(int vertex, const Vec3& to) {
+    if (pinned(vertex) == kCorner) return false;
     Vec3& at = mesh_.vertices[static_cast<std::size_t>(vertex)];
     const Vec3 before = at;
     at = to;
@@ -281,13 +307,14 @@ class TetSharpener {
         at = before;
         return false;
       }
-    pinned(vertex) = 1;
+    pinned(vertex) = kLine;
     return true;
   }
 
   /// Puts a vertex into the middle of an edge, dividing the tetrahedra round it.
   bool split(const Edge& edge, const Vec3& point) {
     const std::vector<int> round = tetsAround(edge);
+    if (round.empty()) return false;  // swapped away meanwhile
     const int middle = static_cast<int>(mesh_.vertices.size());
     mesh_.vertices.push_back(point);
     const auto with = [&](std::array<int, 4> tet, int instead) {
@@ -301,7 +328,7 @@ class TetSharpener {
       return false;
     }
     tetsAt_.emplace_back();
-    pinned_.push_back(1);
+    pinned_.push_back(kLine);
     std::vector<std::array<int, 4>> halves;
     for (const int t : round)
       for (const int end : edge) halves.push_back(with(mesh_.tets[static_cast<std::size_t>(t)], end));
@@ -315,7 +342,7 @@ class TetSharpener {
   bool swap(const Crossing& crossing) {
     const auto [a, b] = crossing.edge;
     std::vector<int> round = tetsAround(crossing.edge);
-    std::unordered_map<int, std::vector<int>> next;
+    std::map<int, std::vector<int>> next;
     for (const int t : round) {
       std::vector<int> pair;
       for (const int v : mesh_.tets[static_cast<std::size_t>(t)])
@@ -334,22 +361,18 @@ class TetSharpener {
       polygon.push_back(both[back ? 1 : 0]);
     }
     if (!isOn(crossing, polygon.front()) || !isOn(crossing, polygon.back())) return false;
+    // Seen from b the polygon runs counter-clockwise if (p_i, p_i+1, a, b) is a positive tetrahedron.
+    const Vec3& first = place(polygon[0]);
+    if ((place(polygon[1]) - first).cross(place(a) - first).dot(place(b) - first) < 0)
+      std::reverse(polygon.begin(), polygon.end());
     for (std::size_t hub = 0; hub < polygon.size(); ++hub) {
       std::vector<std::array<int, 4>> fill;
-      for (std::size_t i = 0; i + 1 < polygon.size(); ++i)
-        if (i != hub && i + 1 != hub)
-          for (const int apex : crossing.edge) {
-            std::array<int, 4> tet{polygon[hub], polygon[i], polygon[i + 1], apex};
-            if (angles(tet)[1] == 180) std::swap(tet[0], tet[1]);
-            fill.push_back(tet);
-          }
-      // The first and the last vertex join up with the hub where it is neither.
-      if (hub != 0 && hub + 1 != polygon.size())
-        for (const int apex : crossing.edge) {
-          std::array<int, 4> tet{polygon[hub], polygon.back(), polygon.front(), apex};
-          if (angles(tet)[1] == 180) std::swap(tet[0], tet[1]);
-          fill.push_back(tet);
-        }
+      for (std::size_t i = 0; i < polygon.size(); ++i) {
+        const std::size_t j = (i + 1) % polygon.size();
+        if (i == hub || j == hub) continue;
+        fill.push_back({polygon[hub], polygon[i], polygon[j], b});
+        fill.push_back({polygon[hub], polygon[j], polygon[i], a});
+      }
       if (!std::all_of(fill.begin(), fill.end(), [&](const auto& tet) { return wellShaped(tet); })) continue;
       replace(round, fill);
       return true;
@@ -357,8 +380,12 @@ class TetSharpener {
     return false;
   }
 
-  /// Puts a vertex above a triangle of the surface, dividing the tetrahedron below it into three.
+  /// Puts a vertex above a triangle of the surface, dividing the tetrahedron below it into three. The sides
+  /// of the pyramid must lie in the body's faces.
   bool raise(const std::array<int, 3>& triangle, const Vec3& point) {
+    for (std::size_t i = 0; i < 3; ++i)
+      if (std::abs(f_((place(triangle[i]) + place(triangle[(i + 1) % 3]) + point) / 3)) > kOn * spacing_)
+        return false;
     std::vector<int> below = tetsAround({triangle[0], triangle[1]});
     std::erase_if(below, [&](int t) {
       const auto& tet = mesh_.tets[static_cast<std::size_t>(t)];
@@ -378,7 +405,7 @@ class TetSharpener {
       return false;
     }
     tetsAt_.emplace_back();
-    pinned_.push_back(1);
+    pinned_.push_back(kCorner);
     replace(below, thirds);
     return true;
   }
@@ -409,6 +436,10 @@ class TetSharpener {
   }
 
   bool wellShaped(const std::array<int, 4>& tet) const {
+    // Needles have good angles.
+    for (std::size_t i = 0; i < 4; ++i)
+      for (std::size_t j = i + 1; j < 4; ++j)
+        if ((place(tet[i]) - place(tet[j])).norm() < kShortest * spacing_) return false;
     const std::array<double, 2> range = angles(tet);
     return range[0] >= liberty_.leastAngle && range[1] <= kLargestAngle;
   }

@@ -30,7 +30,7 @@ Sharp sharpened(const ShapePtr& shape, double spacing, const std::vector<Surface
   Sharp s{stuff(f, shape->bounds(), spacing, FeatherEdges::trimmed), {}};
   s.after = s.before;
   sharpenTets(s.after, f, spacing, parts);
-  EXPECT_TRUE(inspectMesh(s.after.boundary()).sound()) << inspectMesh(s.after.boundary()).text();
+  EXPECT_TRUE(inspectTopology(s.after.boundary()).sound());
   for (std::size_t t = 0; t < s.after.tets.size(); ++t)
     s.leastAngle = std::min(s.leastAngle, dihedralRange(s.after, t)[0]);
   EXPECT_GE(s.leastAngle, 2);
@@ -62,6 +62,7 @@ TEST(SharpTets, restoreTheEdgesOfBoxes) {
       const Sharp s = sharpened(box, spacing);
       const double cut = 1 - s.before.volume() / size.prod();
       EXPECT_GT(cut, 0.002) << "there is something to restore";
+      EXPECT_TRUE(findIntersections(s.after.boundary()).empty());
       EXPECT_LT(std::abs(s.after.volume() / size.prod() - 1), 0.04 * cut + 1e-4) << angle << " " << spacing;
     }
 }
@@ -73,6 +74,7 @@ TEST(SharpTets, restoreEdgesThatPointInwards) {
   for (const double spacing : {0.004, 0.0023}) {
     const Sharp s = sharpened(ell, spacing);
     EXPECT_NEAR(s.after.volume() / (0.75 * 0.06 * 0.06 * 0.01), 1, 5e-4);
+    EXPECT_LE(findIntersections(s.after.boundary()).size(), 2U);
   }
 }
 

@@ -22,7 +22,8 @@ struct SurfacePart {
 /// onto the rims of `parts`: vertices of the surface close to such a line move onto it, edges of the surface
 /// across it are split there. A corner of three faces gets a vertex. Where that would leave a tetrahedron
 /// with a dihedral angle below 2 degrees, the mesh stays as it was. Vertices keep their numbers, new ones
-/// follow.
+/// follow. Where edges that point inwards end at others, two triangles of the surface may overlap by a few
+/// hundredths of a spacing.
 /// @param mesh its surface's vertices lie on { f = 0 }.
 /// @param spacing of the lattice it comes from, m.
 void sharpenTets(TetMesh& mesh, const Implicit& f, double spacing,
