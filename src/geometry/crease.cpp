@@ -71,7 +71,7 @@ std::optional<Crease> CreaseFinder::between(Tangent first, Tangent second) const
 }
 
 std::optional<Vec3> CreaseFinder::corner(const std::array<Tangent, 3>& faces, const Vec3& near) const {
-  const std::optional<Vec3> point = meet(faces, near);
+  std::optional<Vec3> point = meet(faces, near);
   if (!point || (*point - near).norm() > spacing_) return std::nullopt;
   return point;
 }

@@ -108,11 +108,9 @@ void measureQuality(const QuadraticTets& mesh, Proof& proof) {
   }
 }
 
-Resultant resultantOf(const QuadraticTets& mesh, const std::vector<double>& forces,
-                      const std::vector<std::uint8_t>* only) {
+Resultant resultantOf(const QuadraticTets& mesh, const std::vector<double>& forces) {
   Resultant sum;
   for (std::size_t n = 0; n < mesh.nodeCount(); ++n) {
-    if (only && !(*only)[n]) continue;
     const Vec3 f(forces[3 * n], forces[3 * n + 1], forces[3 * n + 2]);
     sum.force += f;
     sum.moment += mesh.nodes()[n].cross(f);
@@ -120,12 +118,12 @@ Resultant resultantOf(const QuadraticTets& mesh, const std::vector<double>& forc
   return sum;
 }
 
-/// Sums a field of nodal forces over the nodes that `owner` gives to one support.
-Resultant resultantAt(const QuadraticTets& mesh, const std::vector<double>& forces,
-                      const std::vector<int>& owner, int support) {
-  std::vector<std::uint8_t> only(owner.size());
-  for (std::size_t n = 0; n < owner.size(); ++n) only[n] = owner[n] == support;
-  return resultantOf(mesh, forces, &only);
+/// Sums the components of nodal forces that `owner` gives to one support.
+Resultant resultantAt(const QuadraticTets& mesh, std::vector<double> forces, const std::vector<int>& owner,
+                      int support) {
+  for (std::size_t i = 0; i < forces.size(); ++i)
+    if (owner[i] != support) forces[i] = 0;
+  return resultantOf(mesh, forces);
 }
 
 /// @param stresses of the corner nodes.
@@ -201,11 +199,15 @@ class Held {
  public:
   Held(const QuadraticTets& mesh, double spacing, const ProofProblem& problem, const TetMaterials& materials,
        const std::vector<FaceOnMesh>& faces, const ProofCase& c)
-      : mask_(mesh.nodeCount(), problem.across == AcrossSheet::held ? 4 : 0), owner_(mesh.nodeCount(), -1) {
+      : mask_(mesh.nodeCount(), problem.across == AcrossSheet::held ? 4 : 0),
+        owner_(3 * mesh.nodeCount(), -1) {
     for (const std::size_t s : c.supports)
       for (const std::size_t n : faces[problem.supports[s].face].nodes()) {
         mask_[n] |= static_cast<std::uint8_t>(problem.supports[s].directions);
-        if (owner_[n] < 0) owner_[n] = static_cast<int>(s);  // a node of two faces is counted once
+        for (std::size_t i = 0; i < 3; ++i) {  // what two supports hold is counted once
+          int& owner = owner_[3 * n + i];
+          if (problem.supports[s].directions >> i & 1 && owner < 0) owner = static_cast<int>(s);
+        }
       }
     refuseFreeMotions(mesh, problem.across != AcrossSheet::body, c.name);
     if (problem.across == AcrossSheet::free) holdInPlane(mesh);
@@ -274,7 +276,7 @@ class Held {
   }
 
   std::vector<std::uint8_t> mask_;  // held components by node
-  std::vector<int> owner_;          // the support a node's reaction is told with, or -1
+  std::vector<int> owner_;          // by component of each node: the support its reaction is told with, or -1
   BlockMatrix<3, double> stiffness_;
   std::unique_ptr<Multigrid> multigrid_;
 };
@@ -375,7 +377,7 @@ Proof prove(const QuadraticTets& mesh, double spacing, const ProofProblem& probl
     result.name = c.name;
     std::vector<double> load(3 * mesh.nodeCount(), 0.0);
     for (const FaceLoad& l : c.loads) faces[l.face].addAction(l.action, load);
-    result.applied = resultantOf(mesh, load, nullptr);
+    result.applied = resultantOf(mesh, load);
     std::vector<double>& u = result.displacements;
     u.assign(3 * mesh.nodeCount(), 0.0);
     result.solve = held->solve(load, u);

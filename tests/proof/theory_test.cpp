@@ -181,6 +181,12 @@ TEST(Theory, supportsHoldTheirDirectionsOnly) {
   EXPECT_NEAR(-proof.cases[0].faceDisplacement[1].x() / free, 1, 0.015);
   EXPECT_NEAR(proof.cases[0].faceDisplacement[3].y() / (nu * 100e6 / kSteel.modulus * 0.02), 1, 0.03);
   EXPECT_NEAR(-proof.cases[1].faceDisplacement[1].x() / free, (1 + nu) * (1 - 2 * nu) / (1 - nu), 0.015);
+  for (const CaseProof& c : proof.cases)
+    for (std::size_t support = 0; support < 5; ++support)
+      for (int i = 0; i < 3; ++i) {
+        const bool held = problem.supports[support].directions >> i & 1;
+        EXPECT_TRUE(held || c.reactions[support].force[i] == 0) << support << " " << i;
+      }
   EXPECT_NEAR(proof.cases[1].reactions[1].force.y() / (nu / (1 - nu) * 100e6 * 0.05 * 0.02), 1, 0.03);
 }
 
