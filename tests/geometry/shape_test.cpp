@@ -467,5 +467,60 @@ TEST(LocalShape, hasTheSameDistancesInItsPlace) {
     }
 }
 
+// Every point a face is sampled by lies on it, also a little above; none does a step beyond its rim or well
+// above it. Round pieces, arcs, cuts and images in a mirror.
+TEST(Face, coversItsOwnPointsAndNoOthers) {
+  Extrusion arch;
+  arch.outline = {
+      {{0, 0}, {}}, {{0.04, 0}, {}}, {{0.04, 0.02}, {}}, {{0, 0.02}, Eigen::Vector2d(0.02, 0.035)}};
+  arch.to = 0.01;
+  const ShapePtr sector = makeExtrusion(arch);
+  Eigen::Isometry3d turn = reflection(0, 0.01);
+  turn.rotate(Eigen::AngleAxisd(0.6, Vec3(1, 2, 3).normalized()));
+  const ShapePtr cone = makeCone({0, 0, 0}, {0, 0, 0.03}, 0.02, 0.01);
+  const std::vector<ShapePtr> shapes{
+      makeBox({0, 0, 0}, {0.03, 0.02, 0.01}),
+      makeDifference(makeBox({0, 0, 0}, {0.05, 0.04, 0.01}),
+                     {makeCylinder({0.02, 0.02, -0.1}, {0.02, 0.02, 0.1}, 0.008)}),
+      makeIntersection({makeSphere({0, 0, 0}, 0.02), makeBox({0, 0, 0}, {0.1, 0.1, 0.1})}),
+      makeIntersection(
+          {makeTorus({0, 0, 0}, {0, 0, 1}, 0.03, 0.008), makeBox({-0.1, 0, -0.1}, {0.1, 0.1, 0.1})}),
+      makeDifference(cone, {makeBox({-0.1, -0.1, -0.1}, {0.1, 0, 0.1})}),
+      sector,
+      makeTransformed(sector, turn)};
+  constexpr double kSpacing = 0.001;
+  constexpr double kReach = 0.0005;
+  for (std::size_t s = 0; s < shapes.size(); ++s) {
+    std::vector<Patch> patches;
+    shapes[s]->appendPatches(patches);
+    for (const Patch& patch : patches) {
+      FaceSelector selector;
+      selector.kind = patch.kind;
+      if (patch.kind == Patch::Kind::plane) selector.direction = patch.direction();
+      std::vector<SurfacePoint> samples = patch.sample(0.002);
+      std::erase_if(samples,
+                    [&](const SurfacePoint& p) { return std::abs(shapes[s]->distance(p.position)) > 1e-9; });
+      if (samples.empty()) continue;  // what only cuts
+      selector.near = samples.front().position;
+      const Face face = selectFace(*shapes[s], selector, kSpacing);
+      SCOPED_TRACE(s);
+      int beyond = 0;
+      for (const SurfacePoint& p : face.points) {
+        ASSERT_TRUE(face.covers(p.position, kReach));
+        ASSERT_TRUE(face.covers(p.position + 0.9 * kReach * p.normal, kReach));
+        ASSERT_FALSE(face.covers(p.position + 1.2 * kReach * p.normal, kReach));
+        // A step along the surface that leaves the body's boundary leaves the face.
+        const Vec3 step = p.normal.unitOrthogonal();
+        const Vec3 beside = p.position + 0.002 * step;
+        const Vec3 on = beside - face.patches[0].height(beside) * face.patches[0].normal(beside);
+        if (std::abs(shapes[s]->distance(on)) < 1e-5) continue;
+        ++beyond;
+        ASSERT_FALSE(face.covers(on, kReach));
+      }
+      EXPECT_TRUE(patch.kind != Patch::Kind::plane || beyond > 0);
+    }
+  }
+}
+
 }  // namespace
 }  // namespace barelattice

@@ -5,7 +5,7 @@
 #include <cmath>
 #include <numbers>
 
-#include "support/proof_mesh.hpp"
+#include "support/exact_problems.hpp"
 
 namespace barelattice {
 namespace {
@@ -188,6 +188,55 @@ TEST(Theory, supportsHoldTheirDirectionsOnly) {
         EXPECT_TRUE(held || c.reactions[support].force[i] == 0) << support << " " << i;
       }
   EXPECT_NEAR(proof.cases[1].reactions[1].force.y() / (nu / (1 - nu) * 100e6 * 0.05 * 0.02), 1, 0.03);
+}
+
+// The largest stress of a strip with a hole lies on a plane of symmetry: rollers there are no clamp, and it
+// is judged and found there.
+TEST(Theory, aPlaneOfSymmetryIsNoClamp) {
+  ExactProblem strip = exact::strip();
+  strip.problem.exclusion = 0.002;
+  const CaseProof found = provedOn(strip, spacingOf(strip, 60'000)).cases[0];
+  EXPECT_LT(std::abs(found.judgedAt.x()), 1e-6);
+  EXPECT_NEAR(found.judgedStress / *strip.stress, 1, 0.06);
+}
+
+// Rollers under a part of a side are symmetry in the middle, and a jump of the support at the rim beyond
+// which the side goes on free: there stress is judged no nearer than elsewhere.
+TEST(Theory, rollersThatEndWithinASideAreJudgedApart) {
+  const ShapePtr block = makeBox({0, 0, 0}, {0.06, 0.02, 0.04});
+  const double rim = 0.017;
+  ProofProblem problem;
+  problem.material = kSteel;
+  problem.faces = {
+      faceOf("foot", makeBox({0, 0, 0}, {rim, 0.02, 0.01}), Patch::Kind::plane, -Vec3::UnitZ(), {}, 0.001),
+      faceOf("side", block, Patch::Kind::plane, -Vec3::UnitX(), {}, 0.001),
+      faceOf("back", block, Patch::Kind::plane, -Vec3::UnitY(), {}, 0.001),
+      faceOf("top", block, Patch::Kind::plane, Vec3::UnitZ(), {}, 0.001)};
+  problem.supports = {{"foot", 0, 4}, {"side", 1, 1}, {"back", 2, 2}};
+  problem.cases = {{"press", {{"press", 3, {Vec3::Zero(), 10e6}}}, {0, 1, 2}}};
+  problem.exclusion = 0.006;
+  const CaseProof found = proved(block, 0.003, problem).cases[0];
+  EXPECT_NEAR(found.peakAt.x(), rim, 0.002);
+  EXPECT_NEAR(found.peakAt.z(), 0, 0.002);
+  EXPECT_GT(found.peakStress, 1.5 * found.judgedStress);
+  EXPECT_GE(std::hypot(found.judgedAt.x() - rim, found.judgedAt.z()), 0.0055);
+}
+
+// A support acts where the part touches its face, and how much of it that is is told.
+TEST(Theory, aFaceMayBeThereInPart) {
+  const ShapePtr wall = makeBox({-0.01, 0, 0}, {0, 0.03, 0.03});
+  const ShapePtr bar = makeBox({0, 0, 0}, {0.06, 0.03, 0.012});
+  ProofProblem problem;
+  problem.material = kSteel;
+  problem.material.poisson = 0;
+  problem.faces = {faceOf("wall", wall, Patch::Kind::plane, Vec3::UnitX(), {}, 0.001),
+                   faceOf("end", bar, Patch::Kind::plane, Vec3::UnitX(), {}, 0.001)};
+  problem.faces[0].face.patches[0].flipped = true;  // the part lies on the other side
+  problem.supports = {{"wall", 0}};
+  problem.cases = {{"pull", {{"pull", 1, {Vec3::Zero(), -1e8}}}, {0}}};
+  const Proof proof = proved(bar, 0.004, problem);
+  EXPECT_NEAR(proof.faceShare[0], 0.4, 1e-6);
+  EXPECT_NEAR(proof.cases[0].faceDisplacement[1].x() / (1e8 / kSteel.modulus * 0.06), 1, 1e-6);
 }
 
 }  // namespace
