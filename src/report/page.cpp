@@ -379,16 +379,10 @@ std::string bodyTables(const Job& job, const json& results) {
                                rows);
   html += fmt::format(
       "<p class=\"note\">Predicted: by the optimiser, on the voxel layout. Found: on ten-node tetrahedra, "
-      "fine mesh. "
-      "&plusmn;: estimated error, the larger of what two meshes differ by and what their recovered stress "
-      "says "
-      "(tried on exact solutions it covered 96 of 100). Stress within {:.3g} mm of a support or load depends "
-      "on how "
-      "they are modelled: it is shown "
-      "as peak "
-      "anywhere and left out elsewhere; the safety factor is {} over the von Mises "
-      "stress. "
-      "Tension and compression: largest and smallest principal stress.</p>",
+      "fine mesh. &plusmn;: estimated error, the larger of what two meshes differ by and what their "
+      "recovered stress says. Stress within {:.3g} mm of a support or load depends on how they are modelled: "
+      "it is shown as peak anywhere and left out elsewhere; the safety factor is {} over the von Mises "
+      "stress. Tension and compression: largest and smallest principal stress.</p>",
       (*bodies.front().second)["set_apart_mm"].get<double>(),
       job.brief.regions.empty()
           ? fmt::format("the strength of {:.4g} MPa", results["material"]["strength_MPa"].get<double>())
