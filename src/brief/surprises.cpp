@@ -292,6 +292,18 @@ void warnOfLeanTarget(Job& job) {
                     job.targetMass, left, 100 * left / (job.spaceMass - job.keepMass)));
 }
 
+/// Warns of bounds of the mass that the target will not hold, seen before anything is computed.
+void warnOfMassBounds(Job& job) {
+  constexpr double kRounding = 1e-6;
+  if (!job.brief.solid.keepVolume) return;  // then the mass is what comes out
+  for (const Requirement& r : job.brief.requirements)
+    if (r.kind == Requirement::Kind::mass && r.bound < (1 - kRounding) * job.targetMass)
+      job.warnings.push_back(fmt::format(
+          "[require] wants at most {:.4g} kg, but the target is {:.4g} kg{}: that cannot be met", r.bound,
+          job.targetMass,
+          r.bound < job.keepMass ? fmt::format(", and the keeps alone weigh {:.4g} kg", job.keepMass) : ""));
+}
+
 /// Warns of holes and clears the voxels are too coarse for.
 void warnOfLostFeatures(Job& job) {
   std::vector<Patch> patches;
@@ -361,6 +373,7 @@ void warnOfSurprises(Job& job) {
   if (!job.brief.layout && !job.flat()) refuseNarrows<3>(job, narrow);
   job.warnings.insert(job.warnings.end(), narrow.begin(), narrow.end());
   warnOfLeanTarget(job);
+  warnOfMassBounds(job);
   warnOfLostFeatures(job);
   warnOfUnused(job);
   if (job.brief.smallestMember < 2.999 * job.brief.voxel)

@@ -168,9 +168,8 @@ std::vector<std::string> freeMotions(const std::vector<HeldPoint>& points, bool 
       motions.push_back("sliding along " + axisName(slide.normalized()));
     } else {
       const Vec3 axis = turn.normalized();
-      const Vec3 through = (centre + reach * turn.cross(slide) / turn.squaredNorm()) * kMillimetresPerMetre;
-      motions.push_back(fmt::format("turning about an axis along {} through ({:.4g}, {:.4g}, {:.4g}) mm",
-                                    axisName(axis), through.x() + 0.0, through.y() + 0.0, through.z() + 0.0));
+      motions.push_back(fmt::format("turning about an axis along {} through {}", axisName(axis),
+                                    placeText(centre + reach * turn.cross(slide) / turn.squaredNorm())));
     }
   }
   return motions;

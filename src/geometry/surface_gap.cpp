@@ -2,6 +2,8 @@
 
 #include <algorithm>
 #include <cmath>
+#include <limits>
+#include <memory>
 
 #include "barelattice/base/parallel.hpp"
 #include "barelattice/geometry/triangle_tree.hpp"
@@ -24,12 +26,42 @@ SurfaceGap surfaceGap(const TriangleMesh& a, const TriangleMesh& b) {
     for (std::size_t v = 0; v < distance.size(); ++v) {
       sum += distance[v];
       count += used[v];
-      gap.largest = std::max(gap.largest, distance[v]);
+      if (distance[v] <= gap.largest) continue;
+      gap.largest = distance[v];
+      gap.largestAt = from.vertices[v];
     }
     return sum / count;
   };
   gap.mean = 0.5 * (oneWay(a, b) + oneWay(b, a));
   return gap;
+}
+
+MissingSurface missingSurface(const std::vector<SurfacePoint>& truth, const TriangleMesh& mesh,
+                              double tolerance) {
+  MissingSurface missing;
+  if (mesh.triangles.empty()) {
+    missing.farthest = std::numeric_limits<double>::infinity();
+    for (const SurfacePoint& point : truth) missing.area += point.area;
+    return missing;
+  }
+  const TriangleTree tree(mesh);
+  std::vector<double> distance(truth.size());
+  forEach(
+      distance.size(), [&](std::size_t i) { distance[i] = tree.nearest(truth[i].position).distance; }, 256);
+  for (std::size_t i = 0; i < distance.size(); ++i) {
+    if (distance[i] > tolerance) missing.area += truth[i].area;
+    if (distance[i] <= missing.farthest) continue;
+    missing.farthest = distance[i];
+    missing.at = truth[i].position;
+  }
+  return missing;
+}
+
+std::vector<SurfacePoint> pointsOf(const TriangleMesh& surface, double spacing) {
+  Patch piece;
+  piece.kind = Patch::Kind::freeform;
+  piece.net = std::make_shared<const PatchNet>(surface, surface.area(), 0.0);
+  return piece.sample(spacing);
 }
 
 std::optional<double> measuredDiameter(const TriangleMesh& surface, const Patch& cylinder, double tolerance) {

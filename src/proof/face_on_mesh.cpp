@@ -32,6 +32,9 @@ FaceOnMesh::FaceOnMesh(const QuadraticTets& mesh, const Face& face, double reach
     if (!below || below->normal(centre).dot(normal) < kFacing) continue;
     triangles_.push_back({nodes, normal, 0.5 * twice.norm()});
     area_ += triangles_.back().area;
+    for (std::size_t i = 0; i < 3; ++i)
+      if (const Patch* patch = face.patchAt(at(i), reach))
+        offset_ = std::max(offset_, patch->distance(at(i)));
   }
 }
 

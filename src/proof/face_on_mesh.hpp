@@ -20,6 +20,9 @@ class FaceOnMesh {
   /// The triangles' area over that of the face: 1 where all of it is there, up to chords of curved faces.
   double share() const { return area_ / faceArea_; }
 
+  /// How far the corners of the triangles lie off the face at most, m.
+  double offset() const { return offset_; }
+
   /// Adds an action to nodal forces, three per node, as the integral of traction times shape functions: with
   /// straight edges nothing goes to the corners and a third of each triangle's share to the middles of its
   /// edges (the integrals of l (2 l - 1) and 4 l l'). Where part of the face is not there the rest carries
@@ -45,6 +48,7 @@ class FaceOnMesh {
   std::vector<Triangle> triangles_;
   double area_ = 0;
   double faceArea_ = 0;
+  double offset_ = 0;
 };
 
 }  // namespace barelattice

@@ -356,7 +356,10 @@ Proof prove(const QuadraticTets& mesh, double spacing, const ProofProblem& probl
   const std::vector<double> volumes = mesh.cornerVolumes();
 
   Proof proof;
-  for (const FaceOnMesh& face : faces) proof.faceShare.push_back(face.share());
+  for (const FaceOnMesh& face : faces) {
+    proof.faceShare.push_back(face.share());
+    proof.faceOffset.push_back(face.offset());
+  }
   const TetMaterials materials = materialsOf(mesh, problem);
   proof.volume = mesh.volume();
   addMasses(mesh, problem, materials, proof);

@@ -71,11 +71,8 @@ std::string withError(const json& value, const json& error) {
          fmt::format(" <span class=\"error\">&plusmn; {}</span>", errorText(error.get<double>()));
 }
 
-std::string vectorText(const Vec3& v) {
-  return fmt::format("{:.4g}, {:.4g}, {:.4g}", v.x() + 0.0, v.y() + 0.0, v.z() + 0.0);
-}
 std::string vectorText(const json& v) {
-  return vectorText(Vec3(v[0].get<double>(), v[1].get<double>(), v[2].get<double>()));
+  return coordinatesText(Vec3(v[0].get<double>(), v[1].get<double>(), v[2].get<double>()));
 }
 
 std::string warningList(const std::vector<std::string>& warnings) {
@@ -496,7 +493,7 @@ std::string defectTable(const char* title, const std::vector<MeshDefect>& defect
   constexpr std::size_t kMost = 200;
   std::vector<std::vector<std::string>> rows;
   for (std::size_t d = 0; d < std::min(kMost, defects.size()); ++d)
-    rows.push_back({nameOf(defects[d].kind), vectorText(Vec3(placeOf(mesh, defects[d]) * kMm))});
+    rows.push_back({nameOf(defects[d].kind), coordinatesText(Vec3(placeOf(mesh, defects[d]) * kMm))});
   html += table({"defect", "at, mm (x, y, z)"}, rows);
   if (defects.size() > kMost)
     html += fmt::format("<p class=\"note\">and {} more</p>", defects.size() - kMost);

@@ -84,8 +84,11 @@ json bodyJson(const BodyProof& body, const ProofProblem& problem, const std::vec
     error += weights[k] * errorsOf(body.coarse, body.fine, k, body.ratio).compliance.error;
   }
   json shares = json::object();
-  for (std::size_t f = 0; f < problem.faces.size(); ++f)
+  json offsets = json::object();
+  for (std::size_t f = 0; f < problem.faces.size(); ++f) {
     shares[problem.faces[f].name] = body.fine.faceShare[f];
+    if (body.fine.faceShare[f] > 0) offsets[problem.faces[f].name] = body.fine.faceOffset[f] * kMm;
+  }
   json worst = json::array();
   for (const Vec3& at : body.fine.worstAt) worst.push_back(vectorJson(at, kMm));
   return {{"tetrahedra", body.fine.tets},
@@ -101,6 +104,7 @@ json bodyJson(const BodyProof& body, const ProofProblem& problem, const std::vec
           {"worst_elements_at_mm", worst},
           {"pieces", body.pieces},
           {"face_share", shares},
+          {"face_offset_mm", offsets},
           {"set_apart_mm", problem.exclusion * kMm},
           {"compliance_J", compliance},
           {"compliance_error_J", error},

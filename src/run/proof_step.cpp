@@ -18,6 +18,7 @@
 #include "barelattice/geometry/sheet_mesh.hpp"
 #include "barelattice/geometry/stl.hpp"
 #include "barelattice/geometry/surface_gap.hpp"
+#include "barelattice/proof/fidelity.hpp"
 #include "barelattice/proof/vtu.hpp"
 #include "barelattice/run/run.hpp"
 #include "figures.hpp"
@@ -85,6 +86,29 @@ std::size_t bodiesIn(const TriangleMesh& surface) {
       std::count_if(volumes.begin(), volumes.end(), [](double volume) { return volume > 0; }));
 }
 
+/// Where a body made elsewhere is not what the brief wants of any: in clears, or not in keeps.
+std::vector<std::string> conflicts(const Job& job, const Implicit& body, const Box& bounds) {
+  constexpr double kFine = 1e-4;  // m: what ISO 2768 leaves sizes of 6 to 30 mm made with care
+  std::vector<std::string> sentences;
+  const auto tell = [&](const std::string& what, const Overlap& found) {
+    if (found.depth > kFine)
+      sentences.push_back(fmt::format("the solid {}: {:.3g} mm3, up to {:.2g} mm deep, round {}", what,
+                                      found.volume * kMm * kMm * kMm, found.depth * kMm,
+                                      placeText(found.at)));
+  };
+  for (std::size_t c = 0; c < job.regions.clears.size(); ++c)
+    tell(fmt::format("fills clear \"{}\"", job.brief.clears[c]),
+         overlap(*job.regions.clears[c], body, bounds, true));
+  for (std::size_t k = 0; k < job.regions.keeps.size(); ++k) {
+    const ShapePtr keep = job.regions.clears.empty()
+                              ? job.regions.keeps[k]
+                              : makeDifference(job.regions.keeps[k], job.regions.clears);
+    tell(fmt::format("lacks material of keep \"{}\"", job.brief.keeps[k].name()),
+         overlap(*keep, body, bounds, false));
+  }
+  return sentences;
+}
+
 /// Takes "met" back where there is doubt.
 void doubt(json& figures, const std::vector<std::string>& sentences) {
   if (sentences.empty()) return;
@@ -132,12 +156,19 @@ json JobRun::analysed(const Implicit& f, const TriangleMesh* exported, const std
         {bounds.min().head<2>(), bounds.max().head<2>()}, spacing, thickness);
   };
   std::optional<SurfaceGap> gap;
+  std::vector<std::string> unlike;
   for (const bool fine : {false, true}) {
     const double spacing = fine ? body.spacing : kMeshRatio * body.spacing;
     TetMesh tets = meshed(spacing);
     const double found = tets.volume();
     sharpenTets(tets, f, spacing, partsOf(problem, spacing));
-    dropLoosePieces(tets, ownSolid ? job_.regions : whole, body.pieces);
+    const Dropped dropped = dropLoosePieces(tets, ownSolid ? job_.regions : whole, body.pieces);
+    if (!fine && !ownSolid && dropped.pieces > 0)
+      note(fmt::format(
+          "warning   {} piece{} not joined to the largest {} left out of the analysis, the largest "
+          "of {:.3g} mm3 round {}",
+          dropped.pieces, dropped.pieces == 1 ? "" : "s", dropped.pieces == 1 ? "is" : "are",
+          dropped.largest * kMm * kMm * kMm, placeText(dropped.largestAt)));
     if (ownSolid)
       refuseTornMesh(spacing, tets.volume() / surface.volume(), body.pieces,
                      results_["solid"]["pieces"].get<std::size_t>(), job_.brief.tetrahedra);
@@ -148,7 +179,10 @@ json JobRun::analysed(const Implicit& f, const TriangleMesh* exported, const std
     (fine ? body.fine : body.coarse) = prove(mesh, spacing, problem, progress());
     if (!fine) continue;
     writeVtu(folder_ / file, mesh, body.fine);
-    if (exported && !job_.regions.hasBonded()) gap = surfaceGap(mesh.surfaceTriangles(), *exported);
+    if (!exported || job_.regions.hasBonded()) continue;
+    const TriangleMesh outside = mesh.surfaceTriangles();
+    gap = surfaceGap(outside, *exported);
+    if (dropped.pieces == 0) unlike = meshDoubts(*exported, outside, spacing);
   }
   // Where there is a surface it tells the mass: meshes chamfer its edges.
   if (ownSolid)
@@ -159,11 +193,16 @@ json JobRun::analysed(const Implicit& f, const TriangleMesh* exported, const std
   for (const GridCase& c : job_.cases) weights.push_back(c.weight);
   json figures = bodyJson(body, problem, weights);
   if (gap) {
-    figures["surface_gap_mm"] = {{"mean", gap->mean * kMm}, {"largest", gap->largest * kMm}};
+    figures["surface_gap_mm"] = {{"mean", gap->mean * kMm},
+                                 {"largest", gap->largest * kMm},
+                                 {"largest_at", vectorJson(gap->largestAt, kMm)}};
     if (!job_.regions.hasBonded()) figures["volume_difference"] = body.fine.volume / exported->volume() - 1;
   }
   addVerdict(figures, body);
   std::vector<std::string> sentences = doubts(body.coarse, body.fine);
+  sentences.insert(sentences.end(), unlike.begin(), unlike.end());
+  if (exported && !ownSolid)
+    for (const std::string& sentence : conflicts(job_, f, bounds)) sentences.push_back(sentence);
   // A mesh may bridge what is open: of bodies that are not joined nothing is shown by it.
   const std::size_t bodies = exported && !job_.regions.hasBonded() ? bodiesIn(*exported) : 1;
   if (bodies > 1)
@@ -186,6 +225,10 @@ void JobRun::noteDoubts(const json& figures) {
                        share < kLittle ? "warning   " : "          ", support.name, 100 * share,
                        support.face));
   }
+  constexpr double kExact = 0.02;  // mm
+  for (const auto& [face, offset] : figures["face_offset_mm"].items())
+    if (offset.get<double>() > kExact)
+      note(fmt::format("          the body lies up to {:.2g} mm off face {}", offset.get<double>(), face));
   for (const json& doubt : figures.value("doubts", json::array()))
     note("warning   " + doubt.get<std::string>());
   for (const json& r : figures["requirements"])

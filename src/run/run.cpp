@@ -89,7 +89,9 @@ std::string JobRun::solidFingerprint() const {
   return fingerprint({"solid"}, layoutFingerprint());
 }
 std::string JobRun::proofFingerprint(const std::string& before) const {
-  return fingerprint({"require", "proof"}, before + fmt::format(";{}", job_.brief.tetrahedra));
+  // What has defaults counts by its value: those may follow from other sections, or from --quick.
+  return fingerprint({"require", "proof"},
+                     before + fmt::format(";{};{:.9g}", job_.brief.tetrahedra, job_.brief.exclusion));
 }
 
 bool JobRun::fits(const char* step, const std::string& fingerprint, const char* file) const {

@@ -11,6 +11,7 @@
 #include "barelattice/optimise/optimiser.hpp"
 #include "barelattice/run/run.hpp"
 #include "barelattice/solid/reinterpret.hpp"
+#include "figures.hpp"
 #include "layout_file.hpp"
 
 namespace barelattice {
@@ -82,12 +83,12 @@ void JobRun::solid(bool fresh) {
               format);
   if (job_.flat()) writeFile(folder_ / "outline.svg", outlineSvg(solid.outline, job_.brief.title));
   const double mass = job_.massOf(
-      solid.volume, solidFunction(layout, job_.regions, solid.threshold, options.cleanUp), options.spacing);
+      solid.volume, solidFunction(layout, job_.regions, solid.threshold, options.cleanUp), solid.spacing);
   json bores = json::array();
   for (const NamedFace& face : job_.faces)
     for (const Patch& patch : face.face.patches) {
       if (patch.kind != Patch::Kind::cylinder || onBondedPart(face.name)) continue;
-      const auto diameter = measuredDiameter(solid.surface, patch, 0.2 * options.spacing);
+      const auto diameter = measuredDiameter(solid.surface, patch, 0.2 * solid.spacing);
       bores.push_back({{"face", face.name},
                        {"diameter_mm", 2 * patch.radius * kMm},
                        {"measured_mm", diameter ? json(*diameter * kMm) : json(nullptr)}});
@@ -96,6 +97,12 @@ void JobRun::solid(bool fresh) {
   if (solid.pieces > 1 && !job_.regions.hasBonded())  // those may be what joins them
     warnings.push_back(
         fmt::format("the solid falls into {} pieces: a keep is not connected with the rest", solid.pieces));
+  if (solid.faces.missing > 0)
+    warnings.push_back(fmt::format(
+        "the solid misses {:.3g} mm2 of the faces of space, keeps and clears, by up to {:.3g} mm round {}: "
+        "they are too thin there for its lattice of {:.3g} mm",
+        solid.faces.missing * kMm * kMm, solid.faces.largest * kMm, placeText(solid.faces.largestAt),
+        solid.spacing * kMm));
   const double member = job_.brief.smallestMember;
   if (solid.dropped.largest > member * member * member)
     warnings.push_back(fmt::format("a loose piece of {:.3g} mm3 was dropped: more than a crumb",
@@ -106,29 +113,32 @@ void JobRun::solid(bool fresh) {
   const double above = overCells(job_, [&](const auto& domain, std::size_t c) {
     return level[c] >= solid.threshold ? domain.fill[c] * job_.designMass(c) : 0.0;
   });
-  results_["solid"] = {
-      {"fingerprint", solidFingerprint()},
-      {"threshold", solid.threshold},
-      {"volume_mm3", solid.volume * kCubicMm},
-      {"mass_kg", mass},
-      {"wanted_mass_kg", job_.targetMass},
-      {"volume_kept", options.keepVolume},
-      {"mass_of_voxels_above_threshold_kg", above},
-      {"triangles_before", solid.trianglesBefore},
-      {"triangles", solid.surface.triangles.size()},
-      {"reduction_deviation_mm", solid.deviation * kMm},
-      {"surface", solid.defects.text()},
-      {"pieces", solid.pieces},
-      {"dropped_pieces", solid.dropped.pieces},
-      {"dropped_volume_mm3", solid.dropped.volume * kCubicMm},
-      {"filled_voids", solid.cleanedUp.voids},
-      {"filled_volume_mm3",
-       solid.cleanedUp.voidVolume * kMm * kMm * (job_.flat() ? job_.brief.sheet->thickness * kMm : kMm)},
-      {"exact_faces",
-       {{"triangles", solid.faces.triangles}, {"largest_distance_mm", solid.faces.largest * kMm}}},
-      {"bores", bores},
-      {"warnings", warnings},
-      {"seconds", watch.seconds()}};
+  results_["solid"] = {{"fingerprint", solidFingerprint()},
+                       {"threshold", solid.threshold},
+                       {"spacing_mm", solid.spacing * kMm},
+                       {"volume_mm3", solid.volume * kCubicMm},
+                       {"mass_kg", mass},
+                       {"wanted_mass_kg", job_.targetMass},
+                       {"volume_kept", options.keepVolume},
+                       {"mass_of_voxels_above_threshold_kg", above},
+                       {"triangles_before", solid.trianglesBefore},
+                       {"triangles", solid.surface.triangles.size()},
+                       {"reduction_deviation_mm", solid.deviation * kMm},
+                       {"surface", solid.defects.text()},
+                       {"pieces", solid.pieces},
+                       {"dropped_pieces", solid.dropped.pieces},
+                       {"dropped_volume_mm3", solid.dropped.volume * kCubicMm},
+                       {"filled_voids", solid.cleanedUp.voids},
+                       {"filled_volume_mm3", solid.cleanedUp.voidVolume * kMm * kMm *
+                                                 (job_.flat() ? job_.brief.sheet->thickness * kMm : kMm)},
+                       {"exact_faces",
+                        {{"triangles", solid.faces.triangles},
+                         {"largest_distance_mm", solid.faces.largest * kMm},
+                         {"largest_at_mm", vectorJson(solid.faces.largestAt, kMm)},
+                         {"missing_mm2", solid.faces.missing * kMm * kMm}}},
+                       {"bores", bores},
+                       {"warnings", warnings},
+                       {"seconds", watch.seconds()}};
   if (job_.flat()) results_["solid"]["outline_corners"] = solid.outline.corners();
   save();
   note(fmt::format("solid     read at {:.3f}: {:.4g} kg ({} {:.4g} kg), {} triangles, {}", solid.threshold,

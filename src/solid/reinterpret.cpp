@@ -15,7 +15,9 @@
 #include "barelattice/base/quantity.hpp"
 #include "barelattice/geometry/stl.hpp"
 #include "barelattice/geometry/surface_gap.hpp"
+#include "barelattice/geometry/triangle_tree.hpp"
 #include "barelattice/solid/sharpen.hpp"
+#include "exact_faces.hpp"
 
 namespace barelattice {
 namespace {
@@ -80,50 +82,15 @@ TriangleMesh reduced(const TriangleMesh& mesh, double deviation, double& found) 
   return mesh;
 }
 
-/// Looks at every triangle whose corners all lie on boundaries of space, keeps and clears. One that follows a
-/// face lies on it in its middle too; one that cuts across an edge does not.
-FaceCheck checkFaces(const TriangleMesh& surface, const Regions& regions, double spacing) {
-  std::vector<const Shape*> shapes{regions.space.get()};
-  for (const ShapePtr& keep : regions.keeps) shapes.push_back(keep.get());
-  for (const ShapePtr& clear : regions.clears) shapes.push_back(clear.get());
-  for (const MaterialRegion& region : regions.materials)
-    if (region.bonded) shapes.push_back(region.shape.get());
-  const auto offFaces = [&](const Vec3& point) {
-    double least = std::numeric_limits<double>::max();
-    for (const Shape* shape : shapes) least = std::min(least, std::abs(shape->distance(point)));
-    return least;
-  };
-  std::vector<double> off(surface.vertices.size());
-  forEach(
-      off.size(), [&](std::size_t v) { off[v] = offFaces(surface.vertices[v]); }, 256);
-  FaceCheck check;
-  for (std::size_t t = 0; t < surface.triangles.size(); ++t) {
-    double corners = 0;
-    Vec3 middle = Vec3::Zero();
-    for (int i = 0; i < 3; ++i) {
-      corners =
-          std::max(corners, off[static_cast<std::size_t>(surface.triangles[t][static_cast<std::size_t>(i)])]);
-      middle += surface.corner(t, i) / 3;
-    }
-    const Vec3 normal = (surface.corner(t, 1) - surface.corner(t, 0))
-                            .cross(surface.corner(t, 2) - surface.corner(t, 0))
-                            .stableNormalized();
-    const bool flatEnd = regions.thickness > 0 && std::abs(normal.z()) > 0.5;  // exact by construction
-    if (corners > 1e-3 * spacing || flatEnd) continue;
-    ++check.triangles;
-    check.largest = std::max(check.largest, offFaces(middle));
-  }
-  return check;
-}
-
 class Reinterpretation {
  public:
   Reinterpretation(const SmoothLayout& layout, const Regions& regions, const SolidOptions& options)
-      : layout_(layout), regions_(regions), options_(options) {}
+      : layout_(layout), regions_(regions), options_(options), spacing_(options.spacing) {}
 
   Solid at(double threshold) const {
     Solid solid;
     solid.threshold = threshold;
+    solid.spacing = spacing_;
     const Implicit f = solidFunction(layout_, regions_, threshold, options_.cleanUp, &solid.cleanedUp);
     if (regions_.thickness > 0)
       readSheet(f, solid);
@@ -133,19 +100,42 @@ class Reinterpretation {
     return solid;
   }
 
+  /// Makes the lattice as fine as the narrowest gap or wall between faces of space, keeps and clears wants,
+  /// in the part that is read at a threshold.
+  ///
+  /// Layers of a body-centred lattice of spacing a lie up to a / sqrt(2) apart, and points within a quarter
+  /// of a of the surface move onto it (see stuff): a gap of 1.21 a holds a layer that stays. Seen along a
+  /// bore, no place is further than a / 2 from a row of points: one of 1.5 a holds a row.
+  bool refine(double threshold) {
+    constexpr double kPerWidth = 1.5;
+    const Implicit f = solidFunction(layout_, regions_, threshold, options_.cleanUp);
+    const double narrowest = narrowestPlace(f, regions_, kPerWidth * spacing_);
+    const double finest =
+        std::min(spacing_, regions_.thickness > 0 ? std::sqrt(latticeCells(1) / kMostLatticeCells)
+                                                  : std::cbrt(latticeCells(1) / kMostLatticeCells));
+    spacing_ = std::clamp(narrowest / kPerWidth, finest, spacing_);
+    return spacing_ < options_.spacing;
+  }
+
   /// The surface as it is handed out: reduced, rounded, checked.
   void finish(Solid& solid) const {
     refuseLargePieces(solid.dropped);
+    const Implicit f = solidFunction(layout_, regions_, solid.threshold, options_.cleanUp);
+    std::vector<SurfacePoint> exact = exactSurface(f, regions_, 0.5 * spacing_);
+    if (solid.dropped.pieces) leaveOutDropped(f, solid.surface, exact);
     solid.trianglesBefore = solid.surface.triangles.size();
-    if (regions_.thickness > 0) {
-      if (options_.deviation > 0) simplifySheet(solid);
-    } else if (options_.deviation > 0) {
-      solid.surface = reduced(roundedToStl(solid.surface), options_.deviation, solid.deviation);
-    }
+    // A lattice made finer for one thin place is too fine for all others.
+    constexpr double kOfSpacing = 0.01;
+    const double deviation = spacing_ < options_.spacing
+                                 ? std::max(options_.deviation, kOfSpacing * options_.spacing)
+                                 : options_.deviation;
+    if (deviation > 0 && regions_.thickness > 0) simplifySheet(solid, deviation);
+    if (deviation > 0 && regions_.thickness == 0)
+      solid.surface = reduced(roundedToStl(solid.surface), deviation, solid.deviation);
     solid.surface = roundedToStl(solid.surface);
     solid.volume = solid.surface.volume();
     solid.defects = inspectMesh(solid.surface);
-    solid.faces = checkFaces(solid.surface, regions_, options_.spacing);
+    solid.faces = checkFaces(solid.surface, regions_, spacing_, exact);
   }
 
  private:
@@ -155,28 +145,58 @@ class Reinterpretation {
     const double most = regions_.thickness > 0 ? std::numbers::pi / 4 * size * size * regions_.thickness
                                                : std::numbers::pi / 6 * size * size * size;
     if (dropped.largest <= most) return;
-    const Vec3 at = dropped.largestAt * kMillimetresPerMetre;
     throw RunError(
-        fmt::format("a loose piece of {:.4g} mm3 round ({:.4g}, {:.4g}, {:.4g}) mm hangs on no keep and is "
+        fmt::format("a loose piece of {:.4g} mm3 round {} hangs on no keep and is "
                     "larger than a crumb of {:.4g} mm, which has {:.4g} mm3",
-                    dropped.largest * 1e9, at.x(), at.y(), at.z(), size * kMillimetresPerMetre, most * 1e9),
+                    dropped.largest * 1e9, placeText(dropped.largestAt), size * kMillimetresPerMetre,
+                    most * 1e9),
         "look at the layout; a lower threshold may join it, more iterations may dissolve it, larger crumbs "
         "let it go");
   }
 
-  void readBody(const Implicit& f, Solid& solid) const {
-    TetMesh mesh = stuff(f, regions_.bounds(), options_.spacing);
-    solid.dropped = dropLoosePieces(mesh, regions_, solid.pieces);
-    solid.surface = mesh.boundary();
-    dropUnusedVertices(solid.surface);
-    solid.surface = sharpenEdges(f, options_.spacing, solid.surface);
+  /// Cubes of a body's lattice, squares of a sheet's.
+  double latticeCells(double spacing) const {
+    const Vec3 sizes = regions_.bounds().sizes() / spacing;
+    return regions_.thickness > 0 ? sizes.x() * sizes.y() : sizes.prod();
   }
 
-  void readSheet(const Implicit& f, Solid& solid) const {
+  /// The surface of everything the lattice holds, crumbs as well, with chamfered edges.
+  TriangleMesh bluntSurface(const Implicit& f) const {
+    const Box box = regions_.bounds();
+    if (regions_.thickness == 0) return stuff(f, box, spacing_).boundary();
+    return extruded(outlineOf(f), regions_.thickness);
+  }
+
+  Outline outlineOf(const Implicit& f) const {
     const Box box = regions_.bounds();
     const double middle = 0.5 * regions_.thickness;
     const PlaneFunction plane = [&](const Eigen::Vector2d& p) { return f({p.x(), p.y(), middle}); };
-    const Outline all = traceOutline(plane, {box.min().head<2>(), box.max().head<2>()}, options_.spacing);
+    return traceOutline(plane, {box.min().head<2>(), box.max().head<2>()}, spacing_);
+  }
+
+  /// Takes out points that only pieces hold which were dropped.
+  void leaveOutDropped(const Implicit& f, const TriangleMesh& surface,
+                       std::vector<SurfacePoint>& exact) const {
+    if (surface.triangles.empty()) return;
+    const TriangleMesh all = bluntSurface(f);
+    const TriangleTree left(surface);
+    const TriangleTree before(all);
+    std::erase_if(exact, [&](const SurfacePoint& p) {
+      return left.nearest(p.position).distance > spacing_ && before.nearest(p.position).distance <= spacing_;
+    });
+  }
+
+  void readBody(const Implicit& f, Solid& solid) const {
+    TetMesh mesh = stuff(f, regions_.bounds(), spacing_);
+    solid.dropped = dropLoosePieces(mesh, regions_, solid.pieces);
+    solid.surface = mesh.boundary();
+    dropUnusedVertices(solid.surface);
+    solid.surface = sharpenEdges(f, spacing_, solid.surface);
+  }
+
+  void readSheet(const Implicit& f, Solid& solid) const {
+    const double middle = 0.5 * regions_.thickness;
+    const Outline all = outlineOf(f);
     solid.pieces = 0;
     double most = 0;
     std::vector<Outline> pieces = piecesOf(all);
@@ -194,26 +214,25 @@ class Reinterpretation {
     }
     // Straight runs need no corner at every lattice line.
     constexpr double kStraight = 1e-3;
-    solid.outline = simplified(solid.outline, kStraight * options_.spacing);
+    solid.outline = simplified(solid.outline, kStraight * spacing_);
     solid.surface = extruded(solid.outline, regions_.thickness);
   }
 
   bool hangsOnKeep(const Outline& piece) const {
     Eigen::AlignedBox2d box;
     for (const Eigen::Vector2d& p : piece.loops.front()) box.extend(p);
-    const double step = 0.5 * options_.spacing;
+    const double step = 0.5 * spacing_;
     for (double y = box.min().y(); y <= box.max().y(); y += step)
       for (double x = box.min().x(); x <= box.max().x(); x += step)
         if (regions_.kept({x, y, 0.5 * regions_.thickness}) <= 0 && contains(piece, {x, y})) return true;
     // What touches a bonded part lies beside it, not in it.
     return std::any_of(piece.loops.front().begin(), piece.loops.front().end(), [&](const Eigen::Vector2d& p) {
-      return regions_.bonded({p.x(), p.y(), 0.5 * regions_.thickness}) <= touching(options_.spacing);
+      return regions_.bonded({p.x(), p.y(), 0.5 * regions_.thickness}) <= touching(spacing_);
     });
   }
 
-  void simplifySheet(Solid& solid) const {
+  void simplifySheet(Solid& solid, double deviation) const {
     constexpr int kTrials = 4;
-    double deviation = options_.deviation;
     for (int trial = 0; trial < kTrials; ++trial, deviation *= 0.5) {
       const Outline fewer = simplified(solid.outline, deviation);
       const TriangleMesh surface = extruded(fewer, regions_.thickness);
@@ -228,6 +247,7 @@ class Reinterpretation {
   const SmoothLayout& layout_;
   const Regions& regions_;
   const SolidOptions& options_;
+  double spacing_;  // of the lattice, m
 };
 
 }  // namespace
@@ -290,34 +310,25 @@ std::vector<double> volumesByMaterial(const Implicit& part, const Regions& regio
   return volumes;
 }
 
-Solid reinterpret(const SmoothLayout& layout, const Regions& regions, double wantedVolume,
-                  const SolidOptions& options, const ProgressCallback& progress) {
-  const Reinterpretation part(layout, regions, options);
-  // Volume falls with the threshold: bracket and interpolate (regula falsi, with the Illinois safeguard).
+namespace {
+
+/// The part of the wanted volume. Volume falls with the threshold: bracket and interpolate (regula falsi,
+/// with the Illinois safeguard).
+/// @param threshold to begin with.
+Solid readAtVolume(const Reinterpretation& part, double threshold, double wantedVolume, double tolerance,
+                   const ProgressCallback& progress) {
   double low = 0.02;
   double high = 0.98;
   double excessLow = std::nan("");
   double excessHigh = std::nan("");
-  double threshold = 0.5;
   Solid solid;
-  if (!options.keepVolume) {
-    solid = part.at(options.threshold);
-    solid.wantedVolume = wantedVolume;
-    part.finish(solid);
-    return solid;
-  }
   constexpr int kTrials = 25;
   for (int trial = 0; trial < kTrials; ++trial) {
     report(progress, fmt::format("reading the layout at {:.3f}", threshold),
            static_cast<double>(trial) / kTrials);
     solid = part.at(threshold);
-    solid.wantedVolume = wantedVolume;
     const double excess = solid.volume / wantedVolume - 1;
-    if (std::abs(excess) <= options.volumeTolerance) {
-      report(progress, "checking the surface", 0.9);
-      part.finish(solid);
-      return solid;
-    }
+    if (std::abs(excess) <= tolerance) return solid;
     if (excess > 0) {
       low = threshold;
       if (!std::isnan(excessLow) && !std::isnan(excessHigh)) excessHigh *= 0.5;
@@ -339,6 +350,24 @@ Solid reinterpret(const SmoothLayout& layout, const Regions& regions, double wan
       fmt::format("no threshold gives the volume: at {:.3f} it is {:.4g} cm3, wanted are {:.4g} cm3",
                   solid.threshold, solid.volume * 1e6, wantedVolume * 1e6),
       "the keeps may already weigh more than the target, or the layout is too grey");
+}
+
+}  // namespace
+
+Solid reinterpret(const SmoothLayout& layout, const Regions& regions, double wantedVolume,
+                  const SolidOptions& options, const ProgressCallback& progress) {
+  Reinterpretation part(layout, regions, options);
+  const auto read = [&](double threshold) {
+    return options.keepVolume ? readAtVolume(part, threshold, wantedVolume, options.volumeTolerance, progress)
+                              : part.at(options.threshold);
+  };
+  Solid solid = read(0.5);
+  report(progress, "looking for thin gaps and walls", 0.8);
+  if (part.refine(solid.threshold)) solid = read(solid.threshold);
+  solid.wantedVolume = wantedVolume;
+  report(progress, "checking the surface", 0.9);
+  part.finish(solid);
+  return solid;
 }
 
 }  // namespace barelattice

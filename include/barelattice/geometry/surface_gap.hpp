@@ -3,6 +3,7 @@
 #pragma once
 
 #include <optional>
+#include <vector>
 
 #include "barelattice/geometry/shape.hpp"
 #include "barelattice/geometry/triangle_mesh.hpp"
@@ -13,8 +14,25 @@ namespace barelattice {
 struct SurfaceGap {
   double mean = 0;
   double largest = 0;
+  Vec3 largestAt = Vec3::Zero();  ///< the vertex, m
 };
 SurfaceGap surfaceGap(const TriangleMesh& a, const TriangleMesh& b);
+
+/// Surface of a body that a mesh of it comes nowhere near: the sides of gaps it bridges and of walls it left
+/// out.
+struct MissingSurface {
+  double area = 0;         ///< m2
+  double farthest = 0;     ///< from the mesh, of all points, missing or not, m
+  Vec3 at = Vec3::Zero();  ///< the farthest point, m
+};
+
+/// @param truth points of the body's surface.
+/// @param tolerance distance from the mesh beyond which a point is missing, m.
+MissingSurface missingSurface(const std::vector<SurfacePoint>& truth, const TriangleMesh& mesh,
+                              double tolerance);
+
+/// Points of a surface at most `spacing` (m) apart.
+std::vector<SurfacePoint> pointsOf(const TriangleMesh& surface, double spacing);
 
 /// Diameter of the circle through the vertices of `surface` that lie within `tolerance` (m) of the cylinder
 /// patch, twice their mean distance from its axis, m; nothing if there are fewer than eight.

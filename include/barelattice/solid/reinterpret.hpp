@@ -14,7 +14,9 @@
 namespace barelattice {
 
 struct SolidOptions {
-  double spacing = 0;      ///< of the surface lattice, m, above zero; 1 to 1.5 cells shows all members
+  /// Of the surface lattice, m, above zero; 1 to 1.5 cells shows all members. A finer one is taken where
+  /// space, keeps or clears hold gaps or walls this one misses, see kMostLatticeCells.
+  double spacing = 0;
   bool keepVolume = true;  ///< false reads the layout at `threshold`, whatever the volume
   double threshold = 0.5;  ///< used when the volume is let go
   double volumeTolerance =
@@ -23,7 +25,9 @@ struct SolidOptions {
   /// Loose pieces up to a ball (disc) of this diameter, m, are dropped as crumbs; a larger one means that the
   /// layout is not one part. Without it, all loose pieces are dropped.
   std::optional<double> largestCrumb;
-  double deviation = 0;  ///< triangles are left out as long as the surface stays this close, m; 0 leaves all
+  /// Triangles are left out as long as the surface stays this close, m; 0 leaves all, and a hundredth of
+  /// `spacing` is left where a finer lattice was taken.
+  double deviation = 0;
 };
 
 /// What was left out because it does not hang on to a keep.
@@ -39,12 +43,17 @@ struct Dropped {
 /// How well exact faces and the sharp edges between them were kept.
 struct FaceCheck {
   std::size_t triangles = 0;  ///< whose corners all lie on faces of space, keeps and clears
-  double largest = 0;  ///< largest distance of the middle of one from the nearest such face, m: the sagitta
-                       ///< on a curved face, the height of the bevel where an edge was not restored
+  /// Largest distance between surface and such faces, m: the sagitta on a curved face, the height of the
+  /// bevel where an edge was not restored, the depth of a gap that was bridged.
+  double largest = 0;
+  Vec3 largestAt = Vec3::Zero();  ///< where, m
+  double missing = 0;  ///< area of faces further than a spacing from the surface, m2: of what is too thin for
+                       ///< the lattice
 };
 
 struct Solid {
   double threshold = 0.5;   ///< density at which the layout was read
+  double spacing = 0;       ///< of the lattice it was read on, m
   TriangleMesh surface;     ///< closed, oriented, rounded to the precision of STL
   double volume = 0;        ///< enclosed by the surface, m3
   double wantedVolume = 0;  ///< m3
@@ -57,6 +66,10 @@ struct Solid {
   Outline outline;      ///< of a sheet; empty for a body
   MeshDefects defects;  ///< of `surface`; sound unless something is wrong
 };
+
+/// Cubes (squares of a sheet) that a lattice made finer for thin shapes has at most: some seconds for each
+/// reading of the layout.
+inline constexpr double kMostLatticeCells = 2e6;
 
 /// Removes the pieces of a mesh (tetrahedra joined by common vertices) that have no vertex inside or on
 /// `regions`' keeps or bonded parts; without any, all but the largest piece.
