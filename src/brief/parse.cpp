@@ -18,6 +18,7 @@ namespace {
 constexpr int kDefaultTetrahedra = 200'000;
 constexpr int kDefaultKeepEvery = 10;
 constexpr double kDefaultAgreement = 0.1;
+constexpr double kDefaultChord = 2e-5;  // m: below what a bore's fit sees
 
 template <class Entry>
 std::vector<std::string> namesOf(const std::vector<Entry>& entries) {
@@ -361,6 +362,7 @@ void parseRequirements(TableReader& top, Brief& brief) {
 
 void parseSolid(TableReader& top, Brief& brief) {
   brief.solid.cleanUp.voidSize = brief.smallestMember;
+  brief.solid.chord = kDefaultChord;
   const toml::node* table = top.find("solid");
   if (!table) return;
   TableReader reader = top.table(*table, "solid");
@@ -373,6 +375,11 @@ void parseSolid(TableReader& top, Brief& brief) {
   length("fill_voids", brief.solid.cleanUp.voidSize);
   length("close_gaps", brief.solid.cleanUp.gap);
   length("deviation", brief.solid.deviation);
+  length("chord", brief.solid.chord);
+  constexpr double kLeastChord = 1e-6;  // m: finer triangles than any file tells apart
+  if (brief.solid.chord > 0 && brief.solid.chord < kLeastChord)
+    reader.fail(*reader.find("chord"),
+                "'chord' should be 0.001 mm or more, or 0 for the triangles of the lattice");
   double crumb = -1;
   length("largest_crumb", crumb);
   if (crumb >= 0) brief.solid.largestCrumb = crumb;

@@ -1,9 +1,11 @@
 #include "barelattice/geometry/surface_gap.hpp"
 
 #include <algorithm>
+#include <array>
 #include <cmath>
 #include <limits>
 #include <memory>
+#include <set>
 
 #include "barelattice/base/parallel.hpp"
 #include "barelattice/geometry/triangle_tree.hpp"
@@ -64,21 +66,45 @@ std::vector<SurfacePoint> pointsOf(const TriangleMesh& surface, double spacing) 
   return piece.sample(spacing);
 }
 
-std::optional<double> measuredDiameter(const TriangleMesh& surface, const Patch& cylinder, double tolerance) {
+std::optional<Fit> fitOf(const TriangleMesh& surface, const Patch& cylinder, double tolerance) {
   const Vec3 axis = cylinder.direction();
-  double sum = 0;
-  int count = 0;
-  for (const Vec3& vertex : surface.vertices) {
-    const Vec3 offset = vertex - cylinder.origin;
-    const double along = axis.dot(offset);
-    if (along < 0 || along > cylinder.v.norm()) continue;
-    const double radius = (offset - along * axis).norm();
-    if (std::abs(radius - cylinder.radius) > tolerance) continue;
-    sum += radius;
-    ++count;
+  const double length = cylinder.v.norm();
+  double least = std::numeric_limits<double>::max();
+  double most = 0;
+  double outward = 0;  // area by how it faces
+  std::set<int> corners;
+  for (const auto& t : surface.triangles) {
+    std::array<Vec3, 3> across;  // the corners seen along the axis, from it
+    bool beside = true;
+    for (std::size_t i = 0; i < 3; ++i) {
+      const Vec3 offset = surface.vertices[static_cast<std::size_t>(t[i])] - cylinder.origin;
+      const double along = axis.dot(offset);
+      across[i] = offset - along * axis;
+      beside = beside && along > -tolerance && along < length + tolerance &&
+               std::abs(across[i].norm() - cylinder.radius) <= tolerance;
+    }
+    const double seen = (across[1] - across[0]).cross(across[2] - across[0]).norm();
+    const double longest = std::max(
+        {(across[1] - across[0]).norm(), (across[2] - across[1]).norm(), (across[0] - across[2]).norm()});
+    // Seen along the axis a wall is a line; what has an area from there is an end.
+    constexpr double kLine = 0.2;
+    if (!beside || seen > kLine * longest * longest) continue;
+    const auto at = [&](std::size_t i) -> const Vec3& {
+      return surface.vertices[static_cast<std::size_t>(t[i])];
+    };
+    outward +=
+        (at(1) - at(0)).cross(at(2) - at(0)).dot((across[0] + across[1] + across[2]).stableNormalized());
+    for (std::size_t i = 0; i < 3; ++i) {
+      const Vec3 edge = across[(i + 1) % 3] - across[i];
+      const double share =
+          edge.isZero(0) ? 0 : std::clamp(-across[i].dot(edge) / edge.squaredNorm(), 0.0, 1.0);
+      least = std::min(least, (across[i] + share * edge).norm());
+      most = std::max(most, across[i].norm());
+      corners.insert(t[i]);
+    }
   }
-  if (count < 8) return std::nullopt;
-  return 2 * sum / count;
+  if (corners.size() < 8) return std::nullopt;
+  return Fit{2 * (outward < 0 ? least : most), outward < 0};
 }
 
 }  // namespace barelattice

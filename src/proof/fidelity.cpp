@@ -19,18 +19,11 @@ Vec3 normalOf(const TriangleMesh& mesh, std::size_t t) {
       .stableNormalized();
 }
 
-Vec3 placeOf(const NearestPoint& nearest, const TriangleMesh& mesh) {
-  Vec3 place = Vec3::Zero();
-  for (int i = 0; i < 3; ++i)
-    place += nearest.barycentric[i] * mesh.corner(static_cast<std::size_t>(nearest.triangle), i);
-  return place;
-}
-
 /// True if a point lies inside a closed surface, by the side of the nearest triangle it is on; near edges
 /// that may be the wrong one of two.
 bool isInside(const TriangleTree& tree, const TriangleMesh& mesh, const Vec3& point) {
   const NearestPoint nearest = tree.nearest(point);
-  return normalOf(mesh, static_cast<std::size_t>(nearest.triangle)).dot(point - placeOf(nearest, mesh)) < 0;
+  return normalOf(mesh, static_cast<std::size_t>(nearest.triangle)).dot(point - nearest.position) < 0;
 }
 
 }  // namespace
@@ -54,7 +47,7 @@ std::optional<NarrowPlace> narrowestLost(const TriangleMesh& body, const Triangl
             const NearestPoint nearest = faces.nearest(p.position + ahead * way);
             const Vec3 normal = normalOf(body, static_cast<std::size_t>(nearest.triangle));
             if (normal.dot(p.normal) > kParallel) continue;
-            const double width = way.dot(placeOf(nearest, body) - p.position);
+            const double width = way.dot(nearest.position - p.position);
             if (width <= 0 || width > kReach * spacing) continue;
             const Vec3 middle = p.position + 0.5 * width * way;
             if (isInside(meshed, mesh, middle) != gap) continue;

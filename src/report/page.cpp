@@ -186,16 +186,21 @@ std::string solidPanel(const json& results) {
                                                   s["dropped_volume_mm3"].get<double>())) +
           row("voids filled", fmt::format("{} ({:.3g} mm&sup3;)", s["filled_voids"].get<int>(),
                                           s["filled_volume_mm3"].get<double>())) +
-          row("exact faces and edges off by",
-              fmt::format("at most {:.4f} mm", s["exact_faces"]["largest_distance_mm"].get<double>())) +
+          row("largest deviation from the specified faces",
+              fmt::format("{:.4f} mm at ({})", s["exact_faces"]["largest_distance_mm"].get<double>(),
+                          vectorText(s["exact_faces"]["largest_at_mm"]))) +
           "</dl>";
   if (!s["bores"].empty()) {
     html += "<h2>Bores and bosses</h2><dl>";
     for (const json& b : s["bores"])
-      html += row(b["face"].get<std::string>() + fmt::format(", {:.4g} mm", b["diameter_mm"].get<double>()),
-                  b["measured_mm"].is_null() ? "not found"
-                                             : fmt::format("{:.3f} mm", b["measured_mm"].get<double>()));
-    html += "</dl><p class=\"note\">Diameters measured on the vertices of solid.stl.</p>";
+      html +=
+          row(b["face"].get<std::string>() + fmt::format(", {:.4g} mm", b["diameter_mm"].get<double>()),
+              b["fits_mm"].is_null() ? "not found"
+                                     : fmt::format("{} of {:.3f} mm", b["hole"].get<bool>() ? "pin" : "ring",
+                                                   b["fits_mm"].get<double>()));
+    html +=
+        "</dl><p class=\"note\">The largest pin that enters the bore of solid.stl, the smallest ring that "
+        "passes over the boss.</p>";
   }
   return html + "</div>";
 }
@@ -356,18 +361,20 @@ std::string bodyTables(const Job& job, const json& results) {
     std::string places;
     for (const json& at : b["worst_elements_at_mm"])
       places += (places.empty() ? "" : "<br>") + vectorText(at);
-    meshes.push_back({name, text(b["mass_kg"]), fmt::format("{}", b["tetrahedra"].get<int>()),
-                      fmt::format("{}", b["coarse_tetrahedra"].get<int>()),
-                      fmt::format("{:.1f} to {:.1f}", b["smallest_angle_deg"].get<double>(),
-                                  b["largest_angle_deg"].get<double>()),
-                      angleDrawing(b["least_angles_by_ten_degrees"], b["tetrahedra"].get<double>()), places,
-                      b.contains("surface_gap_mm") ? fmt::format("mean {:.3f}, largest {:.3f}",
-                                                                 b["surface_gap_mm"]["mean"].get<double>(),
-                                                                 b["surface_gap_mm"]["largest"].get<double>())
-                                                   : "",
-                      b.contains("volume_difference")
-                          ? fmt::format("{:+.2f} %", 100 * b["volume_difference"].get<double>())
-                          : ""});
+    meshes.push_back(
+        {name, text(b["mass_kg"]), fmt::format("{}", b["tetrahedra"].get<int>()),
+         fmt::format("{}", b["coarse_tetrahedra"].get<int>()),
+         fmt::format("{:.1f} to {:.1f}", b["smallest_angle_deg"].get<double>(),
+                     b["largest_angle_deg"].get<double>()),
+         angleDrawing(b["least_angles_by_ten_degrees"], b["tetrahedra"].get<double>()), places,
+         b.contains("surface_gap_mm")
+             ? fmt::format("mean {:.3f}, largest {:.3f} at ({})", b["surface_gap_mm"]["mean"].get<double>(),
+                           b["surface_gap_mm"]["largest"].get<double>(),
+                           vectorText(b["surface_gap_mm"]["largest_at_mm"]))
+             : "",
+         b.contains("volume_difference")
+             ? fmt::format("{:+.2f} %", 100 * b["volume_difference"].get<double>())
+             : ""});
   }
   std::string html =
       "<h2>Cases</h2>" + table({"case", "body", "compliance predicted, J", "read black and white, J",

@@ -195,7 +195,7 @@ json JobRun::analysed(const Implicit& f, const TriangleMesh* exported, const std
   if (gap) {
     figures["surface_gap_mm"] = {{"mean", gap->mean * kMm},
                                  {"largest", gap->largest * kMm},
-                                 {"largest_at", vectorJson(gap->largestAt, kMm)}};
+                                 {"largest_at_mm", vectorJson(gap->largestAt, kMm)}};
     if (!job_.regions.hasBonded()) figures["volume_difference"] = body.fine.volume / exported->volume() - 1;
   }
   addVerdict(figures, body);

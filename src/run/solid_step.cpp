@@ -88,10 +88,11 @@ void JobRun::solid(bool fresh) {
   for (const NamedFace& face : job_.faces)
     for (const Patch& patch : face.face.patches) {
       if (patch.kind != Patch::Kind::cylinder || onBondedPart(face.name)) continue;
-      const auto diameter = measuredDiameter(solid.surface, patch, 0.2 * solid.spacing);
+      const std::optional<Fit> fit = fitOf(solid.surface, patch, 0.2 * solid.spacing);
       bores.push_back({{"face", face.name},
                        {"diameter_mm", 2 * patch.radius * kMm},
-                       {"measured_mm", diameter ? json(*diameter * kMm) : json(nullptr)}});
+                       {"hole", fit && fit->hole},
+                       {"fits_mm", fit ? json(fit->diameter * kMm) : json(nullptr)}});
     }
   std::vector<std::string> warnings;
   if (solid.pieces > 1 && !job_.regions.hasBonded())  // those may be what joins them

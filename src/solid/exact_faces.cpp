@@ -10,15 +10,6 @@
 namespace barelattice {
 namespace {
 
-std::vector<const Shape*> exactShapes(const Regions& regions) {
-  std::vector<const Shape*> shapes{regions.space.get()};
-  for (const ShapePtr& keep : regions.keeps) shapes.push_back(keep.get());
-  for (const ShapePtr& clear : regions.clears) shapes.push_back(clear.get());
-  for (const MaterialRegion& region : regions.materials)
-    if (region.bonded) shapes.push_back(region.shape.get());
-  return shapes;
-}
-
 /// Distance of a point from the nearest of the shapes' boundaries, m.
 double offShapes(const std::vector<const Shape*>& shapes, const Vec3& point) {
   double least = std::numeric_limits<double>::max();
@@ -33,16 +24,18 @@ double offShapes(const std::vector<const Shape*>& shapes, const Vec3& point) {
 double widthFrom(const Vec3& from, const Vec3& way, const Implicit& part,
                  const std::vector<const Shape*>& shapes, double reach) {
   constexpr double kParallel = 0.94;  // cosine
+  // A face opposite would be nearer to the middle of the reach than the one left behind.
+  constexpr double kHalf = 0.499;
+  if (offShapes(shapes, from + 0.5 * reach * way) > kHalf * reach) return reach;
   const double step = 1e-4 * reach;
   const bool inside = part(from + step * way) < 0;
   for (double t = step; t < reach;) {
     const Vec3 at = from + t * way;
-    const double free = offShapes(shapes, at);
-    t += std::max(free, step);
+    t += std::max(offShapes(shapes, at), step);
     if (t >= reach) break;
     const Vec3 next = from + t * way;
     if ((part(next) < 0) == inside) continue;
-    if (free > step) return reach;  // the layout ends it
+    if (offShapes(shapes, next) > 2 * step) return reach;  // the layout ends it
     Vec3 slope;
     for (int i = 0; i < 3; ++i)
       slope[i] = part(next + step * Vec3::Unit(i)) - part(next - step * Vec3::Unit(i));
@@ -54,9 +47,18 @@ double widthFrom(const Vec3& from, const Vec3& way, const Implicit& part,
 
 }  // namespace
 
+std::vector<const Shape*> exactShapes(const Regions& regions) {
+  std::vector<const Shape*> shapes{regions.space.get()};
+  for (const ShapePtr& keep : regions.keeps) shapes.push_back(keep.get());
+  for (const ShapePtr& clear : regions.clears) shapes.push_back(clear.get());
+  for (const MaterialRegion& region : regions.materials)
+    if (region.bonded) shapes.push_back(region.shape.get());
+  return shapes;
+}
+
 double narrowestPlace(const Implicit& part, const Regions& regions, double reach) {
   const std::vector<const Shape*> shapes = exactShapes(regions);
-  const std::vector<SurfacePoint> points = exactSurface(part, regions, 0.5 * reach);
+  const std::vector<SurfacePoint> points = exactSurface(part, regions, reach);
   std::vector<double> width(points.size());
   forEach(
       points.size(),

@@ -8,6 +8,9 @@
 
 namespace barelattice {
 
+/// Space, keeps, clears and bonded parts: what bounds the part where the layout does not.
+std::vector<const Shape*> exactShapes(const Regions& regions);
+
 /// Points of space, keeps, clears and bonded parts that lie on the surface of the part, at most `spacing` (m)
 /// apart.
 std::vector<SurfacePoint> exactSurface(const Implicit& part, const Regions& regions, double spacing);

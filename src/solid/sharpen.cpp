@@ -11,6 +11,7 @@
 
 #include "barelattice/base/parallel.hpp"
 #include "barelattice/geometry/crease.hpp"
+#include "split_triangle.hpp"
 
 namespace barelattice {
 namespace {
@@ -145,28 +146,10 @@ class Sharpener {
       middle[i] = found == inserted.end() ? -1 : found->second;
       count += middle[i] >= 0;
     }
-    if (count == 0) return out.push_back(t);
-    if (count == 3) return splitCorner(t, middle, mesh, out);
-    // Turn the triangle so that edge 2 is not split, and if one is, it is edge 0.
-    std::size_t turn = 0;
-    while (!(middle[turn] >= 0 && middle[(turn + 2) % 3] < 0)) ++turn;
-    const std::array<int, 3> c{t[turn], t[(turn + 1) % 3], t[(turn + 2) % 3]};
-    const int ab = middle[turn];
-    const int bc = middle[(turn + 1) % 3];
-    if (count == 1) {
-      out.push_back({c[0], ab, c[2]});
-      out.push_back({ab, c[1], c[2]});
-      return;
-    }
-    out.push_back({ab, c[1], bc});
-    const auto at = [&](int v) -> const Vec3& { return mesh.vertices[static_cast<std::size_t>(v)]; };
-    if ((at(ab) - at(c[2])).squaredNorm() < (at(bc) - at(c[0])).squaredNorm()) {
-      out.push_back({c[0], ab, c[2]});
-      out.push_back({ab, bc, c[2]});
-    } else {
-      out.push_back({c[0], ab, bc});
-      out.push_back({c[0], bc, c[2]});
-    }
+    if (count == 3)
+      splitCorner(t, middle, mesh, out);
+    else
+      splitTriangle(mesh, t, middle, out);
   }
 
   /// Three faces meet inside the triangle: a fan round their common point.

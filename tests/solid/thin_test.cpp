@@ -24,6 +24,7 @@ struct Full {
     SolidOptions options;
     options.spacing = 1;
     options.keepVolume = false;
+    options.chord = 0.002;
     return reinterpret(SmoothLayout(domain, all, 2.5), regions, 1, options);
   }
 };
@@ -35,7 +36,7 @@ ShapePtr turned(ShapePtr shape, const Vec3& about, double angle, const Vec3& axi
 }
 
 TEST(ThinClear, cutsTheBlockInTwoWhateverItsWidthPlaceAndDirection) {
-  for (const double width : {0.2, 0.5, 1.1, 1.45})
+  for (const double width : {0.4, 1.1, 1.45})
     for (const double at : {5.77, 6.0})
       for (const double angle : {0.0, 0.3, 0.785}) {
         Full block;
@@ -50,7 +51,7 @@ TEST(ThinClear, cutsTheBlockInTwoWhateverItsWidthPlaceAndDirection) {
         const double slit =
             width * 36 /
             std::abs(Eigen::AngleAxisd(angle, Vec3(0.2, 1, 0.4).normalized()).toRotationMatrix()(0, 0));
-        EXPECT_NEAR((12 * 36 - solid.volume) / slit, 1, 0.07) << which;
+        EXPECT_NEAR((12 * 36 - solid.volume) / slit, 1, 0.08) << which;
       }
 }
 
@@ -62,7 +63,7 @@ TEST(ThinClear, isAHoleWhateverItsDiameter) {
     const int euler = static_cast<int>(solid.surface.vertices.size()) -
                       static_cast<int>(solid.surface.triangles.size() / 2);
     EXPECT_EQ(euler, 0) << "a block with one hole is a ring; radius " << radius;
-    EXPECT_NEAR((12 * 36 - solid.volume) / (M_PI * radius * radius * 6), 1, 0.12) << radius;
+    EXPECT_NEAR((12 * 36 - solid.volume) / (M_PI * radius * radius * 6), 1, 0.03) << radius;
   }
 }
 
@@ -107,10 +108,11 @@ TEST(ThinSheet, keepsASlitOfItsClears) {
 // A lattice for this would have 4e12 cubes: what it misses is told instead.
 TEST(ThinClear, tooThinForAnyLatticeIsTold) {
   Full block;
+  block.regions.space = makeBox({0, 0, 0}, {12, 3, 3});  // small, for speed
   block.regions.clears = {makeBox({6, -1, -1}, {6.002, 7, 7})};
   const Solid solid = block.solid();
-  EXPECT_NEAR(solid.faces.missing, 2 * 36, 10);
-  EXPECT_NEAR(solid.faces.largest, 3, 0.3) << "the middle of the slit is that far from any surface";
+  EXPECT_NEAR(solid.faces.missing, 2 * 9, 3);
+  EXPECT_NEAR(solid.faces.largest, 1.5, 0.1) << "the middle of the slit is that far from any surface";
   EXPECT_NEAR(solid.faces.largestAt.x(), 6, 0.01);
 }
 

@@ -34,8 +34,14 @@ MissingSurface missingSurface(const std::vector<SurfacePoint>& truth, const Tria
 /// Points of a surface at most `spacing` (m) apart.
 std::vector<SurfacePoint> pointsOf(const TriangleMesh& surface, double spacing);
 
-/// Diameter of the circle through the vertices of `surface` that lie within `tolerance` (m) of the cylinder
-/// patch, twice their mean distance from its axis, m; nothing if there are fewer than eight.
-std::optional<double> measuredDiameter(const TriangleMesh& surface, const Patch& cylinder, double tolerance);
+/// What fits a round wall.
+struct Fit {
+  double diameter = 0;  ///< of the largest pin that enters the hole, of the smallest ring over the boss, m
+  bool hole = false;    ///< the surface faces the axis
+};
+
+/// On the axis of the patch and over its length; nothing if the surface has fewer than eight corners there.
+/// @param tolerance how far beside the patch the surface is still looked at, m.
+std::optional<Fit> fitOf(const TriangleMesh& surface, const Patch& cylinder, double tolerance);
 
 }  // namespace barelattice

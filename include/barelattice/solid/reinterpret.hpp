@@ -25,9 +25,12 @@ struct SolidOptions {
   /// Loose pieces up to a ball (disc) of this diameter, m, are dropped as crumbs; a larger one means that the
   /// layout is not one part. Without it, all loose pieces are dropped.
   std::optional<double> largestCrumb;
-  /// Triangles are left out as long as the surface stays this close, m; 0 leaves all, and a hundredth of
-  /// `spacing` is left where a finer lattice was taken.
+  /// Triangles are left out as long as the surface stays this close, m; 0 leaves all, and three hundredths of
+  /// its spacing is allowed where a finer lattice was taken.
   double deviation = 0;
+  /// Edges of triangles pass no further than this from the round faces they belong to, m; 0 leaves those of
+  /// the lattice.
+  double chord = 0;
 };
 
 /// What was left out because it does not hang on to a keep.
@@ -69,7 +72,7 @@ struct Solid {
 
 /// Cubes (squares of a sheet) that a lattice made finer for thin shapes has at most: some seconds for each
 /// reading of the layout.
-inline constexpr double kMostLatticeCells = 2e6;
+inline constexpr double kMostLatticeCells = 1e6;
 
 /// Removes the pieces of a mesh (tetrahedra joined by common vertices) that have no vertex inside or on
 /// `regions`' keeps or bonded parts; without any, all but the largest piece.
