@@ -86,6 +86,7 @@ std::string describeJob(const Job& job) {
   for (const CaseSummary& c : job.summaries)
     text += fmt::format("  {:<16} {:>6.3g} {} {}\n", c.name, c.weight, triple(c.resultant.force),
                         triple(c.resultant.moment));
+  for (const std::string& assumption : job.assumptions) text += fmt::format("  assumed: {}\n", assumption);
   for (const std::string& warning : job.warnings) text += fmt::format("  warning: {}\n", warning);
   text.pop_back();
   return text;

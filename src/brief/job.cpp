@@ -68,6 +68,27 @@ Regions regionsOf(const Brief& brief, const std::vector<NamedFace>& faces) {
   return regions;
 }
 
+/// Loads need something to act on: where no keep is below a loaded face, a layer of material is kept there.
+void backLoads(Job& job) {
+  constexpr double kMostly = 0.98;
+  for (const BriefLoad& load : job.brief.loads) {
+    const Face& face = job.face(load.face);
+    const double below = std::min(load.backing, 0.1 * job.brief.voxel);
+    double kept = 0;
+    double bare = 0;  // in clears, or off the design space: refused later, in its own words
+    for (const SurfacePoint& point : face.points) {
+      const Vec3 under = point.position - below * point.normal;
+      if (job.regions.kept(under) < 0) kept += point.area;
+      if (job.regions.available(under) > 0) bare += point.area;
+    }
+    if (below <= 0 || kept >= kMostly * face.area() || bare > 0.5 * face.area()) continue;
+    job.brief.keeps.push_back({{}, load.face, load.backing, load.place});
+    job.regions.keeps.push_back(keepShape(job.brief, job.brief.keeps.back(), job.faces));
+    job.assumptions.push_back(fmt::format("below face {} {:.4g} mm of material are kept, for [loads.{}]",
+                                          load.face, load.backing * kMillimetresPerMetre, load.name));
+  }
+}
+
 template <int D>
 std::size_t countCells(const Regions& regions, double size) {
   return sampleRegions<D>(regions, size).grid.cellCount();
@@ -257,7 +278,8 @@ void settleMass(Job& job) {
     refuse(brief, brief.target.place,
            fmt::format("the mass target of {:.4g} kg is not above the mass of the keep regions, {:.4g} kg",
                        job.targetMass, job.keepMass),
-           fmt::format("raise the target above {:.4g} kg, or make the keeps smaller", job.keepMass));
+           fmt::format("raise the target above {:.4g} kg, or make the keeps{} smaller", job.keepMass,
+                       job.assumptions.empty() ? "" : " and the 'backing' of loads"));
   if (job.targetMass >= job.spaceMass)
     refuse(
         brief, brief.target.place,
@@ -461,6 +483,7 @@ Job prepare(Brief brief, double coarser) {
   job.warnings = job.brief.notes;
   job.faces = pickFaces(job.brief, kFaceSpacing * job.brief.voxel);
   job.regions = regionsOf(job.brief, job.faces);
+  backLoads(job);
   try {
     if (job.flat())
       job.domain = sampleRegions<2>(job.regions, job.brief.voxel, job.brief.mirror);

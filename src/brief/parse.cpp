@@ -18,6 +18,7 @@ namespace {
 constexpr int kDefaultTetrahedra = 200'000;
 constexpr int kDefaultKeepEvery = 10;
 constexpr double kDefaultAgreement = 0.1;
+constexpr double kNotGiven = -1;        // of a length that is never negative
 constexpr double kDefaultChord = 2e-5;  // m: below what a bore's fit sees
 
 template <class Entry>
@@ -260,6 +261,12 @@ BriefLoad parseLoad(TableReader& reader, const std::string& name, const Brief& b
   if (pressure) load.action.pressure = reader.quantity(*pressure, "pressure", Measure::pressure);
   if (load.action.force.isZero() && load.action.pressure == 0)
     reader.fail("is zero", "give it a size, or leave it out");
+  load.backing = kNotGiven;
+  if (const toml::node* backing = reader.find("backing")) {
+    load.backing = reader.quantity(*backing, "backing", Measure::length);
+    if (!(load.backing >= 0))
+      reader.fail(*backing, "'backing' should not be negative", "0 mm leaves the layout free there");
+  }
   return load;
 }
 
@@ -407,6 +414,8 @@ void parseSolid(TableReader& top, Brief& brief) {
 /// Settings that have defaults.
 void parseSettings(TableReader& top, Brief& brief) {
   brief.exclusion = brief.smallestMember;
+  for (BriefLoad& load : brief.loads)
+    if (load.backing == kNotGiven) load.backing = brief.smallestMember;
   brief.tetrahedra = kDefaultTetrahedra;
   brief.keepEvery = kDefaultKeepEvery;
   brief.agreement = kDefaultAgreement;

@@ -17,7 +17,7 @@ constexpr double kMm = kMillimetresPerMetre;
 constexpr double kMPa = 1e-6;
 
 /// Increase when a step computes something else from the same brief, so that old results are not reused.
-constexpr const char* kMethodVersion = "16";
+constexpr const char* kMethodVersion = "17";
 
 }  // namespace
 

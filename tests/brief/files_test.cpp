@@ -158,7 +158,7 @@ bore = { of = "plate", kind = "round", side = "hole", radius = "8 mm" }
 [supports]
 bore = { face = "bore" }
 [loads]
-push = { face = "bore", force = ["1 N", "0 N"] }
+push = { face = "bore", force = ["1 N", "0 N"], backing = "0 mm" }
 [cases]
 down = { loads = { push = 1.0 } }
 [target]

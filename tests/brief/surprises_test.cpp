@@ -1,5 +1,6 @@
 // What check says in words of a design space that will surprise.
 
+#include <fmt/format.h>
 #include <gmock/gmock.h>
 #include <gtest/gtest.h>
 
@@ -66,6 +67,36 @@ TEST(Surprises, aKeepThinnerThanTwoVoxels) {
   EXPECT_THAT(warningsOf(thin), Contains(HasSubstr("mm thick, less than two voxels of 2 mm")));
   const auto thick = changed("keep = [\"pad\"]", "keep = [{ face = \"tip\", depth = \"5 mm\" }]");
   EXPECT_THAT(warningsOf(thick), Not(Contains(HasSubstr("less than two voxels"))));
+}
+
+TEST(Surprises, aBoundOfTheMassThatTheTargetDoesNotHold) {
+  const Job job = prepare(parseBrief(testing::kBrief, "test.toml"));
+  const auto bounded = [&](double kilograms) {
+    return warningsOf(changed("mass = \"0.2 kg\"", fmt::format("mass = \"{:.9g} kg\"", kilograms)));
+  };
+  EXPECT_THAT(bounded(0.99 * job.targetMass), Contains(HasSubstr("that cannot be met")));
+  EXPECT_THAT(bounded(0.5 * job.keepMass), Contains(HasSubstr("and the keeps alone weigh")));
+  EXPECT_THAT(bounded(1.01 * job.targetMass), Not(Contains(HasSubstr("cannot be met"))));
+}
+
+// A load on bare design space, on a keep, and on a face that is to be left free.
+TEST(Backing, isKeptBelowLoadsThatNothingElseBacks) {
+  const Job pad = prepare(parseBrief(testing::kBrief, "test.toml"));
+  EXPECT_TRUE(pad.assumptions.empty());
+  const Job bare = prepare(parseBrief(changed("keep = [\"pad\"]", ""), "test.toml"));
+  ASSERT_EQ(bare.assumptions.size(), 1U);
+  EXPECT_THAT(bare.assumptions[0], HasSubstr("below face tip 6 mm of material are kept"));
+  EXPECT_NEAR(bare.keepMass / (20e-3 * 20e-3 * 6e-3 * bare.brief.material.density), 1, 0.01);
+  std::string text = changed("keep = [\"pad\"]", "");
+  const std::string load = "{ face = \"tip\"";
+  const auto with = [&](const std::string& backing) {
+    std::string other = text;
+    other.replace(other.find(load), load.size(), load + ", backing = \"" + backing + "\"");
+    return prepare(parseBrief(other, "test.toml"));
+  };
+  EXPECT_EQ(with("0 mm").keepMass, 0);
+  EXPECT_TRUE(with("0 mm").assumptions.empty());
+  EXPECT_NEAR(with("4 mm").keepMass / (20e-3 * 20e-3 * 4e-3 * bare.brief.material.density), 1, 0.01);
 }
 
 TEST(Surprises, holesTheVoxelsDoNotSee) {

@@ -65,6 +65,7 @@ struct BriefLoad {
   std::string face;
   FaceAction action;
   TextPlace place;
+  double backing = 0;  ///< how deep the material below the face is kept where no keep is, m; 0 leaves it free
 };
 
 struct BriefCase {

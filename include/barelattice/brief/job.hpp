@@ -42,6 +42,7 @@ struct Job {
   double targetMass = 0;              ///< kg
   Estimate estimate;
   std::vector<std::string> warnings;
+  std::vector<std::string> assumptions;  ///< what the brief left open and was decided for it, in sentences
 
   bool flat() const { return brief.sheet.has_value(); }
   std::size_t cellCount() const;
