@@ -115,6 +115,15 @@ class Iteration {
     return errors;
   }
 
+  /// Share of a vector's kinetic energy at nodes of no other cells than `loose` and light ones.
+  double shareOf(const std::vector<std::uint8_t>& loose, std::size_t i) const {
+    const std::vector<double>& x = space_.x[i];
+    double sum = 0;
+    for (std::size_t d = 0; d < x.size(); ++d)
+      if (loose[d % mass_.size()]) sum += mass_[d % mass_.size()] * x[d] * x[d];
+    return sum;
+  }
+
   const Eigen::VectorXd& values() const { return values_; }
   const Block& vectors() const { return space_.x; }
 
@@ -190,11 +199,40 @@ class Iteration {
   Eigen::VectorXd values_;
 };
 
+/// Nodes of islands: of stiff cells that hang together but reach no support.
+template <int D>
+std::vector<std::uint8_t> nodesOfIslands(const VoxelOperator<D>& stiffness) {
+  const Grid<D>& grid = stiffness.grid();
+  std::vector<std::uint8_t> stiff(grid.cellCount());
+  for (std::size_t c = 0; c < stiff.size(); ++c) stiff[c] = stiffness.scales()[c] >= kStiffShare;
+  const Pieces pieces = findPieces(grid, stiff);
+  std::vector<std::uint8_t> supported(grid.nodeCount(), 0);
+  for (const NodeSupport<D>& support : stiffness.supports()) supported[support.node] = 1;
+  std::vector<std::uint8_t> held(pieces.cells.size(), 0);
+  const auto forEachStiff = [&](const auto& visit) {
+    for (std::size_t c = 0; c < stiff.size(); ++c)
+      if (stiff[c])
+        for (const int n : grid.cellNodes(c))
+          visit(static_cast<std::size_t>(pieces.ofCell[c]), static_cast<std::size_t>(n));
+  };
+  forEachStiff([&](std::size_t piece, std::size_t node) { held[piece] |= supported[node]; });
+  std::vector<std::uint8_t> loose(grid.nodeCount(), 0);
+  forEachStiff([&](std::size_t piece, std::size_t node) {
+    if (!held[piece]) loose[node] = 1;
+  });
+  forEachStiff([&](std::size_t piece, std::size_t node) {
+    if (held[piece]) loose[node] = 0;
+  });
+  return loose;
+}
+
 }  // namespace
 
 double vibratingShare(double density) {
   constexpr double kLight = 0.1;
-  return density >= kLight ? density : kLight * std::pow(density / kLight, 6);
+  constexpr double kSolid = 0.5;
+  const double way = std::clamp((density - kLight) / (kSolid - kLight), 0.0, 1.0);
+  return std::pow(density, 3 - 2 * way * way * (3 - 2 * way));
 }
 
 template <int D>
@@ -215,11 +253,13 @@ NaturalModes findNaturalModes(ElasticModel<D>& model, std::span<const double> ce
     result.converged = std::all_of(errors.begin(), errors.begin() + options.count,
                                    [&](double error) { return error <= options.tolerance; });
   }
+  const std::vector<std::uint8_t> loose = nodesOfIslands(model.stiffness());
   for (int i = 0; i < options.count; ++i) {
     const double squared = model.scale() * iteration.values()[i];
     result.modes.push_back({std::sqrt(std::max(0.0, squared)) / (2 * std::numbers::pi),
                             errors[static_cast<std::size_t>(i)],
-                            iteration.vectors()[static_cast<std::size_t>(i)]});
+                            iteration.vectors()[static_cast<std::size_t>(i)],
+                            iteration.shareOf(loose, static_cast<std::size_t>(i))});
   }
   return result;
 }

@@ -132,6 +132,63 @@ TEST(NaturalModes, emptyMaterialAddsNoneOfItsOwn) {
     EXPECT_NEAR(boxed.modes[i].frequency / alone.modes[i].frequency, 1, 1e-4) << "mode " << i;
 }
 
+// The bar in a box of light material: whatever its density, the box has no lower frequencies than a full one,
+// three times those of the bar, and adds its stiffness and mass to the bar's: at most 8.1 and 0.9 % of it.
+TEST(NaturalModes, lightMaterialAddsNoneOfItsOwn) {
+  const auto inBar = [](const Index<3>& i) { return i[1] >= 4 && i[1] < 8 && i[2] >= 4 && i[2] < 8; };
+  Cantilever bar(4);
+  const NaturalModes alone = findNaturalModes(bar.model, massOf(bar.grid, full), {3, 1e-8, 200});
+  const Grid<3> grid = testing::boxGrid<3>({80, 12, 12}, 0.005);
+  ElasticModel<3> model(grid, kMaterial,
+                        testing::holdWhere<3>(grid, [](const Index<3>& i) { return i[0] == 0; }));
+  for (const double density : {0.02, 0.05, 0.075, 0.1}) {
+    std::vector<double> shares(grid.cellCount());
+    for (std::size_t c = 0; c < shares.size(); ++c)
+      shares[c] = inBar(grid.cellIndex(c)) ? 1 : std::pow(density, 3);
+    model.setRelativeModuli(shares);
+    const NaturalModes boxed = findNaturalModes(
+        model, massOf(grid, [&](const Index<3>& i) { return inBar(i) ? 1.0 : density; }), {3, 1e-8, 300});
+    ASSERT_TRUE(boxed.converged) << density;
+    for (std::size_t i = 0; i < 3; ++i) {
+      EXPECT_NEAR(boxed.modes[i].frequency / alone.modes[i].frequency, 1, 1e-3 + 45 * std::pow(density, 3))
+          << "mode " << i << " at " << density;
+      EXPECT_EQ(boxed.modes[i].loose, 0);
+    }
+  }
+}
+
+TEST(NaturalModes, tellOfIslands) {
+  const auto inBar = [](const Index<3>& i) { return i[1] >= 4 && i[1] < 8 && i[2] >= 4 && i[2] < 8; };
+  const auto inIsland = [](const Index<3>& i) { return i[0] >= 60 && i[0] < 66 && i[1] < 2 && i[2] < 3; };
+  Cantilever bar(4);
+  const NaturalModes alone = findNaturalModes(bar.model, massOf(bar.grid, full), {2, 1e-8, 200});
+  const Grid<3> grid = testing::boxGrid<3>({80, 12, 12}, 0.005);
+  ElasticModel<3> model(grid, kMaterial,
+                        testing::holdWhere<3>(grid, [](const Index<3>& i) { return i[0] == 0; }));
+  std::vector<double> shares(grid.cellCount());
+  for (std::size_t c = 0; c < shares.size(); ++c)
+    shares[c] = inBar(grid.cellIndex(c)) || inIsland(grid.cellIndex(c)) ? 1 : 1e-9;
+  model.setRelativeModuli(shares);
+  const NaturalModes found = findNaturalModes(
+      model, massOf(grid, [&](const Index<3>& i) { return inBar(i) || inIsland(i) ? 1.0 : 0.001; }),
+      {8, 1e-6, 600});
+  ASSERT_TRUE(found.converged);
+  for (std::size_t i = 0; i < 6; ++i) {
+    EXPECT_GT(found.modes[i].loose, 0.99) << "the island's six motions, mode " << i;
+    EXPECT_LT(found.modes[i].frequency, 0.2 * alone.modes[0].frequency);
+  }
+  for (std::size_t i = 0; i < 2; ++i) {
+    EXPECT_LT(found.modes[6 + i].loose, 0.01);
+    EXPECT_NEAR(found.modes[6 + i].frequency / alone.modes[i].frequency, 1, 1e-3);
+  }
+}
+
+TEST(VibratingShare, isTheDensityOfWhatIsSolidAndTheStiffnessOfWhatIsLight) {
+  for (const double d : {0.5, 0.8, 1.0}) EXPECT_DOUBLE_EQ(vibratingShare(d), d);
+  for (const double d : {1e-3, 0.05, 0.1}) EXPECT_NEAR(vibratingShare(d) / std::pow(d, 3), 1, 1e-12);
+  for (double d = 0.01; d < 1; d += 0.01) EXPECT_GT(vibratingShare(d + 0.01), vibratingShare(d)) << d;
+}
+
 TEST(NaturalModes, refuseWhatHasNone) {
   const Grid<3> grid = testing::boxGrid<3>({2, 1, 1});
   ElasticModel<3> model(grid, kMaterial,
