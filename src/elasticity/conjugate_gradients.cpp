@@ -63,53 +63,76 @@ class ErrorEstimate {
 /// All vectors in double precision.
 class PlainSystem final : public ConjugateSystem {
  public:
-  PlainSystem(const LinearMap& matrix, const LinearMap& preconditioner, std::span<const double> f,
-              std::span<double> u)
+  PlainSystem(const FieldsMap& matrix, const FieldsMap& preconditioner, const Fields<const double>& f,
+              const Fields<double>& u)
       : matrix_(matrix),
         preconditioner_(preconditioner),
         f_(f),
         u_(u),
-        r_(f.size()),
-        z_(f.size()),
-        p_(f.size()),
-        q_(f.size()) {}
+        r_(f.size(), std::vector<double>(f.front().size())),
+        z_(r_),
+        p_(r_),
+        q_(r_) {}
 
-  std::size_t count() const override { return 1; }
-  std::vector<Residual> renewResidual(Which /*which*/) override {
-    matrix_(u_, z_);
-    forEach(r_.size(), [&](std::size_t i) {
-      const double carried = r_[i];
-      r_[i] = f_[i] - z_[i];
-      z_[i] = r_[i] - carried;
-    });
-    return {{dot(r_, r_), dot(z_, z_), dot(f_, u_) + dot(r_, u_)}};
+  std::size_t count() const override { return f_.size(); }
+  std::vector<Residual> renewResidual(Which which) override {
+    matrix_(asConst(chosen(u_, which)), chosen(z_, which));
+    std::vector<Residual> residuals;
+    for (const std::size_t k : which) {
+      forEach(r_[k].size(), [&](std::size_t i) {
+        const double carried = r_[k][i];
+        r_[k][i] = f_[k][i] - z_[k][i];
+        z_[k][i] = r_[k][i] - carried;
+      });
+      residuals.push_back({dot(r_[k], r_[k]), dot(z_[k], z_[k]), dot(f_[k], u_[k]) + dot(r_[k], u_[k])});
+    }
+    return residuals;
   }
-  std::vector<Preconditioned> precondition(Which /*which*/) override {
-    preconditioner_(r_, z_);
-    return {{dot(r_, z_), dot(q_, z_)}};
+  std::vector<Preconditioned> precondition(Which which) override {
+    preconditioner_(asConst(chosen(r_, which)), chosen(z_, which));
+    std::vector<Preconditioned> products;
+    for (const std::size_t k : which) products.push_back({dot(r_[k], z_[k]), dot(q_[k], z_[k])});
+    return products;
   }
-  std::vector<Direction> advance(Which /*which*/, std::span<const double> beta) override {
-    forEach(p_.size(), [&](std::size_t i) { p_[i] = z_[i] + beta[0] * p_[i]; });
-    matrix_(p_, q_);
-    return {{dot(p_, q_), dot(r_, p_)}};
+  std::vector<Direction> advance(Which which, std::span<const double> beta) override {
+    for (std::size_t i = 0; i < which.size(); ++i) {
+      std::vector<double>& p = p_[which[i]];
+      forEach(p.size(), [&](std::size_t d) { p[d] = z_[which[i]][d] + beta[i] * p[d]; });
+    }
+    matrix_(asConst(chosen(p_, which)), chosen(q_, which));
+    std::vector<Direction> directions;
+    for (const std::size_t k : which) directions.push_back({dot(p_[k], q_[k]), dot(r_[k], p_[k])});
+    return directions;
   }
-  std::vector<double> step(Which /*which*/, std::span<const double> alpha) override {
-    forEach(p_.size(), [&](std::size_t i) {
-      u_[i] += alpha[0] * p_[i];
-      r_[i] -= alpha[0] * q_[i];
-    });
-    return {dot(f_, u_)};
+  std::vector<double> step(Which which, std::span<const double> alpha) override {
+    std::vector<double> work;
+    for (std::size_t i = 0; i < which.size(); ++i) {
+      const std::size_t k = which[i];
+      forEach(p_[k].size(), [&](std::size_t d) {
+        u_[k][d] += alpha[i] * p_[k][d];
+        r_[k][d] -= alpha[i] * q_[k][d];
+      });
+      work.push_back(dot(f_[k], u_[k]));
+    }
+    return work;
   }
-  double loadSquared(std::size_t /*k*/) const override { return dot(f_, f_); }
-  void rest(std::size_t /*k*/) override { std::fill(u_.begin(), u_.end(), 0.0); }
+  double loadSquared(std::size_t k) const override { return dot(f_[k], f_[k]); }
+  void rest(std::size_t k) override { std::fill(u_[k].begin(), u_[k].end(), 0.0); }
   double renewalDrop() const override { return 0; }
 
  private:
-  const LinearMap& matrix_;
-  const LinearMap& preconditioner_;
-  std::span<const double> f_;
-  std::span<double> u_;
-  std::vector<double> r_, z_, p_, q_;
+  template <class Vectors>
+  static Fields<double> chosen(Vectors& vectors, Which which) {
+    Fields<double> fields;
+    for (const std::size_t k : which) fields.emplace_back(vectors[k]);
+    return fields;
+  }
+
+  const FieldsMap& matrix_;
+  const FieldsMap& preconditioner_;
+  Fields<const double> f_;
+  Fields<double> u_;
+  std::vector<std::vector<double>> r_, z_, p_, q_;
 };
 
 /// The numbers of one solve; its vectors are the system's. Call in the order of the steps; each may end it.
@@ -275,11 +298,22 @@ std::vector<SolveReport> solveConjugateGradients(ConjugateSystem& system, const 
   return reports;
 }
 
+std::vector<SolveReport> solveConjugateGradients(const FieldsMap& matrix, const FieldsMap& preconditioner,
+                                                 const Fields<const double>& f, const Fields<double>& u,
+                                                 const SolveOptions& options) {
+  PlainSystem system(matrix, preconditioner, f, u);
+  return solveConjugateGradients(system, options);
+}
+
 SolveReport solveConjugateGradients(const LinearMap& matrix, const LinearMap& preconditioner,
                                     std::span<const double> f, std::span<double> u,
                                     const SolveOptions& options) {
-  PlainSystem system(matrix, preconditioner, f, u);
-  return solveConjugateGradients(system, options).front();
+  const auto one = [](const LinearMap& map) {
+    return FieldsMap([&map](const Fields<const double>& x, const Fields<double>& y) { map(x[0], y[0]); });
+  };
+  return solveConjugateGradients(one(matrix), one(preconditioner), Fields<const double>{f}, Fields<double>{u},
+                                 options)
+      .front();
 }
 
 }  // namespace barelattice

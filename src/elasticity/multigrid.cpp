@@ -91,7 +91,10 @@ void BlockLevel<D>::finish(const Fields<float>& x) {
 
 Multigrid::Multigrid(std::vector<std::unique_ptr<MultigridLevel>> levels,
                      std::vector<std::unique_ptr<MultigridTransfer>> transfers)
-    : levels_(std::move(levels)), transfers_(std::move(transfers)), work_(levels_.size()) {
+    : levels_(std::move(levels)),
+      transfers_(std::move(transfers)),
+      single_{FieldStore(levels_.front()->size()), FieldStore(levels_.front()->size())},
+      work_(levels_.size()) {
   for (std::size_t l = 1; l < levels_.size(); ++l)
     work_[l - 1] = {FieldStore(levels_[l]->size()), FieldStore(levels_[l]->size())};
 }
@@ -109,12 +112,14 @@ void Multigrid::apply(const Fields<const float>& r, const Fields<float>& z) {
   descend(0, r, z, true);
 }
 
-void Multigrid::apply(std::span<const double> r, std::span<double> z) {
-  single_.b.resize(r.size());
-  single_.x.resize(r.size());
-  forEach(r.size(), [&](std::size_t i) { single_.b[i] = static_cast<float>(r[i]); });
-  apply(Fields<const float>{single_.b}, Fields<float>{single_.x});
-  forEach(z.size(), [&](std::size_t i) { z[i] = static_cast<double>(single_.x[i]); });
+void Multigrid::apply(const Fields<const double>& r, const Fields<double>& z) {
+  const Fields<float> b = single_.b.first(r.size());
+  const Fields<float> x = single_.x.first(r.size());
+  for (std::size_t k = 0; k < r.size(); ++k)
+    forEach(r[k].size(), [&](std::size_t i) { b[k][i] = static_cast<float>(r[k][i]); });
+  apply(asConst(b), x);
+  for (std::size_t k = 0; k < r.size(); ++k)
+    forEach(z[k].size(), [&](std::size_t i) { z[k][i] = static_cast<double>(x[k][i]); });
 }
 
 void Multigrid::descend(std::size_t level, const Fields<const float>& b, const Fields<float>& x,

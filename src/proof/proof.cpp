@@ -215,17 +215,21 @@ class Held {
     multigrid_ = buildTetHierarchy(mesh, spacing, stiffness_);
   }
 
-  /// Displacements in units of the inverse of the first material's modulus.
-  SolveReport solve(std::vector<double> load, std::vector<double>& u) const {
-    clear(load);
+  /// Displacements under several loads, in units of the inverse of the first material's modulus; the
+  /// stiffness passes once for all of them.
+  std::vector<SolveReport> solve(std::vector<std::vector<double>> loads,
+                                 std::vector<std::vector<double>>& displacements) const {
+    for (std::vector<double>& load : loads) clear(load);
     constexpr double kEnergyTolerance = 1e-8;  // compliances to eight digits, displacements to four
     constexpr int kMostIterations = 400;
-    const SolveReport report = solveConjugateGradients(
-        [&](std::span<const double> x, std::span<double> y) { stiffness_.apply(x, y); },
-        [&](std::span<const double> r, std::span<double> z) { multigrid_->apply(r, z); }, load, u,
-        {kEnergyTolerance, kMostIterations});
-    clear(u);  // coarse corrections leave values at held components, where there is no stiffness to see them
-    return report;
+    const std::vector<SolveReport> reports = solveConjugateGradients(
+        [&](const Fields<const double>& x, const Fields<double>& y) { stiffness_.apply(x, y); },
+        [&](const Fields<const double>& r, const Fields<double>& z) { multigrid_->apply(r, z); },
+        Fields<const double>(loads.begin(), loads.end()),
+        Fields<double>(displacements.begin(), displacements.end()), {kEnergyTolerance, kMostIterations});
+    // Coarse corrections leave values at held components, where there is no stiffness to see them.
+    for (std::vector<double>& u : displacements) clear(u);
+    return reports;
   }
   const std::vector<int>& owner() const { return owner_; }
   const std::vector<std::uint8_t>& directions() const { return mask_; }
@@ -302,6 +306,19 @@ std::vector<StressMirror> mirrorsOf(const QuadraticTets& mesh, const ProofProble
   return mirrors;
 }
 
+/// Numbers of the cases that stand on the same supports.
+std::vector<std::vector<std::size_t>> bySupports(const std::vector<ProofCase>& cases) {
+  std::vector<std::vector<std::size_t>> groups;
+  for (std::size_t k = 0; k < cases.size(); ++k) {
+    const auto same = [&](const std::vector<std::size_t>& group) {
+      return cases[group.front()].supports == cases[k].supports;
+    };
+    const auto group = std::find_if(groups.begin(), groups.end(), same);
+    (group == groups.end() ? groups.emplace_back() : *group).push_back(k);
+  }
+  return groups;
+}
+
 /// A load needs most of its face; a support acts where there is any of it.
 void refuseMissingFaces(const ProofProblem& problem, const std::vector<FaceOnMesh>& faces, double spacing) {
   constexpr double kLeastOfLoad = 0.5;
@@ -366,49 +383,55 @@ Proof prove(const QuadraticTets& mesh, double spacing, const ProofProblem& probl
   proof.tets = mesh.tets().size();
   proof.nodes = mesh.nodeCount();
   measureQuality(mesh, proof);
-  std::unique_ptr<Held> held;
-  const std::vector<std::size_t>* heldFor = nullptr;
-  for (const ProofCase& c : problem.cases) {
-    report(progress, "solving case " + c.name,
-           0.1 + 0.9 * static_cast<double>(proof.cases.size()) / static_cast<double>(problem.cases.size()));
-    if (!heldFor || *heldFor != c.supports) {
-      held.reset();  // before the next one is built: two would not fit side by side
-      held = std::make_unique<Held>(mesh, spacing, problem, materials, faces, c);
-      heldFor = &c.supports;
+  proof.cases.resize(problem.cases.size());
+  std::size_t done = 0;
+  for (const std::vector<std::size_t>& group : bySupports(problem.cases)) {
+    report(progress, "solving case " + problem.cases[group.front()].name,
+           0.1 + 0.9 * static_cast<double>(done) / static_cast<double>(problem.cases.size()));
+    done += group.size();
+    const Held held(mesh, spacing, problem, materials, faces, problem.cases[group.front()]);
+    std::vector<std::vector<double>> loads(group.size(), std::vector<double>(3 * mesh.nodeCount(), 0.0));
+    for (std::size_t i = 0; i < group.size(); ++i)
+      for (const FaceLoad& l : problem.cases[group[i]].loads) faces[l.face].addAction(l.action, loads[i]);
+    std::vector<std::vector<double>> displacements(group.size(),
+                                                   std::vector<double>(3 * mesh.nodeCount(), 0.0));
+    const std::vector<SolveReport> reports = held.solve(loads, displacements);
+    for (std::size_t i = 0; i < group.size(); ++i) {
+      const ProofCase& c = problem.cases[group[i]];
+      const std::vector<double>& load = loads[i];
+      CaseProof& result = proof.cases[group[i]];
+      result.name = c.name;
+      result.applied = resultantOf(mesh, load);
+      result.solve = reports[i];
+      std::vector<double>& u = result.displacements;
+      u = std::move(displacements[i]);
+      if (!result.solve.succeeded())
+        throw RunError(
+            fmt::format("proof of case {}: {}", c.name, describe(result.solve.stop)),
+            "see that nothing loaded is apart from what is held; where members are thin, give more "
+            "tetrahedra");
+      for (double& value : u) value /= problem.material.modulus;
+      for (const FaceOnMesh& face : faces)
+        result.faceDisplacement.push_back(face.share() > 0 ? face.mean(u) : Vec3::Zero());
+      for (std::size_t d = 0; d < load.size(); ++d) result.compliance += load[d] * u[d];
+      for (std::size_t n = 0; n < mesh.nodeCount(); ++n)
+        result.displacement =
+            std::max(result.displacement, Vec3(u[3 * n], u[3 * n + 1], u[3 * n + 2]).norm());
+      std::vector<double> reaction = mesh.internalForces(materials, u);
+      for (std::size_t d = 0; d < reaction.size(); ++d) reaction[d] -= load[d];
+      for (std::size_t s = 0; s < problem.supports.size(); ++s)
+        result.reactions.push_back(resultantAt(mesh, reaction, held.owner(), static_cast<int>(s)));
+      const std::vector<MaterialStress> stresses =
+          mesh.cornerStress(materials, u, mirrorsOf(mesh, problem, faces, c, held.directions()));
+      for (const MaterialStress& at : stresses) {
+        const auto principal = principalRange(at.stress);
+        result.vonMises.push_back(vonMises(at.stress));
+        result.principalMost.push_back(principal[0]);
+        result.principalLeast.push_back(principal[1]);
+      }
+      result.recoveryGap = mesh.recoveryGap(materials, u, stresses);
+      findPeaks(mesh, materials, stresses, near, volumes, result);
     }
-    CaseProof result;
-    result.name = c.name;
-    std::vector<double> load(3 * mesh.nodeCount(), 0.0);
-    for (const FaceLoad& l : c.loads) faces[l.face].addAction(l.action, load);
-    result.applied = resultantOf(mesh, load);
-    std::vector<double>& u = result.displacements;
-    u.assign(3 * mesh.nodeCount(), 0.0);
-    result.solve = held->solve(load, u);
-    if (!result.solve.succeeded())
-      throw RunError(fmt::format("proof of case {}: {}", c.name, describe(result.solve.stop)),
-                     "see that nothing loaded is apart from what is held; where members are thin, give more "
-                     "tetrahedra");
-    for (double& value : u) value /= problem.material.modulus;
-    for (const FaceOnMesh& face : faces)
-      result.faceDisplacement.push_back(face.share() > 0 ? face.mean(u) : Vec3::Zero());
-    for (std::size_t i = 0; i < load.size(); ++i) result.compliance += load[i] * u[i];
-    for (std::size_t n = 0; n < mesh.nodeCount(); ++n)
-      result.displacement = std::max(result.displacement, Vec3(u[3 * n], u[3 * n + 1], u[3 * n + 2]).norm());
-    std::vector<double> reaction = mesh.internalForces(materials, u);
-    for (std::size_t i = 0; i < reaction.size(); ++i) reaction[i] -= load[i];
-    for (std::size_t s = 0; s < problem.supports.size(); ++s)
-      result.reactions.push_back(resultantAt(mesh, reaction, held->owner(), static_cast<int>(s)));
-    const std::vector<MaterialStress> stresses =
-        mesh.cornerStress(materials, u, mirrorsOf(mesh, problem, faces, c, held->directions()));
-    for (const MaterialStress& at : stresses) {
-      const auto principal = principalRange(at.stress);
-      result.vonMises.push_back(vonMises(at.stress));
-      result.principalMost.push_back(principal[0]);
-      result.principalLeast.push_back(principal[1]);
-    }
-    result.recoveryGap = mesh.recoveryGap(materials, u, stresses);
-    findPeaks(mesh, materials, stresses, near, volumes, result);
-    proof.cases.push_back(std::move(result));
   }
   return proof;
 }

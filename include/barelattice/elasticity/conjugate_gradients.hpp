@@ -7,6 +7,8 @@
 #include <string>
 #include <vector>
 
+#include "barelattice/elasticity/fields.hpp"
+
 namespace barelattice {
 
 struct SolveOptions {
@@ -98,10 +100,18 @@ class ConjugateSystem {
 /// to show.
 std::vector<SolveReport> solveConjugateGradients(ConjugateSystem& system, const SolveOptions& options);
 
+/// y = A x for several vectors of one length.
+using FieldsMap = std::function<void(const Fields<const double>& x, const Fields<double>& y)>;
+
+/// The same with all vectors in double precision, each right-hand side by its number.
+std::vector<SolveReport> solveConjugateGradients(const FieldsMap& matrix, const FieldsMap& preconditioner,
+                                                 const Fields<const double>& f, const Fields<double>& u,
+                                                 const SolveOptions& options);
+
 /// y = A x for vectors of one length.
 using LinearMap = std::function<void(std::span<const double> x, std::span<double> y)>;
 
-/// The same for one right-hand side, all vectors in double precision.
+/// The same for one right-hand side.
 SolveReport solveConjugateGradients(const LinearMap& matrix, const LinearMap& preconditioner,
                                     std::span<const double> f, std::span<double> u,
                                     const SolveOptions& options);

@@ -104,7 +104,10 @@ class Multigrid {
   /// z = B r, B symmetric positive definite, close to the inverse of the finest matrix.
   void apply(const Fields<const float>& r, const Fields<float>& z);
   /// The same from and to double precision.
-  void apply(std::span<const double> r, std::span<double> z);
+  void apply(const Fields<const double>& r, const Fields<double>& z);
+  void apply(std::span<const double> r, std::span<double> z) {
+    apply(Fields<const double>{r}, Fields<double>{z});
+  }
 
   std::size_t levelCount() const { return levels_.size() + 1; }
 
@@ -120,9 +123,7 @@ class Multigrid {
   std::vector<std::unique_ptr<MultigridTransfer>> transfers_;
   Eigen::SimplicialLDLT<Eigen::SparseMatrix<double>> bottom_;
   Cycle cycle_ = Cycle::v;
-  struct {
-    std::vector<float> b, x;
-  } single_;                     // of vectors given in double precision
+  Workspace single_;             // of vectors given in double precision
   std::vector<Workspace> work_;  // of the levels below the finest, the bottom among them
 };
 
