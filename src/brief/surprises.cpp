@@ -15,6 +15,7 @@
 #include "barelattice/base/parallel.hpp"
 #include "barelattice/base/quantity.hpp"
 #include "barelattice/elasticity/attachment.hpp"
+#include "barelattice/solid/reinterpret.hpp"
 #include "job_parts.hpp"
 
 namespace barelattice {
@@ -325,10 +326,15 @@ void warnOfLostFeatures(Job& job) {
                                            0.5 * job.brief.voxel, {}, job.brief.voxel)
                                  .thickness;
     if (thickness >= job.brief.voxel) continue;
+    const double least = narrowestHeld(job.regions);
     job.warnings.push_back(fmt::format(
-        "clear \"{}\" is {:.3g} mm thick, less than a voxel of {:.3g} mm: the layout may close it, "
-        "the solid does not",
-        job.brief.clears[c], thickness * kMillimetresPerMetre, job.brief.voxel * kMillimetresPerMetre));
+        "clear \"{}\" is {:.3g} mm thick, less than a voxel of {:.3g} mm: the layout may close it, {}",
+        job.brief.clears[c], thickness * kMillimetresPerMetre, job.brief.voxel * kMillimetresPerMetre,
+        thickness >= least
+            ? "the solid does not"
+            : fmt::format("and so may the solid, which in a space of this size holds none under "
+                          "{:.2g} mm",
+                          least * kMillimetresPerMetre)));
   }
 }
 

@@ -23,6 +23,18 @@
 namespace barelattice {
 namespace {
 
+/// Spacings of the lattice that a gap or wall has to be wide for the lattice to hold it. Points of a
+/// body-centred lattice of spacing a move onto the surface (see stuff) from up to 0.29 a, which is along
+/// (1 1 0), where its layers lie a / sqrt(2) apart: a gap of 1.29 a holds a layer that stays. Seen along a
+/// bore, no place is further than a / 2 from a row of points: a bore of 1.58 a holds a row.
+constexpr double kPerWidth = 1.6;
+
+/// Of a lattice with so many cubes, of a sheet squares.
+double finestSpacing(const Regions& regions, double cells) {
+  const Vec3 sizes = regions.bounds().sizes();
+  return regions.thickness > 0 ? std::sqrt(sizes.x() * sizes.y() / cells) : std::cbrt(sizes.prod() / cells);
+}
+
 bool nothingKept(const Regions& regions) {
   return regions.keeps.empty() && !regions.hasBonded();
 }
@@ -102,20 +114,14 @@ class Reinterpretation {
   }
 
   /// Makes the lattice as fine as the narrowest gap or wall between faces of space, keeps and clears wants,
-  /// in the part that is read at a threshold.
-  ///
-  /// Points of a body-centred lattice of spacing a move onto the surface (see stuff) from up to 0.29 a, which
-  /// is along (1 1 0), where its layers lie a / sqrt(2) apart: a gap of 1.29 a holds a layer that stays. Seen
-  /// along a bore, no place is further than a / 2 from a row of points: a bore of 1.58 a holds a row.
+  /// in the part that is read at a threshold. True if it was not.
   bool refine(double threshold) {
-    constexpr double kPerWidth = 1.6;
     const Implicit f = solidFunction(layout_, regions_, threshold, options_.cleanUp);
-    const double narrowest = narrowestPlace(f, regions_, kPerWidth * spacing_);
-    const double finest =
-        std::min(spacing_, regions_.thickness > 0 ? std::sqrt(latticeCells(1) / kMostLatticeCells)
-                                                  : std::cbrt(latticeCells(1) / kMostLatticeCells));
-    spacing_ = std::clamp(narrowest / kPerWidth, finest, spacing_);
-    return spacing_ < options_.spacing;
+    const double given = options_.spacing;
+    const double narrowest = narrowestPlace(f, regions_, kPerWidth * given);
+    const double finest = std::min(given, finestSpacing(regions_, options_.mostCells));
+    spacing_ = std::clamp(narrowest / kPerWidth, finest, given);
+    return spacing_ < given;
   }
 
   /// The surface as it is handed out: reduced, rounded, checked.
@@ -139,13 +145,13 @@ class Reinterpretation {
     solid.faces = checkFaces(solid.surface, regions_, spacing_, exact);
   }
 
-  /// What making round faces round adds to the volume, m3.
-  double gainOfRoundFaces(const Solid& solid) const {
-    if (options_.chord <= 0) return 0;
+  /// The volume with round faces, m3.
+  double volumeWithRoundFaces(const Solid& solid) const {
+    if (options_.chord <= 0) return solid.volume;
     const Implicit f = solidFunction(layout_, regions_, solid.threshold, options_.cleanUp);
     Solid round = solid;
     makeRound(f, round);
-    return round.surface.volume() - solid.volume;
+    return round.surface.volume();
   }
 
  private:
@@ -174,12 +180,6 @@ class Reinterpretation {
                     most * 1e9),
         "look at the layout; a lower threshold may join it, more iterations may dissolve it, larger crumbs "
         "let it go");
-  }
-
-  /// Cubes of a body's lattice, squares of a sheet's.
-  double latticeCells(double spacing) const {
-    const Vec3 sizes = regions_.bounds().sizes() / spacing;
-    return regions_.thickness > 0 ? sizes.x() * sizes.y() : sizes.prod();
   }
 
   /// The surface of everything the lattice holds, crumbs as well, with chamfered edges.
@@ -282,6 +282,10 @@ void Dropped::add(double piece, const Vec3& centre) {
   largestAt = centre;
 }
 
+double narrowestHeld(const Regions& regions) {
+  return kPerWidth * finestSpacing(regions, kMostLatticeCells);
+}
+
 Dropped dropLoosePieces(TetMesh& mesh, const Regions& regions, std::size_t& pieces) {
   pieces = 0;
   if (mesh.tets.empty()) return {};
@@ -378,14 +382,30 @@ Solid readAtVolume(const Reinterpretation& part, double threshold, double wanted
 
 Solid reinterpret(const SmoothLayout& layout, const Regions& regions, double wantedVolume,
                   const SolidOptions& options, const ProgressCallback& progress) {
+  const Reinterpretation rough(layout, regions, options);
   Reinterpretation part(layout, regions, options);
-  const auto read = [&](double threshold) {
-    return options.keepVolume ? readAtVolume(part, threshold, wantedVolume, options.volumeTolerance, progress)
-                              : part.at(options.threshold);
-  };
-  Solid solid = read(0.5);
-  report(progress, "looking for thin gaps and walls", 0.8);
-  if (part.refine(solid.threshold)) solid = read(solid.threshold);
+  Solid solid;
+  if (options.keepVolume) {
+    // The threshold is sought on the lattice that was asked for. What a finer one and round faces add or take
+    // is near enough the same at the next threshold.
+    double threshold = 0.5;
+    double gain = 0;
+    constexpr int kRounds = 4;
+    for (int round = 0; round < kRounds; ++round) {
+      Solid read =
+          readAtVolume(rough, threshold, wantedVolume - gain, 0.5 * options.volumeTolerance, progress);
+      threshold = read.threshold;
+      gain = -read.volume;
+      report(progress, "looking for thin gaps and walls", 0.8);
+      solid = part.refine(threshold) ? part.at(threshold) : std::move(read);
+      const double volume = part.volumeWithRoundFaces(solid);
+      if (std::abs(volume / wantedVolume - 1) <= options.volumeTolerance) break;
+      gain += volume;
+    }
+  } else {
+    part.refine(options.threshold);
+    solid = part.at(options.threshold);
+  }
   solid.wantedVolume = wantedVolume;
   report(progress, "checking the surface", 0.9);
   part.finish(solid);

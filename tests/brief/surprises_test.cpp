@@ -51,6 +51,10 @@ TEST(Surprises, aClearThinnerThanAVoxel) {
   const auto thin = clearing(R"({ from = ["10 mm", "-1 mm", "10 mm"], to = ["20 mm", "21 mm", "11 mm"] })");
   EXPECT_THAT(warningsOf(thin),
               Contains(HasSubstr("clear \"cut\" is 1 mm thick, less than a voxel of 2 mm")));
+  EXPECT_THAT(warningsOf(thin), Contains(HasSubstr("the solid does not")));
+  const auto thinner =
+      clearing(R"({ from = ["10 mm", "-1 mm", "10 mm"], to = ["20 mm", "21 mm", "10.1 mm"] })");
+  EXPECT_THAT(warningsOf(thinner), Contains(HasSubstr("holds none under 0.37 mm")));
   EXPECT_THAT(warningsOf(testing::kBrief), Not(Contains(HasSubstr("thick"))));
 }
 

@@ -13,12 +13,17 @@
 
 namespace barelattice {
 
+/// Cubes (squares of a sheet) that a lattice made finer for thin shapes has at most: half a minute or so for
+/// each reading of the layout.
+inline constexpr double kMostLatticeCells = 2e6;
+
 struct SolidOptions {
   /// Of the surface lattice, m, above zero; 1 to 1.5 cells shows all members. A finer one is taken where
-  /// space, keeps or clears hold gaps or walls this one misses, see kMostLatticeCells.
+  /// space, keeps or clears hold gaps or walls this one misses.
   double spacing = 0;
-  bool keepVolume = true;  ///< false reads the layout at `threshold`, whatever the volume
-  double threshold = 0.5;  ///< used when the volume is let go
+  double mostCells = kMostLatticeCells;  ///< of that finer lattice
+  bool keepVolume = true;                ///< false reads the layout at `threshold`, whatever the volume
+  double threshold = 0.5;                ///< used when the volume is let go
   double volumeTolerance =
       2e-3;  ///< relative; the threshold is moved until the finished volume is this close
   CleanUp cleanUp;
@@ -70,9 +75,9 @@ struct Solid {
   MeshDefects defects;  ///< of `surface`; sound unless something is wrong
 };
 
-/// Cubes (squares of a sheet) that a lattice made finer for thin shapes has at most: some seconds for each
-/// reading of the layout.
-inline constexpr double kMostLatticeCells = 1e6;
+/// Width from which gaps and walls of space, keeps and clears are sure to be in a solid read with the default
+/// options, m.
+double narrowestHeld(const Regions& regions);
 
 /// Removes the pieces of a mesh (tetrahedra joined by common vertices) that have no vertex inside or on
 /// `regions`' keeps or bonded parts; without any, all but the largest piece.
