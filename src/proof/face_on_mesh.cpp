@@ -34,7 +34,7 @@ FaceOnMesh::FaceOnMesh(const QuadraticTets& mesh, const Face& face, double reach
     area_ += triangles_.back().area;
     for (std::size_t i = 0; i < 3; ++i)
       if (const Patch* patch = face.patchAt(at(i), reach))
-        offset_ = std::max(offset_, patch->distance(at(i)));
+        offArea_ += triangles_.back().area / 3 * patch->distance(at(i));
   }
 }
 

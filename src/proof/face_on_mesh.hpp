@@ -20,8 +20,9 @@ class FaceOnMesh {
   /// The triangles' area over that of the face: 1 where all of it is there, up to chords of curved faces.
   double share() const { return area_ / faceArea_; }
 
-  /// How far the corners of the triangles lie off the face at most, m.
-  double offset() const { return offset_; }
+  /// How far the corners of the triangles lie off the face on average, m: a corner of a bevel does not count,
+  /// a face that is elsewhere does.
+  double offset() const { return area_ > 0 ? offArea_ / area_ : 0; }
 
   /// Adds an action to nodal forces, three per node, as the integral of traction times shape functions: with
   /// straight edges nothing goes to the corners and a third of each triangle's share to the middles of its
@@ -48,7 +49,7 @@ class FaceOnMesh {
   std::vector<Triangle> triangles_;
   double area_ = 0;
   double faceArea_ = 0;
-  double offset_ = 0;
+  double offArea_ = 0;  // area times distance off the face
 };
 
 }  // namespace barelattice

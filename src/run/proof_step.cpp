@@ -228,7 +228,8 @@ void JobRun::noteDoubts(const json& figures) {
   constexpr double kExact = 0.02;  // mm
   for (const auto& [face, offset] : figures["face_offset_mm"].items())
     if (offset.get<double>() > kExact)
-      note(fmt::format("          the body lies up to {:.2g} mm off face {}", offset.get<double>(), face));
+      note(fmt::format("          the body lies {:.2g} mm off face {} on average", offset.get<double>(),
+                       face));
   for (const json& doubt : figures.value("doubts", json::array()))
     note("warning   " + doubt.get<std::string>());
   for (const json& r : figures["requirements"])

@@ -239,5 +239,51 @@ TEST(Theory, aFaceMayBeThereInPart) {
   EXPECT_NEAR(proof.cases[0].faceDisplacement[1].x() / (1e8 / kSteel.modulus * 0.06), 1, 1e-6);
 }
 
+// A part made elsewhere whose end is short of the face by less than the mesh tells apart.
+TEST(Theory, tellsHowFarTheBodyLiesOffAFace) {
+  const ShapePtr wanted = makeBox({0, 0, 0}, {0.06, 0.03, 0.012});
+  ProofProblem problem;
+  problem.material = kSteel;
+  problem.faces = {faceOf("wall", wanted, Patch::Kind::plane, Vec3(-Vec3::UnitX()), {}, 0.001),
+                   faceOf("end", wanted, Patch::Kind::plane, Vec3::UnitX(), {}, 0.001)};
+  problem.supports = {{"wall", 0}};
+  problem.cases = {{"pull", {{"pull", 1, {Vec3::Zero(), -1e8}}}, {0}}};
+  for (const double gap : {0.0, 1e-4, 4e-4}) {
+    const Proof proof = proved(makeBox({0, 0, 0}, {0.06 - gap, 0.03, 0.012}), 0.004, problem);
+    EXPECT_NEAR(proof.faceOffset[0], 0, 1e-6);
+    EXPECT_NEAR(proof.faceOffset[1], gap, 1e-6);
+  }
+}
+
+// Cases on the same supports are solved together, in whatever order they stand; each is what it is alone.
+TEST(Theory, casesDoNotMindEachOther) {
+  const ShapePtr bar = makeBox({0, 0, 0}, {0.06, 0.03, 0.012});
+  ProofProblem problem;
+  problem.material = kSteel;
+  problem.faces = {faceOf("wall", bar, Patch::Kind::plane, Vec3(-Vec3::UnitX()), {}, 0.001),
+                   faceOf("end", bar, Patch::Kind::plane, Vec3::UnitX(), {}, 0.001),
+                   faceOf("top", bar, Patch::Kind::plane, Vec3::UnitZ(), {}, 0.001)};
+  problem.supports = {{"wall", 0}, {"end", 1}};
+  const FaceLoad pull{"pull", 1, {Vec3(1000, 0, 0), 0}};
+  const FaceLoad press{"press", 2, {Vec3::Zero(), 1e6}};
+  const std::vector<ProofCase> cases{{"pull", {pull}, {0}},
+                                     {"press", {press}, {0, 1}},
+                                     {"both", {pull, press}, {0}},
+                                     {"press alone", {press}, {0}}};
+  const auto with = [&](const std::vector<ProofCase>& some) {
+    problem.cases = some;
+    return proved(bar, 0.004, problem);
+  };
+  const Proof together = with(cases);
+  ASSERT_EQ(together.cases.size(), cases.size());
+  for (std::size_t k = 0; k < cases.size(); ++k) {
+    const Proof alone = with({cases[k]});
+    EXPECT_EQ(together.cases[k].name, cases[k].name);
+    EXPECT_EQ(together.cases[k].compliance, alone.cases[0].compliance) << cases[k].name;
+    EXPECT_EQ(together.cases[k].judgedStress, alone.cases[0].judgedStress) << cases[k].name;
+    EXPECT_EQ(together.cases[k].reactions[0].force, alone.cases[0].reactions[0].force) << cases[k].name;
+  }
+}
+
 }  // namespace
 }  // namespace barelattice

@@ -111,7 +111,7 @@ struct Proof {
   std::array<std::size_t, 8>
       angleHistogram{};            ///< tetrahedra by least dihedral angle, in steps of ten degrees
   std::vector<double> faceShare;   ///< of each face of the problem, how much of its area is on the mesh
-  std::vector<double> faceOffset;  ///< of each, how far the mesh lies off it at most where it is on it, m
+  std::vector<double> faceOffset;  ///< of each, how far the mesh lies off it on average where it is on it, m
   std::vector<Vec3> worstAt;       ///< centres of up to five with the least angles, the worst first, m
   std::vector<CaseProof> cases;
 };
