@@ -245,7 +245,7 @@ class Held {
     throw RunError(
         fmt::format("in case {} what the body touches of its supports does not hold it: free is {}", name,
                     motions.front()),
-        "make it reach the supports with a [[keep]] there, or let more supports act");
+        "make it reach the supports with a keep there, or let more supports act");
   }
 
   /// A sheet in plane stress may get thinner: held across is only what keeps it from leaving its plane, three
@@ -324,15 +324,14 @@ void refuseMissingFaces(const ProofProblem& problem, const std::vector<FaceOnMes
   constexpr double kLeastOfLoad = 0.5;
   const auto refuse = [&](const std::string& what, std::size_t face) {
     const double share = faces[face].share();
-    throw InputError(
-        fmt::format("{} acts on face {}, but {} of that is on the solid (within {:.2g} mm)", what,
-                    problem.faces[face].name,
-                    share == 0 ? "nothing" : fmt::format("only {:.0f} %", 100 * share),
-                    kFaceReach * spacing * kMillimetresPerMetre),
-        fmt::format(
-            "give the part material there with a [[keep]] under the face; or more tetrahedra, if {:.2g} mm "
-            "is too coarse for what is there",
-            spacing * kMillimetresPerMetre));
+    throw InputError(fmt::format("{} acts on face {}, but {} of that is on the solid (within {:.2g} mm)",
+                                 what, problem.faces[face].name,
+                                 share == 0 ? "nothing" : fmt::format("only {:.0f} %", 100 * share),
+                                 kFaceReach * spacing * kMillimetresPerMetre),
+                     fmt::format("give the part material there with a keep under the face, or the load some "
+                                 "'backing'; or more tetrahedra, if {:.2g} mm "
+                                 "is too coarse for what is there",
+                                 spacing * kMillimetresPerMetre));
   };
   for (const ProofCase& c : problem.cases) {
     for (const FaceLoad& load : c.loads)

@@ -62,7 +62,7 @@ std::size_t faceOf(const Requirement& requirement, const ProofProblem& problem, 
   const auto number = static_cast<std::size_t>(face - problem.faces.begin());
   if (number < proof.faceShare.size() && proof.faceShare[number] == 0)
     throw RunError("a requirement is about face " + requirement.face + ", which is not on the solid",
-                   "give the part material there with a [[keep]] under the face");
+                   "give the part material there with a keep under the face");
   return number;
 }
 

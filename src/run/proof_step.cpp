@@ -201,6 +201,8 @@ json JobRun::analysed(const Implicit& f, const TriangleMesh* exported, const std
   addVerdict(figures, body);
   std::vector<std::string> sentences = doubts(body.coarse, body.fine);
   sentences.insert(sentences.end(), unlike.begin(), unlike.end());
+  if (ownSolid && results_["solid"]["exact_faces"]["missing_mm2"].get<double>() > 0)
+    sentences.push_back("the solid misses gaps or walls of the brief, see its warnings");
   if (exported && !ownSolid)
     for (const std::string& sentence : conflicts(job_, f, bounds)) sentences.push_back(sentence);
   // A mesh may bridge what is open: of bodies that are not joined nothing is shown by it.

@@ -6,6 +6,7 @@
 
 #include "barelattice/base/parallel.hpp"
 #include "barelattice/geometry/surface_gap.hpp"
+#include "barelattice/geometry/triangle_tree.hpp"
 
 namespace barelattice {
 namespace {
@@ -43,6 +44,45 @@ double widthFrom(const Vec3& from, const Vec3& way, const Implicit& part,
     return onward.dot(way) > kParallel ? t : reach;
   }
   return reach;
+}
+
+/// True if straight away from a point of the surface, within `reach`, the part begins or ends again where no
+/// shape does.
+bool endedByLayout(const Vec3& from, const Vec3& way, const Implicit& part,
+                   const std::vector<const Shape*>& shapes, double reach) {
+  constexpr int kSteps = 8;
+  constexpr int kHalvings = 20;
+  const double close = 1e-4 * reach;
+  const bool inside = part(from + close * way) < 0;
+  double low = close;
+  for (int step = 1; step <= kSteps; ++step) {
+    double high = reach * step / kSteps;
+    if ((part(from + high * way) < 0) == inside) {
+      low = high;
+      continue;
+    }
+    for (int halving = 0; halving < kHalvings; ++halving) {
+      const double middle = 0.5 * (low + high);
+      ((part(from + middle * way) < 0) == inside ? low : high) = middle;
+    }
+    return offShapes(shapes, from + high * way) > close;
+  }
+  return false;
+}
+
+/// True if the layout ends the part within `reach` of a point of its surface, seen from just above or below
+/// it.
+bool nextToLayout(const SurfacePoint& p, const Implicit& part, const std::vector<const Shape*>& shapes,
+                  double reach) {
+  const Vec3 across = p.normal.unitOrthogonal();
+  const Vec3 along = p.normal.cross(across);
+  for (const double side : {-1.0, 1.0}) {
+    if (endedByLayout(p.position, side * p.normal, part, shapes, reach)) return true;
+    const Vec3 beside = p.position + side * 0.05 * reach * p.normal;
+    for (const Vec3& way : {across, along, Vec3(-across), Vec3(-along)})
+      if (endedByLayout(beside, way, part, shapes, reach)) return true;
+  }
+  return false;
 }
 
 }  // namespace
@@ -98,8 +138,8 @@ std::vector<SurfacePoint> exactSurface(const Implicit& part, const Regions& regi
   return points;
 }
 
-FaceCheck checkFaces(const TriangleMesh& surface, const Regions& regions, double spacing,
-                     const std::vector<SurfacePoint>& exact) {
+FaceCheck checkFaces(const TriangleMesh& surface, const Implicit& part, const Regions& regions,
+                     double spacing, std::vector<SurfacePoint> exact) {
   const std::vector<const Shape*> shapes = exactShapes(regions);
   const auto offFaces = [&](const Vec3& point) { return offShapes(shapes, point); };
   std::vector<double> off(surface.vertices.size());
@@ -124,6 +164,12 @@ FaceCheck checkFaces(const TriangleMesh& surface, const Regions& regions, double
     if (distance <= check.largest) continue;
     check.largest = distance;
     check.largestAt = middle;
+  }
+  if (!surface.triangles.empty()) {
+    const TriangleTree tree(surface);
+    std::erase_if(exact, [&](const SurfacePoint& p) {
+      return tree.nearest(p.position).distance > spacing && nextToLayout(p, part, shapes, spacing);
+    });
   }
   const MissingSurface missing = missingSurface(exact, surface, spacing);
   check.missing = missing.area;

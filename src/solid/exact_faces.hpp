@@ -22,8 +22,9 @@ double narrowestPlace(const Implicit& part, const Regions& regions, double reach
 
 /// Looks at every triangle whose corners all lie on boundaries of space, keeps and clears: one that follows a
 /// face lies on it in its middle too, one that cuts across an edge does not. And at every point of the exact
-/// surface: what is too thin for the lattice has none of the triangles near.
-FaceCheck checkFaces(const TriangleMesh& surface, const Regions& regions, double spacing,
-                     const std::vector<SurfacePoint>& exact);
+/// surface: what is too thin for the lattice has none of the triangles near. Films and slits whose other side
+/// is the layout's are crumbs of the reading, and do not count.
+FaceCheck checkFaces(const TriangleMesh& surface, const Implicit& part, const Regions& regions,
+                     double spacing, std::vector<SurfacePoint> exact);
 
 }  // namespace barelattice

@@ -142,7 +142,7 @@ class Reinterpretation {
     makeRound(f, solid);
     solid.volume = solid.surface.volume();
     solid.defects = inspectMesh(solid.surface);
-    solid.faces = checkFaces(solid.surface, regions_, spacing_, exact);
+    solid.faces = checkFaces(solid.surface, f, regions_, spacing_, std::move(exact));
   }
 
   /// The volume with round faces, m3.

@@ -125,5 +125,21 @@ TEST(ThinPlaces, areNotSeenWhereThereAreNone) {
   EXPECT_EQ(block.solid().spacing, 1);
 }
 
+// What is left of a layout beside a bonded part is a film that no lattice holds, and no wall of the brief.
+TEST(ThinPlaces, areNoneWhereTheLayoutEndsThem) {
+  Full block;
+  const ShapePtr insert = makeCylinder({6, 3, -1}, {6, 3, 7}, 1.5);
+  block.regions.materials = {{insert, 1, true}};
+  block.domain = sampleRegions<3>(block.regions, 1);
+  std::vector<double> level;
+  for (std::size_t c = 0; c < block.domain.grid.cellCount(); ++c)
+    level.push_back(insert->distance(block.domain.grid.cellCentre(c)) < 0.45 ? 1 : 0);
+  SolidOptions options;
+  options.spacing = 1;
+  options.keepVolume = false;
+  const Solid solid = reinterpret(SmoothLayout(block.domain, level, 2.5), block.regions, 1, options);
+  EXPECT_EQ(solid.faces.missing, 0);
+}
+
 }  // namespace
 }  // namespace barelattice
