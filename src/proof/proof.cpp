@@ -222,7 +222,7 @@ class Held {
     for (std::vector<double>& load : loads) clear(load);
     constexpr double kEnergyTolerance = 1e-8;  // compliances to eight digits, displacements to four
     constexpr int kMostIterations = 400;
-    const std::vector<SolveReport> reports = solveConjugateGradients(
+    std::vector<SolveReport> reports = solveConjugateGradients(
         [&](const Fields<const double>& x, const Fields<double>& y) { stiffness_.apply(x, y); },
         [&](const Fields<const double>& r, const Fields<double>& z) { multigrid_->apply(r, z); },
         Fields<const double>(loads.begin(), loads.end()),

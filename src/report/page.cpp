@@ -65,6 +65,15 @@ std::string text(const json& value, const char* format = "{:.4g}") {
   return fmt::format(fmt::runtime(format), value.get<double>());
 }
 
+/// How many triangles there are, and how many there were where reducing or rounding changed that.
+std::string trianglesText(const json& solid) {
+  const int now = solid["triangles"].get<int>();
+  const int before = solid["triangles_before"].get<int>();
+  if (now == before) return fmt::format("{}", now);
+  return now < before ? fmt::format("{} of {}", now, before)
+                      : fmt::format("{}, {} of them to make faces round", now, now - before);
+}
+
 /// "1.23 &plusmn; 0.02": a figure with its estimated error.
 std::string withError(const json& value, const json& error) {
   return text(value) +
@@ -174,11 +183,7 @@ std::string solidPanel(const json& results) {
       row(s["volume_kept"].get<bool>() ? "target" : "target (let go)", text(s["wanted_mass_kg"]) + " kg") +
       row("threshold", text(s["threshold"], "{:.3f}")) +
       row("voxels above it", text(s["mass_of_voxels_above_threshold_kg"]) + " kg") +
-      row("surface", escaped(s["surface"].get<std::string>())) +
-      row("triangles",
-          s["triangles"] == s["triangles_before"]
-              ? fmt::format("{}", s["triangles"].get<int>())
-              : fmt::format("{} of {}", s["triangles"].get<int>(), s["triangles_before"].get<int>()));
+      row("surface", escaped(s["surface"].get<std::string>())) + row("triangles", trianglesText(s));
   if (s["reduction_deviation_mm"].get<double>() > 0)
     html += row("moved by reduction", "at most " + text(s["reduction_deviation_mm"], "{:.3f}") + " mm");
   html += row("pieces", fmt::format("{}", s["pieces"].get<int>())) +
@@ -332,7 +337,7 @@ std::string bodyTables(const Job& job, const json& results) {
           {which, name, part ? figureText((*predicted)[k], "compliance_J") : "",
            part ? figureText((*predicted)[k], "black_and_white_J") : "",
            withError(c["compliance_J"], c["compliance_error_J"]),
-           known ? fmt::format("{:+.1f} %", 100 * (found / expected - 1)) : "",
+           known ? fmt::format("{:+.1f} %", std::round(1000 * (found / expected - 1)) / 10 + 0.0) : "",
            text(c["largest_displacement_mm"]),
            withError(c["judged_von_mises_MPa"], c["judged_von_mises_error_MPa"]),
            text(c["peak_von_mises_MPa"]), text(c["tension_MPa"]), text(c["compression_MPa"]),

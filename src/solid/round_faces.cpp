@@ -100,7 +100,7 @@ class Rounding {
     frozen_.assign(surface_.triangles.size(), 0);
     constexpr int kAttempts = 6;
     for (int attempt = 0; attempt < kAttempts; ++attempt) {
-      const TriangleMesh result = divided();
+      TriangleMesh result = divided();
       const auto crossings = findIntersections(result);
       if (crossings.empty()) return result;
       for (const auto& pair : crossings)
