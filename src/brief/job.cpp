@@ -82,8 +82,10 @@ void backLoads(Job& job) {
       if (job.regions.available(under) > 0) bare += point.area;
     }
     if (below <= 0 || kept >= kMostly * face.area() || bare > 0.5 * face.area()) continue;
-    job.brief.keeps.push_back({{}, load.face, load.backing, load.place});
-    job.regions.keeps.push_back(keepShape(job.brief, job.brief.keeps.back(), job.faces));
+    job.brief.keeps.push_back({{}, load.face, load.backing, load.place, true});
+    // The face may be of a body from which the space is cut: what is not asked for must not fill that again.
+    job.regions.keeps.push_back(
+        makeIntersection({keepShape(job.brief, job.brief.keeps.back(), job.faces), job.regions.space}));
     job.assumptions.push_back(fmt::format("below face {} {:.4g} mm of material are kept, for [loads.{}]",
                                           load.face, load.backing * kMillimetresPerMetre, load.name));
   }

@@ -354,6 +354,7 @@ void warnOfUnused(Job& job) {
 
 void checkKeeps(Job& job) {
   for (std::size_t k = 0; k < job.brief.keeps.size(); ++k) {
+    if (job.brief.keeps[k].assumed) continue;  // whatever there is of it will do
     const Sampled keep = sampledInside(*job.regions.keeps[k], job.regions.thickness, 0.5 * job.brief.voxel,
                                        job.regions.clears);
     const std::string name = job.brief.keeps[k].name();

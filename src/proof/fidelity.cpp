@@ -29,7 +29,7 @@ bool isInside(const TriangleTree& tree, const TriangleMesh& mesh, const Vec3& po
 }  // namespace
 
 std::optional<NarrowPlace> narrowestLost(const TriangleMesh& body, const TriangleMesh& mesh, double spacing) {
-  constexpr double kReach = 1.5;       // spacings: the gap a lattice holds for certain, see reinterpret
+  constexpr double kReach = 1.5;       // spacings: about what a lattice holds for certain
   constexpr double kParallel = -0.94;  // cosine
   const TriangleTree faces(body);
   const TriangleTree meshed(mesh);

@@ -100,6 +100,7 @@ std::vector<std::string> conflicts(const Job& job, const Implicit& body, const B
     tell(fmt::format("fills clear \"{}\"", job.brief.clears[c]),
          overlap(*job.regions.clears[c], body, bounds, true));
   for (std::size_t k = 0; k < job.regions.keeps.size(); ++k) {
+    if (job.brief.keeps[k].assumed) continue;  // the brief does not ask for it
     const ShapePtr keep = job.regions.clears.empty()
                               ? job.regions.keeps[k]
                               : makeDifference(job.regions.keeps[k], job.regions.clears);

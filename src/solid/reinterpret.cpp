@@ -338,6 +338,13 @@ std::vector<double> volumesByMaterial(const Implicit& part, const Regions& regio
 
 namespace {
 
+[[noreturn]] void refuseVolume(double threshold, double volume, double wanted) {
+  throw RunError(
+      fmt::format("no threshold gives the volume: at {:.3f} it is {:.4g} cm3, wanted are {:.4g} cm3",
+                  threshold, volume * 1e6, wanted * 1e6),
+      "the keeps may already weigh more than the target, or the layout is too grey");
+}
+
 /// The part of the wanted volume. Volume falls with the threshold: bracket and interpolate (regula falsi,
 /// with the Illinois safeguard).
 /// @param threshold to begin with.
@@ -372,10 +379,7 @@ Solid readAtVolume(const Reinterpretation& part, double threshold, double wanted
                           : std::clamp(threshold + 0.5 * excess + (excess > 0 ? 0.01 : -0.01), low + 1e-3,
                                        high - 1e-3);
   }
-  throw RunError(
-      fmt::format("no threshold gives the volume: at {:.3f} it is {:.4g} cm3, wanted are {:.4g} cm3",
-                  solid.threshold, solid.volume * 1e6, wantedVolume * 1e6),
-      "the keeps may already weigh more than the target, or the layout is too grey");
+  refuseVolume(solid.threshold, solid.volume, wantedVolume);
 }
 
 }  // namespace
@@ -390,16 +394,21 @@ Solid reinterpret(const SmoothLayout& layout, const Regions& regions, double wan
     // is near enough the same at the next threshold.
     double threshold = 0.5;
     double gain = 0;
-    constexpr int kRounds = 4;
-    for (int round = 0; round < kRounds; ++round) {
+    constexpr int kRounds = 6;
+    bool finer = false;
+    for (int round = 0;; ++round) {
       Solid read =
           readAtVolume(rough, threshold, wantedVolume - gain, 0.5 * options.volumeTolerance, progress);
       threshold = read.threshold;
       gain = -read.volume;
-      report(progress, "looking for thin gaps and walls", 0.8);
-      solid = part.refine(threshold) ? part.at(threshold) : std::move(read);
+      if (round == 0) {
+        report(progress, "looking for thin gaps and walls", 0.8);
+        finer = part.refine(threshold);
+      }
+      solid = finer ? part.at(threshold) : std::move(read);
       const double volume = part.volumeWithRoundFaces(solid);
       if (std::abs(volume / wantedVolume - 1) <= options.volumeTolerance) break;
+      if (round == kRounds) refuseVolume(threshold, volume, wantedVolume);
       gain += volume;
     }
   } else {

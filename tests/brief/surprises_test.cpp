@@ -103,6 +103,21 @@ TEST(Backing, isKeptBelowLoadsThatNothingElseBacks) {
   EXPECT_NEAR(with("4 mm").keepMass / (20e-3 * 20e-3 * 4e-3 * bare.brief.material.density), 1, 0.01);
 }
 
+// The loaded face is of a body from which the space is cut.
+TEST(Backing, doesNotFillWhatTheSpaceLeavesOut) {
+  std::string text = changed("keep = [\"pad\"]", "");
+  const std::string design = "[design]\nspace = \"block\"";
+  text.replace(text.find(design), design.size(),
+               R"(corner = { box = { from = ["50 mm", "-1 mm", "-1 mm"], to = ["61 mm", "21 mm", "4 mm"] } }
+cut = { difference = ["block", "corner"] }
+[design]
+space = "cut")");
+  const Job job = prepare(parseBrief(text, "test.toml"));
+  ASSERT_EQ(job.assumptions.size(), 1U);
+  EXPECT_GT(job.regions.kept({0.057, 0.010, 0.002}), 0) << "in the corner";
+  EXPECT_LT(job.regions.kept({0.057, 0.010, 0.010}), 0);
+}
+
 TEST(Surprises, holesTheVoxelsDoNotSee) {
   const std::string small = changed(
       "[design]\nspace = \"block\"",

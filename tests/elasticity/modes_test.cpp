@@ -114,43 +114,49 @@ TEST(NaturalModes, simplySupportedPlateFollowsMindlin) {
   EXPECT_NEAR(found.modes[2].frequency / theory(1, 2), 1.015, 0.01);
 }
 
+bool inBar(const Index<3>& i) {
+  return i[1] >= 4 && i[1] < 8 && i[2] >= 4 && i[2] < 8;
+}
+
+/// The cantilever of four cells in the middle of a box three times as wide and high.
+struct BoxedBar {
+  Cantilever bar{4};
+  NaturalModes alone = findNaturalModes(bar.model, massOf(bar.grid, full), {3, 1e-8, 200});
+  Grid<3> grid = testing::boxGrid<3>({80, 12, 12}, 0.005);
+  ElasticModel<3> model{grid, kMaterial,
+                        testing::holdWhere<3>(grid, [](const Index<3>& i) { return i[0] == 0; })};
+};
+
 // The same bar in a box of empty material: its frequencies, not the box's.
 TEST(NaturalModes, emptyMaterialAddsNoneOfItsOwn) {
-  const auto inBar = [](const Index<3>& i) { return i[1] >= 4 && i[1] < 8 && i[2] >= 4 && i[2] < 8; };
-  Cantilever bar(4);
-  const NaturalModes alone = findNaturalModes(bar.model, massOf(bar.grid, full), {3, 1e-8, 200});
-  const Grid<3> grid = testing::boxGrid<3>({80, 12, 12}, 0.005);
-  ElasticModel<3> model(grid, kMaterial,
-                        testing::holdWhere<3>(grid, [](const Index<3>& i) { return i[0] == 0; }));
+  BoxedBar box;
+  const Grid<3>& grid = box.grid;
   std::vector<double> shares(grid.cellCount());
   for (std::size_t c = 0; c < shares.size(); ++c) shares[c] = inBar(grid.cellIndex(c)) ? 1 : 1e-9;
-  model.setRelativeModuli(shares);
+  box.model.setRelativeModuli(shares);
   const NaturalModes boxed = findNaturalModes(
-      model, massOf(grid, [&](const Index<3>& i) { return inBar(i) ? 1.0 : 0.001; }), {3, 1e-8, 300});
+      box.model, massOf(grid, [&](const Index<3>& i) { return inBar(i) ? 1.0 : 0.001; }), {3, 1e-8, 300});
   ASSERT_TRUE(boxed.converged);
   for (std::size_t i = 0; i < 3; ++i)
-    EXPECT_NEAR(boxed.modes[i].frequency / alone.modes[i].frequency, 1, 1e-4) << "mode " << i;
+    EXPECT_NEAR(boxed.modes[i].frequency / box.alone.modes[i].frequency, 1, 1e-4) << "mode " << i;
 }
 
 // The bar in a box of light material: whatever its density, the box has no lower frequencies than a full one,
 // three times those of the bar, and adds its stiffness and mass to the bar's: at most 8.1 and 0.9 % of it.
 TEST(NaturalModes, lightMaterialAddsNoneOfItsOwn) {
-  const auto inBar = [](const Index<3>& i) { return i[1] >= 4 && i[1] < 8 && i[2] >= 4 && i[2] < 8; };
-  Cantilever bar(4);
-  const NaturalModes alone = findNaturalModes(bar.model, massOf(bar.grid, full), {3, 1e-8, 200});
-  const Grid<3> grid = testing::boxGrid<3>({80, 12, 12}, 0.005);
-  ElasticModel<3> model(grid, kMaterial,
-                        testing::holdWhere<3>(grid, [](const Index<3>& i) { return i[0] == 0; }));
+  BoxedBar box;
+  const Grid<3>& grid = box.grid;
   for (const double density : {0.02, 0.05, 0.075, 0.1}) {
     std::vector<double> shares(grid.cellCount());
     for (std::size_t c = 0; c < shares.size(); ++c)
       shares[c] = inBar(grid.cellIndex(c)) ? 1 : std::pow(density, 3);
-    model.setRelativeModuli(shares);
+    box.model.setRelativeModuli(shares);
     const NaturalModes boxed = findNaturalModes(
-        model, massOf(grid, [&](const Index<3>& i) { return inBar(i) ? 1.0 : density; }), {3, 1e-8, 300});
+        box.model, massOf(grid, [&](const Index<3>& i) { return inBar(i) ? 1.0 : density; }), {3, 1e-8, 300});
     ASSERT_TRUE(boxed.converged) << density;
     for (std::size_t i = 0; i < 3; ++i) {
-      EXPECT_NEAR(boxed.modes[i].frequency / alone.modes[i].frequency, 1, 1e-3 + 45 * std::pow(density, 3))
+      EXPECT_NEAR(boxed.modes[i].frequency / box.alone.modes[i].frequency, 1,
+                  1e-3 + 45 * std::pow(density, 3))
           << "mode " << i << " at " << density;
       EXPECT_EQ(boxed.modes[i].loose, 0);
     }
@@ -158,28 +164,24 @@ TEST(NaturalModes, lightMaterialAddsNoneOfItsOwn) {
 }
 
 TEST(NaturalModes, tellOfIslands) {
-  const auto inBar = [](const Index<3>& i) { return i[1] >= 4 && i[1] < 8 && i[2] >= 4 && i[2] < 8; };
   const auto inIsland = [](const Index<3>& i) { return i[0] >= 60 && i[0] < 66 && i[1] < 2 && i[2] < 3; };
-  Cantilever bar(4);
-  const NaturalModes alone = findNaturalModes(bar.model, massOf(bar.grid, full), {2, 1e-8, 200});
-  const Grid<3> grid = testing::boxGrid<3>({80, 12, 12}, 0.005);
-  ElasticModel<3> model(grid, kMaterial,
-                        testing::holdWhere<3>(grid, [](const Index<3>& i) { return i[0] == 0; }));
+  BoxedBar box;
+  const Grid<3>& grid = box.grid;
   std::vector<double> shares(grid.cellCount());
   for (std::size_t c = 0; c < shares.size(); ++c)
     shares[c] = inBar(grid.cellIndex(c)) || inIsland(grid.cellIndex(c)) ? 1 : 1e-9;
-  model.setRelativeModuli(shares);
+  box.model.setRelativeModuli(shares);
   const NaturalModes found = findNaturalModes(
-      model, massOf(grid, [&](const Index<3>& i) { return inBar(i) || inIsland(i) ? 1.0 : 0.001; }),
+      box.model, massOf(grid, [&](const Index<3>& i) { return inBar(i) || inIsland(i) ? 1.0 : 0.001; }),
       {8, 1e-6, 600});
   ASSERT_TRUE(found.converged);
   for (std::size_t i = 0; i < 6; ++i) {
     EXPECT_GT(found.modes[i].loose, 0.99) << "the island's six motions, mode " << i;
-    EXPECT_LT(found.modes[i].frequency, 0.2 * alone.modes[0].frequency);
+    EXPECT_LT(found.modes[i].frequency, 0.2 * box.alone.modes[0].frequency);
   }
   for (std::size_t i = 0; i < 2; ++i) {
     EXPECT_LT(found.modes[6 + i].loose, 0.01);
-    EXPECT_NEAR(found.modes[6 + i].frequency / alone.modes[i].frequency, 1, 1e-3);
+    EXPECT_NEAR(found.modes[6 + i].frequency / box.alone.modes[i].frequency, 1, 1e-3);
   }
 }
 

@@ -82,6 +82,7 @@ struct BriefKeep {
   std::string face;   ///< empty for a shape
   double depth = 0;   ///< of a layer, m
   TextPlace place;
+  bool assumed = false;  ///< not in the brief: below a load
 
   std::string name() const { return shape.empty() ? face : shape; }
 };

@@ -13,7 +13,7 @@
 
 namespace barelattice {
 
-/// Cubes (squares of a sheet) that a lattice made finer for thin shapes has at most: half a minute or so for
+/// Cubes (squares of a sheet) that a lattice made finer for thin shapes has at most: about ten seconds for
 /// each reading of the layout.
 inline constexpr double kMostLatticeCells = 2e6;
 
