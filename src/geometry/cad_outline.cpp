@@ -123,6 +123,7 @@ PlaneOutline outlineOf(const CadSolid& solid, std::size_t face) {
   for (Chain& raw : chainsOf(std::move(sides))) {
     const Chain chain = turned(std::move(raw));
     OutlineLoop loop;
+    int curve = 0;
     for (std::size_t i = 0; i < chain.vertices.size();) {
       std::size_t end = i + 1;
       while (end < chain.vertices.size() && chain.beyond[end] == chain.beyond[i]) ++end;
@@ -137,7 +138,8 @@ PlaneOutline outlineOf(const CadSolid& solid, std::size_t face) {
         if (whole) loop.push_back({points[half], points[half / 2]});  // a whole circle needs two arcs
         loop.push_back({points[last], points[whole ? half + (last - half) / 2 : half]});
       } else {
-        for (std::size_t k = 1; k < points.size(); ++k) loop.push_back({points[k], std::nullopt});
+        ++curve;
+        for (std::size_t k = 1; k < points.size(); ++k) loop.push_back({points[k], std::nullopt, curve});
       }
       i = end;
     }

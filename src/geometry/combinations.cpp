@@ -219,6 +219,12 @@ class TransformedShape final : public Shape {
 class LayerShape final : public Shape {
  public:
   LayerShape(const Patch& piece, double depth) : piece_(piece), depth_(depth) {
+    if (piece_.net) {
+      for (const Vec3& vertex : piece_.net->mesh.vertices) bounds_.extend(vertex);
+      const Vec3 margin = Vec3::Constant(depth_ + piece_.net->deviation);
+      bounds_ = {bounds_.min() - margin, bounds_.max() + margin};
+      return;
+    }
     Box box;
     for (const SurfacePoint& p : piece_.sample(std::max(extent() / 16, 1e-9))) box.extend(p.position);
     const Vec3 margin = Vec3::Constant(depth_ + extent() / 8);

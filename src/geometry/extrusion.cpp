@@ -2,6 +2,8 @@
 
 #include <algorithm>
 #include <limits>
+#include <map>
+#include <memory>
 #include <numbers>
 #include <utility>
 
@@ -25,6 +27,7 @@ struct Piece {
   Vec2 centre = Vec2::Zero();
   double radius = 0;
   double sweep = 0;  // signed angle from `from` to `to` about the centre, counter-clockwise positive
+  int curve = 0;     // of its loop, see OutlineCorner
 
   double startAngle() const { return std::atan2(from.y() - centre.y(), from.x() - centre.x()); }
   Vec2 at(double share) const {
@@ -95,6 +98,7 @@ std::vector<Piece> piecesOf(const OutlineLoop& loop) {
     if (from == corner.point) throw InputError("an outline has the same corner twice in a row");
     pieces.push_back(corner.through ? arcThrough(from, *corner.through, corner.point)
                                     : Piece{from, corner.point});
+    pieces.back().curve = corner.through ? 0 : corner.curve;
   }
   return pieces;
 }
@@ -208,7 +212,14 @@ class ExtrusionShape final : public Shape {
     for (std::size_t l = 1; l < loops.size(); ++l)
       if (signedDistance(loops.front(), loops[l].front().from) > 0)
         throw InputError("a hole lies outside the outline");
-    for (const auto& loop : loops) pieces_.insert(pieces_.end(), loop.begin(), loop.end());
+    for (const auto& loop : loops) {
+      std::map<int, std::vector<std::size_t>> curves;
+      for (const Piece& piece : loop) {
+        if (piece.curve > 0) curves[piece.curve].push_back(pieces_.size());
+        pieces_.push_back(piece);
+      }
+      for (auto& [number, chords] : curves) curves_.push_back(std::move(chords));
+    }
   }
 
   double distance(const Vec3& point) const override {
@@ -237,7 +248,9 @@ class ExtrusionShape final : public Shape {
     // The handedness of (first, second, third) decides which order of edges gives the outward normal.
     const bool right = (second_ - first_ + 3) % 3 == 1;
     if (!endless_) appendEnds(patches, right);
+    for (const auto& chords : curves_) patches.push_back(curved(chords, right));
     for (const Piece& p : pieces_) {
+      if (p.curve > 0) continue;
       const Vec3 height = lift(p.from, to_) - lift(p.from, from_);
       if (p.round) {
         patches.push_back(wall(p, height, right));
@@ -283,7 +296,34 @@ class ExtrusionShape final : public Shape {
             .flipped = !left};
   }
 
+  /// The strip the chords of a curve sweep out.
+  Patch curved(const std::vector<std::size_t>& chords, bool right) const {
+    TriangleMesh net;
+    for (const std::size_t c : chords) {
+      const Piece& p = pieces_[c];
+      // Neighbours share their vertices, so that they share a normal there.
+      const bool follows =
+          !net.vertices.empty() && net.vertices[net.vertices.size() - 2] == lift(p.from, from_);
+      if (!follows)
+        for (const double along : {from_, to_}) net.vertices.push_back(lift(p.from, along));
+      const int a = static_cast<int>(net.vertices.size()) - 2;
+      int b = a + 2;
+      if (c == chords.back() && net.vertices[0] == lift(p.to, from_))
+        b = 0;
+      else
+        for (const double along : {from_, to_}) net.vertices.push_back(lift(p.to, along));
+      net.triangles.push_back({a, b, b + 1});
+      net.triangles.push_back({a, b + 1, a + 1});
+      if (!right)
+        for (std::size_t t = net.triangles.size() - 2; t < net.triangles.size(); ++t)
+          std::swap(net.triangles[t][1], net.triangles[t][2]);
+    }
+    const double area = net.area();
+    return {.kind = Patch::Kind::freeform, .net = std::make_shared<PatchNet>(std::move(net), area, 0)};
+  }
+
   std::vector<Piece> pieces_;
+  std::vector<std::vector<std::size_t>> curves_;  // the chords of each, in their order
   int first_;
   int second_;
   int third_;

@@ -122,6 +122,31 @@ std::vector<SurfacePoint> sampleNet(const Patch& patch, double spacing) {
   return points;
 }
 
+/// Every triangle moved along its normal by `by` (m), to a first order in the angle between neighbours;
+/// nothing where one turns over, past the centre of its curvature.
+std::shared_ptr<const PatchNet> movedNet(const PatchNet& net, double by) {
+  TriangleMesh mesh = net.mesh;
+  const auto facing = [](const TriangleMesh& of, std::size_t t) -> Vec3 {
+    return (of.corner(t, 1) - of.corner(t, 0)).cross(of.corner(t, 2) - of.corner(t, 0));
+  };
+  std::vector<Vec3> normals(mesh.vertices.size(), Vec3::Zero());
+  for (std::size_t t = 0; t < mesh.triangles.size(); ++t)
+    for (const int v : mesh.triangles[t]) normals[static_cast<std::size_t>(v)] += facing(net.mesh, t);
+  double steepest = 1;  // cosine between a triangle and a vertex of it
+  for (std::size_t t = 0; t < mesh.triangles.size(); ++t)
+    for (const int v : mesh.triangles[t])
+      steepest = std::min(steepest, facing(net.mesh, t)
+                                        .stableNormalized()
+                                        .dot(normals[static_cast<std::size_t>(v)].stableNormalized()));
+  for (std::size_t v = 0; v < mesh.vertices.size(); ++v)
+    mesh.vertices[v] += by * normals[v].stableNormalized();
+  for (std::size_t t = 0; t < mesh.triangles.size(); ++t)
+    if (facing(mesh, t).dot(facing(net.mesh, t)) <= 0) return nullptr;
+  const double growth = mesh.area() / net.mesh.area();
+  return std::make_shared<PatchNet>(std::move(mesh), growth * net.area,
+                                    net.deviation + std::abs(by) * (1 - steepest));
+}
+
 }  // namespace
 
 Vec3 Patch::direction() const {
@@ -239,6 +264,14 @@ double Patch::height(const Vec3& point) const {
 }
 
 std::optional<Patch> Patch::moved(double by) const {
+  if (kind == Kind::freeform) {
+    const double out = flipped ? -by : by;
+    std::shared_ptr<const PatchNet> grown = movedNet(*net, out);
+    if (!grown) return std::nullopt;
+    Patch result = *this;
+    result.net = std::move(grown);
+    return result;
+  }
   Patch result = *this;
   const double out = flipped ? -by : by;
   switch (kind) {
@@ -263,7 +296,7 @@ std::optional<Patch> Patch::moved(double by) const {
       if (result.secondRadius <= 0) return std::nullopt;
       break;
     case Kind::freeform:
-      return std::nullopt;
+      break;
   }
   if (result.radius < 0 || (kind != Kind::plane && kind != Kind::cone && result.radius == 0))
     return std::nullopt;

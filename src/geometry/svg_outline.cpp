@@ -79,13 +79,16 @@ std::vector<SvgSubpath> subpathsOf(const pugi::xml_node& node) {
     lineTo(x + attribute(node, "width"), y);
     lineTo(x + attribute(node, "width"), y + attribute(node, "height"));
     lineTo(x, y + attribute(node, "height"));
-  } else if (kind == "circle") {
+  } else if (kind == "circle" || kind == "ellipse") {
     const Vec2 centre(attribute(node, "cx"), attribute(node, "cy"));
-    const double r = attribute(node, "r");
-    if (!(r > 0)) throw InputError("a circle needs a radius above zero");
-    path.start = centre + Vec2(r, 0);
-    path.segments.push_back({SvgSegment::Kind::circle, centre - Vec2(r, 0), centre + Vec2(0, r)});
-    path.segments.push_back({SvgSegment::Kind::circle, centre + Vec2(r, 0), centre - Vec2(0, r)});
+    const double rx = attribute(node, kind == "circle" ? "r" : "rx");
+    const double ry = attribute(node, kind == "circle" ? "r" : "ry");
+    if (!(rx > 0 && ry > 0)) throw InputError("a " + kind + " needs a radius above zero");
+    const Vec2 right = centre + Vec2(rx, 0);
+    const Vec2 left = centre - Vec2(rx, 0);
+    path.start = right;
+    path.segments = {svgArc(right, rx, ry, 0, false, true, left),
+                     svgArc(left, rx, ry, 0, false, true, right)};
   } else {
     SvgScanner scan(node.attribute("points").value());
     if (scan.done()) return {};
@@ -99,7 +102,7 @@ std::vector<SvgSubpath> subpathsOf(const pugi::xml_node& node) {
 }
 
 /// Chords of a curve none of which leaves it by more than `off`.
-void appendChords(const SvgSegment& curve, const Map& map, double off, OutlineLoop& loop) {
+void appendChords(const SvgSegment& curve, const Map& map, double off, int number, OutlineLoop& loop) {
   struct Span {
     double from;
     double to;
@@ -119,35 +122,56 @@ void appendChords(const SvgSegment& curve, const Map& map, double off, OutlineLo
       open.push_back({span.from, middle, span.depth + 1});
       continue;
     }
-    loop.push_back({b, std::nullopt});
+    loop.push_back({b, std::nullopt, number});
     if (loop.size() > kMostCorners) throw InputError("the path has too many corners");
   }
 }
 
+/// The direction in which a curve leaves (end 0) or arrives (end 1).
+Vec2 tangent(const SvgSegment& curve, const Map& map, int end) {
+  constexpr double kStep = 1e-3;
+  return (map * curve.along(end ? 1 : kStep) - map * curve.along(end ? 1 - kStep : 0)).normalized();
+}
+
+/// A path as an outline. Curves that run into each other smoothly count as one.
 OutlineLoop loopOf(const SvgSubpath& path, const Map& map, double off) {
   const bool circles = keepsCircles(map);
+  const auto bent = [&](const SvgSegment& s) {
+    return s.kind == SvgSegment::Kind::curve || (s.kind == SvgSegment::Kind::circle && !circles);
+  };
+  constexpr double kSmooth = 0.999;  // cosine of 2.6 degrees
+  const auto runsInto = [&](const SvgSegment& a, const SvgSegment& b) {
+    return bent(a) && bent(b) && tangent(a, map, 1).dot(tangent(b, map, 0)) > kSmooth;
+  };
   OutlineLoop loop;
   Vec2 from = path.start;
+  int curve = 0;
+  const SvgSegment* before = nullptr;
   for (const SvgSegment& segment : path.segments) {
-    if (segment.kind == SvgSegment::Kind::curve) {
-      appendChords(segment, map, off, loop);
-    } else if (segment.kind == SvgSegment::Kind::circle && !circles) {
-      throw InputError("a transform makes ellipses of circles", "apply it in the drawing");
+    if (segment.to == from && segment.kind == SvgSegment::Kind::line) continue;
+    if (bent(segment)) {
+      if (!before || !runsInto(*before, segment)) ++curve;
+      appendChords(segment, map, off, curve, loop);
     } else if (segment.kind == SvgSegment::Kind::circle) {
       loop.push_back({map * segment.to, Vec2(map * segment.middle)});
-    } else if (segment.to != from) {
+    } else {
       loop.push_back({map * segment.to, std::nullopt});
     }
     from = segment.to;
+    before = &segment;
   }
   // Every loop is closed. Where it comes back to its start by itself, that corner is there already.
   const Vec2 start = map * path.start;
   constexpr double kSame = 1e-9;
   if (loop.empty()) return loop;
-  if ((loop.back().point - start).norm() > kSame * std::max(1.0, start.norm()))
+  if ((loop.back().point - start).norm() > kSame * std::max(1.0, start.norm())) {
     loop.push_back({start, std::nullopt});
-  else
-    loop.back().point = start;
+    return loop;
+  }
+  loop.back().point = start;
+  if (runsInto(*before, path.segments.front()))
+    for (OutlineCorner& corner : loop)
+      if (corner.curve == 1) corner.curve = curve;
   return loop;
 }
 
@@ -195,7 +219,7 @@ void findOutlines(const pugi::xml_node& node, int depth, std::vector<pugi::xml_n
     const std::string kind = child.name();
     if (kind == "defs" || kind == "clipPath" || kind == "symbol" || kind == "marker" || kind == "pattern")
       continue;
-    if (kind == "path" || kind == "rect" || kind == "circle" || kind == "polygon")
+    if (kind == "path" || kind == "rect" || kind == "circle" || kind == "ellipse" || kind == "polygon")
       found.push_back(child);
     else
       findOutlines(child, depth + 1, found);
@@ -219,7 +243,7 @@ PlaneOutline parseSvgOutline(std::string_view text, const std::string& name, con
                      (parsed ? "" : std::string(": ") + parsed.description()));
   std::vector<pugi::xml_node> found;
   findOutlines(root, 0, found);
-  if (found.empty()) throw InputError(name + " holds no path, rect, circle or polygon");
+  if (found.empty()) throw InputError(name + " holds no path, rect, circle, ellipse or polygon");
   std::vector<std::string> names;
   for (const pugi::xml_node& node : found) names.push_back(nameOf(node));
   if (!id.empty()) {

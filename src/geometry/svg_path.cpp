@@ -14,41 +14,6 @@
 namespace barelattice {
 namespace {
 
-/// An arc as SVG states it (SVG 1.1, appendix F.6.5: conversion from endpoint to centre).
-SvgSegment arcTo(const Vec2& from, double rx, double ry, double turned, bool large, bool sweep,
-                 const Vec2& to) {
-  rx = std::abs(rx);
-  ry = std::abs(ry);
-  if (rx == 0 || ry == 0 || from == to) return {SvgSegment::Kind::line, to};
-  const Eigen::Rotation2Dd turn(turned * std::numbers::pi / 180);
-  const Vec2 half = turn.inverse() * Vec2(0.5 * (from - to));
-  const double excess = std::hypot(half.x() / rx, half.y() / ry);
-  if (excess > 1) {
-    rx *= excess;
-    ry *= excess;
-  }
-  const double a = rx * half.y();
-  const double b = ry * half.x();
-  const double spread = std::max(0.0, (rx * ry) * (rx * ry) / (a * a + b * b) - 1);
-  const Vec2 centre =
-      (large == sweep ? -1 : 1) * std::sqrt(spread) * Vec2(rx * half.y() / ry, -ry * half.x() / rx);
-  const auto angleOf = [&](const Vec2& p) {
-    return std::atan2((p.y() - centre.y()) / ry, (p.x() - centre.x()) / rx);
-  };
-  const double begin = angleOf(half);
-  double way = angleOf(-half) - begin;
-  if (sweep && way < 0) way += 2 * std::numbers::pi;
-  if (!sweep && way > 0) way -= 2 * std::numbers::pi;
-  const Vec2 origin = 0.5 * (from + to);
-  const auto at = [=](double share) {
-    const double angle = begin + share * way;
-    return Vec2(origin + turn * Vec2(centre + Vec2(rx * std::cos(angle), ry * std::sin(angle))));
-  };
-  constexpr double kRound = 1e-6;
-  if (std::abs(rx - ry) < kRound * rx) return {SvgSegment::Kind::circle, to, at(0.5)};
-  return {SvgSegment::Kind::curve, to, {}, at};
-}
-
 class PathReader {
  public:
   explicit PathReader(std::string_view text) : scan_(text) {}
@@ -137,7 +102,7 @@ class PathReader {
         const double turned = scan_.number();
         const bool large = scan_.flag();
         const bool sweep = scan_.flag();
-        add(arcTo(here_, rx, ry, turned, large, sweep, origin + scan_.point()));
+        add(svgArc(here_, rx, ry, turned, large, sweep, origin + scan_.point()));
         break;
       }
       default:
@@ -207,6 +172,41 @@ std::pair<std::string, std::vector<double>> SvgScanner::call() {
 
 void SvgScanner::skip() {
   while (at_ != end_ && (std::isspace(static_cast<unsigned char>(*at_)) || *at_ == ',')) ++at_;
+}
+
+// SVG 1.1, appendix F.6.5: conversion from endpoint to centre.
+SvgSegment svgArc(const Vec2& from, double rx, double ry, double turned, bool large, bool sweep,
+                  const Vec2& to) {
+  rx = std::abs(rx);
+  ry = std::abs(ry);
+  if (rx == 0 || ry == 0 || from == to) return {SvgSegment::Kind::line, to};
+  const Eigen::Rotation2Dd turn(turned * std::numbers::pi / 180);
+  const Vec2 half = turn.inverse() * Vec2(0.5 * (from - to));
+  const double excess = std::hypot(half.x() / rx, half.y() / ry);
+  if (excess > 1) {
+    rx *= excess;
+    ry *= excess;
+  }
+  const double a = rx * half.y();
+  const double b = ry * half.x();
+  const double spread = std::max(0.0, (rx * ry) * (rx * ry) / (a * a + b * b) - 1);
+  const Vec2 centre =
+      (large == sweep ? -1 : 1) * std::sqrt(spread) * Vec2(rx * half.y() / ry, -ry * half.x() / rx);
+  const auto angleOf = [&](const Vec2& p) {
+    return std::atan2((p.y() - centre.y()) / ry, (p.x() - centre.x()) / rx);
+  };
+  const double begin = angleOf(half);
+  double way = angleOf(-half) - begin;
+  if (sweep && way < 0) way += 2 * std::numbers::pi;
+  if (!sweep && way > 0) way -= 2 * std::numbers::pi;
+  const Vec2 origin = 0.5 * (from + to);
+  const auto at = [=](double share) {
+    const double angle = begin + share * way;
+    return Vec2(origin + turn * Vec2(centre + Vec2(rx * std::cos(angle), ry * std::sin(angle))));
+  };
+  constexpr double kRound = 1e-6;
+  if (std::abs(rx - ry) < kRound * rx) return {SvgSegment::Kind::circle, to, at(0.5), at};
+  return {SvgSegment::Kind::curve, to, {}, at};
 }
 
 std::vector<SvgSubpath> readSvgPath(std::string_view text) {

@@ -43,13 +43,17 @@ struct SvgSegment {
   enum class Kind { line, circle, curve } kind = Kind::line;
   Vec2 to = Vec2::Zero();
   Vec2 middle = Vec2::Zero();              // circle: half-way
-  std::function<Vec2(double)> along = {};  // curve: from 0 to 1
+  std::function<Vec2(double)> along = {};  // circle and curve: from 0 to 1
 };
 
 struct SvgSubpath {
   Vec2 start = Vec2::Zero();
   std::vector<SvgSegment> segments;
 };
+
+/// An arc of an ellipse as SVG states it: half axes, the first one turned by so many degrees from x.
+SvgSegment svgArc(const Vec2& from, double rx, double ry, double turned, bool large, bool sweep,
+                  const Vec2& to);
 
 /// The subpaths of a path's "d". @throws InputError if it is no path.
 std::vector<SvgSubpath> readSvgPath(std::string_view text);

@@ -9,6 +9,7 @@
 #include <utility>
 #include <vector>
 
+#include "barelattice/geometry/outline_files.hpp"
 #include "barelattice/geometry/sheet_mesh.hpp"
 #include "barelattice/proof/proof.hpp"
 #include "support/proof_mesh.hpp"
@@ -232,6 +233,32 @@ inline ExactProblem strip() {
   return e;
 }
 
+/// The elliptic membrane of the standard benchmarks (NAFEMS 1990, The Standard NAFEMS Benchmarks, LE1):
+/// a quarter of it in plane stress, pulled outwards at its outer edge; published to three figures.
+inline ExactProblem membrane() {
+  const double thickness = 0.1;
+  const PlaneOutline drawn =
+      parseSvgOutline("<svg><path d='M2 0 H3.25 A3.25 2.75 0 0 0 0 -2.75 V-1 A2 1 0 0 1 2 0Z'/></svg>",
+                      "membrane.svg", "", 1.0);
+  Extrusion extrusion;
+  extrusion.outline = drawn.outer;
+  extrusion.to = thickness;
+  const ShapePtr shape = makeExtrusion(extrusion);
+  ExactProblem e{"membrane", "ellipses", shape, 0.25 * pi * (3.25 * 2.75 - 2) * thickness, thickness};
+  e.problem.material = {"steel", 210e9, 0.3, 7850, 350e6};
+  e.problem.across = AcrossSheet::free;
+  FaceSelector outer;
+  outer.kind = Patch::Kind::freeform;
+  outer.near = Vec3(3.25, 0, 0);
+  e.problem.faces = {planeOf("x", shape, -Vec3::UnitX(), 0.01),
+                     planeOf("y", shape, -Vec3::UnitY(), 0.01),
+                     {"outer", selectFace(*shape, outer, 0.01)}};
+  e.problem.supports = {{"x", 0, 1}, {"y", 1, 2}};
+  e.problem.cases = {{"pull", {{"pull", 2, {Vec3::Zero(), -10e6}}}, {0, 1}}};
+  e.stress = 92.7e6;
+  return e;
+}
+
 }  // namespace exact
 
 inline std::vector<ExactProblem> exactProblems() {
@@ -257,6 +284,7 @@ inline std::vector<ExactProblem> exactProblems() {
   all.push_back(sphere("3, inside", 0.012, 0.036, true));
   all.push_back(sphere("1.8, outside", 0.02, 0.036, false));
   all.push_back(strip());
+  all.push_back(membrane());
   return all;
 }
 

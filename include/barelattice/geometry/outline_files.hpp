@@ -20,9 +20,10 @@ struct PlaneOutline {
   std::vector<OutlineLoop> holes;
 };
 
-/// Reads one outline of an SVG drawing: a path, rect, circle or polygon. Straight lines and circular arcs are
-/// kept as they are; elliptical arcs and Bezier curves become chords that stay within 1/5000 of the outline's
-/// diagonal. x is the drawing's x, y points up: the negative of the drawing's y, which points down.
+/// Reads one outline of an SVG drawing: a path, rect, circle, ellipse or polygon. Straight lines and circular
+/// arcs are kept as they are; elliptical arcs and Bezier curves become chords that stay within 1/5000 of the
+/// outline's diagonal, those of a smooth run one face. x is the drawing's x, y points up: the negative of the
+/// drawing's y, which points down.
 /// @param id of the element; empty takes the only one there is.
 /// @param unit metres per unit of the drawing; without one, what the drawing says: its width in a unit of
 ///   length over that of its viewBox.

@@ -78,7 +78,8 @@ struct Patch {
   Vec3 normal(const Vec3& point) const;
   /// True if a point of the surface lies within the piece's own extent, or at most `slack` (m) beyond it.
   bool spans(const Vec3& point, double slack) const;
-  /// The same piece moved out of the material by `by` (m); nothing if it shrinks away or is freeform.
+  /// The same piece moved out of the material by `by` (m); nothing if it shrinks away. The vertices of a
+  /// freeform piece move along the normals of the triangles round them.
   std::optional<Patch> moved(double by) const;
   /// The same piece after an isometry.
   Patch transformed(const Eigen::Isometry3d& map) const;
@@ -140,6 +141,8 @@ ShapePtr makeTorus(const Vec3& centre, const Vec3& axis, double radius, double t
 struct OutlineCorner {
   Eigen::Vector2d point = Eigen::Vector2d::Zero();  ///< m
   std::optional<Eigen::Vector2d> through;           ///< a point of the arc between its ends, m
+  /// Above zero, the way is a chord of a curve; the chords of a loop with the same number make one face.
+  int curve = 0;
 };
 using OutlineLoop = std::vector<OutlineCorner>;
 
