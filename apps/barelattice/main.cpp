@@ -131,7 +131,13 @@ int work(const Arguments& arguments, Terminal& terminal) {
   if (arguments.verb == "run") {
     writeCheckPage(run.job(), folder / "check.html");
     run.optimise(arguments.fresh);
-    run.proof();
+    try {
+      run.proof();
+    } catch (const RunError&) {  // the layout and the solid are still worth a look
+      writeReport(run, folder / "report.html");
+      terminal.line("report    " + (folder / "report.html").string() + ", without a proof");
+      throw;
+    }
     if (!run.job().brief.baseline.empty()) run.analyse();
   }
   if (arguments.verb == "analyse" || arguments.verb == "proof" || arguments.verb == "run")

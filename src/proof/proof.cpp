@@ -6,6 +6,7 @@
 #include <cmath>
 #include <limits>
 #include <memory>
+#include <numeric>
 #include <optional>
 #include <unordered_map>
 
@@ -194,6 +195,32 @@ void addMasses(const QuadraticTets& mesh, const ProofProblem& problem, const Tet
     (bonded[materials.numberOf(t)] ? proof.bonded : proof.mass) += volumes[t] * materials.of(t).density;
 }
 
+/// The nodes of each piece of the mesh, in the order of its first node.
+std::vector<std::vector<std::size_t>> piecesOf(const QuadraticTets& mesh) {
+  std::vector<std::size_t> parent(mesh.nodeCount());
+  std::iota(parent.begin(), parent.end(), std::size_t{0});
+  const auto root = [&](std::size_t n) {
+    while (parent[n] != n) n = parent[n] = parent[parent[n]];
+    return n;
+  };
+  for (const auto& tet : mesh.tets())
+    for (const int n : tet) {
+      const std::size_t a = root(static_cast<std::size_t>(tet[0]));
+      const std::size_t b = root(static_cast<std::size_t>(n));
+      parent[std::max(a, b)] = std::min(a, b);
+    }
+  std::vector<std::vector<std::size_t>> pieces;
+  std::vector<std::size_t> place(mesh.nodeCount());
+  for (std::size_t n = 0; n < mesh.nodeCount(); ++n) {
+    if (root(n) == n) {
+      place[n] = pieces.size();
+      pieces.emplace_back();
+    }
+    pieces[place[root(n)]].push_back(n);
+  }
+  return pieces;
+}
+
 /// The stiffness under one set of supports, ready to solve.
 class Held {
  public:
@@ -209,8 +236,10 @@ class Held {
           if (problem.supports[s].directions >> i & 1 && owner < 0) owner = static_cast<int>(s);
         }
       }
-    refuseFreeMotions(mesh, problem.across != AcrossSheet::body, c.name);
-    if (problem.across == AcrossSheet::free) holdInPlane(mesh);
+    const std::vector<std::vector<std::size_t>> pieces = piecesOf(mesh);
+    refuseFreeMotions(mesh, problem.across != AcrossSheet::body, pieces, c.name);
+    if (problem.across == AcrossSheet::free)
+      for (const std::vector<std::size_t>& piece : pieces) holdInPlane(mesh, piece);
     stiffness_ = mesh.stiffness(materials, mask_);
     multigrid_ = buildTetHierarchy(mesh, spacing, stiffness_);
   }
@@ -235,31 +264,41 @@ class Held {
   const std::vector<std::uint8_t>& directions() const { return mask_; }
 
  private:
-  /// On a finished part a support acts only where the part touches its face, which may be too little.
-  void refuseFreeMotions(const QuadraticTets& mesh, bool planar, const std::string& name) const {
-    std::vector<HeldPoint> points;
-    for (std::size_t n = 0; n < mask_.size(); ++n)
-      if (mask_[n]) points.push_back({mesh.nodes()[n], mask_[n]});
-    const std::vector<std::string> motions = freeMotions(points, planar);
-    if (motions.empty()) return;
-    throw RunError(
-        fmt::format("in case {} what the body touches of its supports does not hold it: free is {}", name,
-                    motions.front()),
-        "make it reach the supports with a keep there, or let more supports act");
+  /// On a finished part a support acts only where the part touches its face, which may be too little. Pieces
+  /// that are not joined are each held by themselves, or not at all.
+  void refuseFreeMotions(const QuadraticTets& mesh, bool planar,
+                         const std::vector<std::vector<std::size_t>>& pieces, const std::string& name) const {
+    for (const std::vector<std::size_t>& piece : pieces) {
+      std::vector<HeldPoint> points;
+      for (const std::size_t n : piece)
+        if (mask_[n]) points.push_back({mesh.nodes()[n], mask_[n]});
+      const std::vector<std::string> motions = freeMotions(points, planar);
+      if (motions.empty()) continue;
+      Box box;
+      for (const std::size_t n : piece) box.extend(mesh.nodes()[n]);
+      throw RunError(
+          fmt::format("in case {} what {} touches of its supports does not hold it: {}", name,
+                      pieces.size() == 1
+                          ? std::string("the body")
+                          : fmt::format("the piece of the body between {} and {}, one of {} not joined,",
+                                        placeText(box.min()), placeText(box.max()), pieces.size()),
+                      motions.front()),
+          "make it reach the supports with a keep there, or let more supports act");
+    }
   }
 
-  /// A sheet in plane stress may get thinner: held across is only what keeps it from leaving its plane, three
-  /// nodes far apart, as near to the middle of its thickness as there are.
-  void holdInPlane(const QuadraticTets& mesh) {
+  /// A sheet in plane stress may get thinner: held across is only what keeps each piece from leaving its
+  /// plane, three nodes far apart, as near to the middle of its thickness as there are.
+  void holdInPlane(const QuadraticTets& mesh, const std::vector<std::size_t>& piece) {
     Box bounds;
-    for (const Vec3& p : mesh.nodes()) bounds.extend(p);
+    for (const std::size_t n : piece) bounds.extend(mesh.nodes()[n]);
     const double middle = bounds.center().z();
     double least = std::numeric_limits<double>::max();
-    for (const Vec3& p : mesh.nodes()) least = std::min(least, std::abs(p.z() - middle));
+    for (const std::size_t n : piece) least = std::min(least, std::abs(mesh.nodes()[n].z() - middle));
     const auto best = [&](const auto& score) {
-      std::size_t found = 0;
+      std::size_t found = piece.front();
       double most = -1;
-      for (std::size_t n = 0; n < mesh.nodeCount(); ++n) {
+      for (const std::size_t n : piece) {
         const Vec3& p = mesh.nodes()[n];
         if (std::abs(p.z() - middle) > least + 1e-9 * bounds.sizes().z() || score(p) <= most) continue;
         most = score(p);

@@ -484,6 +484,12 @@ void writePage(const JobRun& run, const json& results, const std::filesystem::pa
           figureText(o, "black_and_white_J"), 100 * o["grey_over_mass"].get<double>(),
           100 * o["grey_over_space"].get<double>());
   }
+  if (results.contains("proof_failure")) {
+    const json& failure = results["proof_failure"];
+    if (!results.contains("outside")) head = "<span class=\"verdict warn\">verdict: inconclusive</span>";
+    warnings.push_back(fmt::format("there is no proof of the part: {}. {}",
+                                   failure["what"].get<std::string>(), failure["cure"].get<std::string>()));
+  }
   for (const auto& [name, body] : bodiesOf(results))
     for (const json& doubt : body->value("doubts", json::array()))
       warnings.push_back(name + ": " + doubt.get<std::string>());
@@ -558,7 +564,7 @@ void writeCheckPage(const Job& job, const std::filesystem::path& path) {
 void writeAnalysis(const JobRun& run, const std::filesystem::path& path) {
   // The same page without the steps that make the part.
   json results = run.results();
-  for (const char* step : {"optimise", "solid", "proof", "outside"}) results.erase(step);
+  for (const char* step : {"optimise", "solid", "proof", "proof_failure", "outside"}) results.erase(step);
   writePage(run, results, path);
 }
 

@@ -261,7 +261,15 @@ void JobRun::proof(bool fresh) {
   const Implicit f = solidFunction(smoothLayout(), job_.regions, results_["solid"]["threshold"].get<double>(),
                                    job_.brief.solid.cleanUp, nullptr, BondedParts::joined);
   const TriangleMesh exported = readStl(folder_ / "solid.stl");
-  json figures = analysed(f, &exported, "proof.vtu", true);
+  json figures;
+  try {
+    figures = analysed(f, &exported, "proof.vtu", true);
+  } catch (const RunError& error) {  // the page tells it beside the solid
+    results_["proof_failure"] = {
+        {"what", error.what()}, {"cure", error.cure()}, {"fingerprint", fingerprint}};
+    save();
+    throw;
+  }
   figures["fingerprint"] = fingerprint;
   results_["proof"] = figures;
   save();

@@ -2,6 +2,8 @@
 
 #include <fmt/format.h>
 
+#include <string_view>
+
 #include "barelattice/base/file.hpp"
 #include "barelattice/base/hash.hpp"
 #include "barelattice/base/json_text.hpp"
@@ -100,7 +102,10 @@ bool JobRun::fits(const char* step, const std::string& fingerprint, const char* 
 }
 
 void JobRun::forget(const std::vector<const char*>& steps) {
-  for (const char* step : steps) results_.erase(step);
+  for (const char* step : steps) {
+    results_.erase(step);
+    if (step == std::string_view("proof")) results_.erase("proof_failure");
+  }
   save();
 }
 

@@ -233,6 +233,38 @@ TEST(Proof, refusesAFaceThatIsNotOnTheSolidIfItMatters) {
   EXPECT_NEAR(proof.faceShare[1], 1, 1e-9);
 }
 
+// Two bars that do not touch: each is held by itself, in plane stress too, or the one that is not is named.
+TEST(Proof, holdsEveryPieceByItselfOrNamesTheOneThatIsFree) {
+  const ShapePtr first = makeBox({0, 0, 0}, {0.04, 0.01, 0.004});
+  const ShapePtr second = makeBox({0, 0.02, 0}, {0.04, 0.03, 0.004});
+  const ShapePtr both = makeUnion({first, second});
+  for (const AcrossSheet across : {AcrossSheet::body, AcrossSheet::free}) {
+    ProofProblem problem;
+    problem.material = kSteel;
+    problem.material.poisson = 0;
+    problem.across = across;
+    problem.faces = {planeFace("left", first, -Vec3::UnitX(), 0.0005),
+                     planeFace("right", first, Vec3::UnitX(), 0.0005),
+                     planeFace("other left", second, -Vec3::UnitX(), 0.0005),
+                     planeFace("other right", second, Vec3::UnitX(), 0.0005)};
+    const unsigned held = across == AcrossSheet::body ? 7U : 3U;
+    problem.supports = {{"root", 0, held}, {"other root", 2, held}};
+    problem.cases = {{"pull", {{"pull", 1, {{800, 0, 0}}}, {"push", 3, {{-400, 0, 0}}}}, {0, 1}}};
+    const Proof proof = prove(proofMesh(both, 0.002, problem), 0.002, problem);
+    const double stretch = 20e6 / kSteel.modulus * 0.04;
+    EXPECT_NEAR(proof.cases[0].faceDisplacement[1].x() / stretch, 1, 1e-6);
+    EXPECT_NEAR(proof.cases[0].faceDisplacement[3].x() / stretch, -0.5, 1e-6);
+    problem.cases[0].supports = {0};
+    try {
+      prove(proofMesh(both, 0.002, problem), 0.002, problem);
+      FAIL() << "the second bar flies away";
+    } catch (const RunError& error) {
+      EXPECT_NE(std::string(error.what()).find("(40, 30, 4) mm, one of 2 not joined"), std::string::npos)
+          << error.what();
+    }
+  }
+}
+
 Proof proofWith(double mass, std::vector<std::pair<double, double>> tipAndFactor) {
   Proof proof;
   proof.mass = mass;
