@@ -5,7 +5,7 @@ set -euo pipefail
 cd "$(dirname "$0")/.."
 
 packages=(build-essential cmake ninja-build libeigen3-dev libfmt-dev libcli11-dev libtomlplusplus-dev nlohmann-json3-dev
-  libtbb-dev libpugixml-dev libmeshoptimizer-dev lib3mf-dev libqhull-dev
+  libtbb-dev libpugixml-dev libmeshoptimizer-dev lib3mf-dev libzip-dev libqhull-dev
   libocct-data-exchange-dev libocct-modeling-algorithms-dev libgtest-dev libgmock-dev "$@")
 command -v node >/dev/null || packages+=(nodejs)
 command -v npm >/dev/null || packages+=(npm)

@@ -7,6 +7,8 @@
 #include <atomic>
 #include <csignal>
 #include <memory>
+#include <new>
+#include <nlohmann/json.hpp>
 #include <string_view>
 
 #include "barelattice/base/error.hpp"
@@ -151,7 +153,7 @@ int work(const Arguments& arguments, Terminal& terminal) {
     terminal.line(
         fmt::format("report    {} ({:.0f} s in all)", (folder / "report.html").string(), watch.seconds()));
   }
-  if (arguments.json) fmt::print("{}\n", jsonText(run.results(), 2));
+  if (arguments.json) fmt::print("{}\n", jsonText(run.current(), 2));
   const bool ownPart = arguments.verb == "optimise" || arguments.verb == "solid" || arguments.verb == "run" ||
                        (arguments.verb == "proof" && !outside);
   if (ownPart && !run.settled()) return kNotProven;
@@ -216,6 +218,13 @@ int guarded(Arguments arguments, Terminal& terminal) {
     return kWrongInput;
   } catch (const Error& error) {
     terminal.error(error.what(), error.cure());
+    return kFailed;
+  } catch (const std::bad_alloc&) {
+    terminal.error("there is not enough memory", "take larger voxels, or fewer tetrahedra in [proof]");
+    return kFailed;
+  } catch (const nlohmann::json::exception& error) {
+    terminal.error(fmt::format("the run folder holds what this version did not write: {}", error.what()),
+                   "take another folder, or delete results.json in it");
     return kFailed;
   } catch (const std::exception& error) {
     terminal.error(error.what(), "");

@@ -6,6 +6,7 @@
 #include <algorithm>
 #include <cmath>
 #include <cstdlib>
+#include <string_view>
 
 #include "barelattice/base/quantity.hpp"
 
@@ -25,13 +26,35 @@ std::string triple(Vec3 v) {
   return fmt::format("{:>9.4g} {:>9.4g} {:>9.4g}", v.x(), v.y(), v.z());
 }
 
+/// True for a terminal that knows escape sequences.
+bool obeys(int stream) {
+  const char* kind = std::getenv("TERM");
+  return ::isatty(stream) != 0 && kind && std::string_view(kind) != "dumb";
+}
+
+/// Text without what a terminal would obey: names and messages of a stranger's file pass through here.
+std::string printable(const std::string& text) {
+  std::string safe;
+  for (std::size_t i = 0; i < text.size(); ++i) {
+    const auto c = static_cast<unsigned char>(text[i]);
+    const auto next = i + 1 < text.size() ? static_cast<unsigned char>(text[i + 1]) : '\0';
+    if (c == 0xc2 && next >= 0x80 && next < 0xa0) {  // U+0080 to U+009F
+      safe += '?';
+      ++i;
+    } else {
+      safe += (c < 0x20 && c != '\n') || c == 0x7f ? '?' : text[i];
+    }
+  }
+  return safe;
+}
+
 }  // namespace
 
 Terminal::Terminal(bool quiet, bool plain)
     : quiet_(quiet),
       plain_(plain),
-      interactive_(!plain && ::isatty(STDOUT_FILENO) != 0),
-      colours_(::isatty(STDERR_FILENO) != 0 && std::getenv("NO_COLOR") == nullptr) {}
+      interactive_(!plain && obeys(STDOUT_FILENO)),
+      colours_(obeys(STDERR_FILENO) && std::getenv("NO_COLOR") == nullptr) {}
 
 Terminal::~Terminal() {
   clearLive();
@@ -46,25 +69,26 @@ void Terminal::clearLive() {
 void Terminal::line(const std::string& text) {
   if (quiet_) return;
   clearLive();
-  fmt::print("{}\n", text);
+  fmt::print("{}\n", printable(text));
   std::fflush(stdout);
 }
 
 void Terminal::live(const std::string& text, bool log) {
   if (quiet_) return;
   if (interactive_) {
-    fmt::print("\r\033[K{}", text);
+    fmt::print("\r\033[K{}", printable(text));
     liveShown_ = true;
   } else if (log) {
-    fmt::print("{}\n", text);
+    fmt::print("{}\n", printable(text));
   }
   std::fflush(stdout);
 }
 
 void Terminal::error(const std::string& what, const std::string& cure) {
   clearLive();
-  fmt::print(stderr, "{}error{}: {}\n", colours_ ? "\033[1;31m" : "", colours_ ? "\033[0m" : "", what);
-  if (!cure.empty()) fmt::print(stderr, "  to mend it: {}\n", cure);
+  fmt::print(stderr, "{}error{}: {}\n", colours_ ? "\033[1;31m" : "", colours_ ? "\033[0m" : "",
+             printable(what));
+  if (!cure.empty()) fmt::print(stderr, "  fix: {}\n", printable(cure));
 }
 
 std::string describeJob(const Job& job) {
@@ -103,13 +127,14 @@ std::string describeIteration(const IterationRecord& r) {
 }
 
 std::string describeBodies(const JobRun& run) {
+  const nlohmann::json results = run.current();
   std::string text = fmt::format("  {:<16} {:<10} {:>13} {:>16} {:>24} {:>20}\n", "case", "body",
                                  "compliance, J", "displacement, mm", "von Mises, MPa", "safety factor");
   const std::pair<const char*, const char*> bodies[]{
       {"proof", "part"}, {"outside", "outside"}, {"baseline", "baseline"}, {"block", "block"}};
   for (const auto& [key, name] : bodies) {
-    if (!run.results().contains(key)) continue;
-    for (const auto& c : run.results()[key]["cases"])
+    if (!results.contains(key)) continue;
+    for (const auto& c : results[key]["cases"])
       text +=
           fmt::format("  {:<16} {:<10} {:>13.4g} {:>16.4g} {:>14.4g} +- {:>6} {:>10.3g} +- {:>6}\n",
                       c["name"].get<std::string>(), name, c["compliance_J"].get<double>(),
@@ -118,8 +143,8 @@ std::string describeBodies(const JobRun& run) {
                       c["safety_factor"].get<double>(), errorText(c["safety_factor_error"].get<double>()));
   }
   for (const auto& [key, name] : bodies) {
-    if (!run.results().contains(key) || std::string(key) == "block") continue;
-    for (const auto& r : run.results()[key]["requirements"])
+    if (!results.contains(key) || std::string(key) == "block") continue;
+    for (const auto& r : results[key]["requirements"])
       text += fmt::format(
           "  {:<10} {:<30} {:>9.4g} +- {} {} ({} {:.4g}): {}\n", name, r["what"].get<std::string>(),
           r["value"].get<double>(), errorText(r["error"].get<double>()), r["unit"].get<std::string>(),

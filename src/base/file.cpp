@@ -7,7 +7,6 @@
 #include <cstdint>
 #include <cstring>
 #include <fstream>
-#include <sstream>
 
 #include "barelattice/base/error.hpp"
 
@@ -35,17 +34,27 @@ void writeFile(const std::filesystem::path& path, std::string_view content) {
   }
 }
 
-std::string readFile(const std::filesystem::path& path) {
+std::string readFile(const std::filesystem::path& path, std::uintmax_t most) {
+  const auto fail = [&](const std::string& cause, const char* cure = "") {
+    throw InputError(fmt::format("cannot read {}: {}", path.string(), cause), cure);
+  };
+  // Looked at before it is opened: to open a pipe waits for its writer, and a device would never end.
+  std::error_code fault;
+  const std::filesystem::file_status status = std::filesystem::status(path, fault);
+  if (!std::filesystem::exists(status)) fail(fault ? fault.message() : "there is no such file");
+  if (std::filesystem::is_directory(status)) fail("it is a folder");
+  if (!std::filesystem::is_regular_file(status)) fail("it is not a file");
+  const std::uintmax_t size = std::filesystem::file_size(path, fault);
+  if (fault) fail(fault.message());
+  if (size > most)
+    fail(fmt::format("it has {:.4g} MB, more than the {:.4g} MB that are read",
+                     static_cast<double>(size) / 1e6, static_cast<double>(most) / 1e6));
   errno = 0;
   std::ifstream in(path, std::ios::binary);
-  std::ostringstream content;
-  std::error_code ignored;
-  const bool regular = std::filesystem::is_regular_file(path, ignored);  // a device would never end
-  if (in && regular) content << in.rdbuf();
-  if (!in || !regular)
-    throw InputError(
-        fmt::format("cannot read {}: {}", path.string(), errno ? std::strerror(errno) : "not a file"));
-  return std::move(content).str();
+  std::string content(static_cast<std::size_t>(size), '\0');
+  in.read(content.data(), static_cast<std::streamsize>(size));
+  if (!in) fail(errno ? std::strerror(errno) : "it ended early");
+  return content;
 }
 
 std::string toBase64(std::string_view bytes) {

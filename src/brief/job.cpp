@@ -115,6 +115,14 @@ double voxelFor(const Regions& regions, double budget) {
   return size;
 }
 
+/// "60 x 18 x 30 mm"
+std::string sizeText(const Vec3& sizes, int dimensions) {
+  std::string text;
+  for (int i = 0; i < dimensions; ++i)
+    text += fmt::format("{}{:.4g}", i ? " x " : "", sizes[i] * kMillimetresPerMetre);
+  return text + " mm";
+}
+
 /// A face whose points mostly have no cell below them is refused; a minor part is worth a warning.
 void checkCovered(Job& job, const std::string& what, const std::string& face, TextPlace place,
                   double covered) {
@@ -130,6 +138,34 @@ void checkCovered(Job& job, const std::string& what, const std::string& face, Te
         fmt::format("[{}]: only {:.0f} % of face {} has material below it", what, 100 * covered, face));
 }
 
+template <int D>
+Vec3 cellCentre(const Domain<D>& domain, std::size_t cell, const Regions& regions) {
+  Vec3 centre(0, 0, 0.5 * regions.thickness);
+  centre.head<D>() = domain.grid.frame().centre(domain.grid.cellIndex(cell));
+  return centre;
+}
+
+/// A face with material on its outer side too is no surface: what acts on it would act inside the part.
+void checkOpen(Job& job, const std::string& what, const std::string& faceName, TextPlace place) {
+  const Face& face = job.face(faceName);
+  const double above = 0.1 * job.brief.voxel;
+  double buried = 0;
+  for (const SurfacePoint& point : face.points)
+    if (job.regions.available(point.position + above * point.normal) < -0.5 * above) buried += point.area;
+  const double share = buried / face.area();
+  constexpr double kMostly = 0.5;
+  constexpr double kLittle = 0.02;
+  if (share > kMostly)
+    refuse(job.brief, place,
+           fmt::format(
+               "[{}] acts inside the design space: {:.0f} % of face {} has the space on its outer side too",
+               what, 100 * share, faceName),
+           "take what fills the bore or pocket out of the space, or clear it");
+  if (share > kLittle)
+    job.warnings.push_back(fmt::format("[{}]: {:.0f} % of face {} has the design space on its outer side too",
+                                       what, 100 * share, faceName));
+}
+
 /// Supports and loads of every case on the grid.
 template <int D>
 class CaseBuilder {
@@ -139,6 +175,8 @@ class CaseBuilder {
   void build() {
     attachSupports();
     const std::vector<Forces> unit = loadForces();
+    for (const BriefCase& c : job_.brief.cases) checkConnected(c);
+    checkPieces();
     for (const BriefCase& c : job_.brief.cases) addCase(c, unit);
   }
 
@@ -149,6 +187,7 @@ class CaseBuilder {
       const Face& face = job_.face(support.face);
       const Attachment<D>& attached = attachments_.emplace_back(grid_, face);
       checkCovered(job_, "supports." + support.name, support.face, support.place, attached.covered());
+      checkOpen(job_, "supports." + support.name, support.face, support.place);
       job_.supportCentre += face.area() * face.centroid();
       area += face.area();
     }
@@ -160,6 +199,7 @@ class CaseBuilder {
     for (const BriefLoad& load : job_.brief.loads) {
       const Attachment<D> attachment(grid_, job_.face(load.face));
       checkCovered(job_, "loads." + load.name, load.face, load.place, attachment.covered());
+      checkOpen(job_, "loads." + load.name, load.face, load.place);
       attachment.addAction(load.action, unit.emplace_back());
       loadCells_.push_back(attachment.cells());
     }
@@ -169,27 +209,86 @@ class CaseBuilder {
   /// The degrees of freedom a case holds, once no rigid motion is left.
   std::vector<std::size_t> heldIn(const BriefCase& c) const {
     std::vector<std::size_t> held;
-    std::vector<HeldPoint> points;
+    std::vector<std::vector<HeldPoint>> points(pieces_.cells.size());
     for (std::size_t s = 0; s < attachments_.size(); ++s) {
       const BriefSupport& support = job_.brief.supports[s];
       if (!uses(c, support.name)) continue;
       for (const std::size_t node : attachments_[s].nodes()) {
         HeldPoint point{Vec3::Zero(), support.directions};
         point.position.head<D>() = grid_.nodePosition(node);
-        points.push_back(point);
+        points[pieceOfNode_[node]].push_back(point);
         for (int i = 0; i < D; ++i)
           if (support.directions >> i & 1) held.push_back(gridDof(grid_, node, i));
       }
     }
     std::sort(held.begin(), held.end());
     held.erase(std::unique(held.begin(), held.end()), held.end());
-    const std::vector<std::string> motions = freeMotions(points, D == 2);
-    if (!motions.empty())
-      refuse(job_.brief, job_.brief.supports.front().place,
-             fmt::format("the supports of case {} leave a rigid motion free: {}", c.name,
-                         fmt::join(motions, "; ")),
-             "hold another face or direction, or a wider face");
+    // Every piece of the space that is loaded has to stand by itself.
+    std::set<std::size_t> loaded;
+    for (std::size_t l = 0; l < loadCells_.size(); ++l)
+      if (c.loads.contains(job_.brief.loads[l].name))
+        for (const std::size_t cell : loadCells_[l])
+          loaded.insert(static_cast<std::size_t>(pieces_.ofCell[cell]));
+    if (loaded.empty())
+      for (std::size_t p = 0; p < points.size(); ++p)
+        if (!points[p].empty()) loaded.insert(p);
+    for (const std::size_t piece : loaded) {
+      const std::vector<std::string> motions = freeMotions(points[piece], D == 2);
+      if (!motions.empty())
+        refuse(job_.brief, job_.brief.supports.front().place,
+               fmt::format("the supports of case {} leave a rigid motion {}free: {}", c.name,
+                           loaded.size() == 1 ? "" : "of a piece of the design space ",
+                           fmt::join(motions, "; ")),
+               "hold another face or direction, or a wider face");
+    }
     return held;
+  }
+
+  /// What is on a piece of the space of its own is on no part: a keep or support in mid-air.
+  void checkPieces() const {
+    if (pieces_.cells.size() < 2) return;
+    std::vector<char> loaded(pieces_.cells.size(), 0);
+    for (const auto& cells : loadCells_)
+      for (const std::size_t cell : cells) loaded[static_cast<std::size_t>(pieces_.ofCell[cell])] = 1;
+    const std::string cure =
+        "correct its place, or what cuts the design space apart; the places above are where "
+        "it lies and where the space is";
+    const Box space = job_.regions.space->bounds();
+    const auto where = [&](const Vec3& place) {
+      return fmt::format("round {}, while the design space goes from {} to {}", placeText(place),
+                         placeText(space.min()), placeText(space.max()));
+    };
+    for (std::size_t s = 0; s < attachments_.size(); ++s) {
+      const BriefSupport& support = job_.brief.supports[s];
+      const std::vector<std::size_t> cells = attachments_[s].cells();
+      if (std::none_of(cells.begin(), cells.end(), [&](std::size_t cell) {
+            return loaded[static_cast<std::size_t>(pieces_.ofCell[cell])];
+          }))
+        refuse(job_.brief, support.place,
+               fmt::format("[supports.{}] holds a piece that nothing joins to any load, {}", support.name,
+                           where(job_.face(support.face).centroid())),
+               cure);
+    }
+    for (std::size_t k = 0; k < job_.brief.keeps.size(); ++k) {
+      if (job_.brief.keeps[k].assumed) continue;
+      Box keep;
+      bool joined = false;
+      for (std::size_t cell = 0; cell < pieces_.ofCell.size() && !joined; ++cell) {
+        const Vec3 centre = cellCentre(std::get<Domain<D>>(job_.domain), cell, job_.regions);
+        if (job_.regions.keeps[k]->distance(centre) > 0) continue;
+        keep.extend(centre);
+        joined = loaded[static_cast<std::size_t>(pieces_.ofCell[cell])];
+      }
+      if (!joined && !keep.isEmpty())
+        refuse(job_.brief, job_.brief.keeps[k].place,
+               fmt::format("keep \"{}\" is on a piece that nothing joins to any load, {}",
+                           job_.brief.keeps[k].name(), where(keep.center())),
+               cure);
+    }
+    const auto parts = std::count(loaded.begin(), loaded.end(), 1);
+    if (parts > 1)
+      job_.warnings.push_back(fmt::format(
+          "the design space is {} pieces that are loaded and do not touch: it will be so many parts", parts));
   }
 
   /// Every loaded face must hang together with a held one through cells that exist.
@@ -209,8 +308,15 @@ class CaseBuilder {
                    "join the regions, or check that no clear cuts them apart");
   }
 
+  std::vector<std::size_t> nodePieces() const {
+    std::vector<std::size_t> piece(grid_.nodeCount(), 0);
+    for (std::size_t cell = 0; cell < grid_.cellCount(); ++cell)
+      for (const auto node : grid_.cellNodes(cell))
+        piece[static_cast<std::size_t>(node)] = static_cast<std::size_t>(pieces_.ofCell[cell]);
+    return piece;
+  }
+
   void addCase(const BriefCase& c, const std::vector<Forces>& unit) {
-    checkConnected(c);
     GridCase gridCase{c.name, c.weight, {}, heldIn(c)};
     CaseSummary summary{c.name, c.weight, {}};
     double sizes = 0;
@@ -238,16 +344,10 @@ class CaseBuilder {
   Job& job_;
   const Grid<D>& grid_;
   Pieces pieces_ = findPieces(grid_, std::vector<std::uint8_t>(grid_.cellCount(), 1));
+  std::vector<std::size_t> pieceOfNode_ = nodePieces();
   std::vector<Attachment<D>> attachments_;  // by support
   std::vector<std::vector<std::size_t>> loadCells_;
 };
-
-template <int D>
-Vec3 cellCentre(const Domain<D>& domain, std::size_t cell, const Regions& regions) {
-  Vec3 centre(0, 0, 0.5 * regions.thickness);
-  centre.head<D>() = domain.grid.frame().centre(domain.grid.cellIndex(cell));
-  return centre;
-}
 
 void settleMass(Job& job) {
   const Brief& brief = job.brief;
@@ -475,16 +575,27 @@ Job prepare(Brief brief, double coarser) {
                        2 * brief.voxel * kMillimetresPerMetre),
            "make the voxel smaller or the member thicker");
   // Before anything is sampled: faces take memory too.
-  const Vec3 sizes = brief.shape(brief.space)->bounds().sizes() / brief.voxel;
-  if (sizes.head(brief.sheet ? 2 : 3).prod() > kMostCells)
-    refuse(brief, {},
-           fmt::format("the box round the design space holds more than {:.0e} voxels of {:.4g} mm",
-                       kMostCells, brief.voxel * kMillimetresPerMetre),
-           "choose a larger voxel");
+  const int dimensions = brief.sheet ? 2 : 3;
+  const Vec3 space = brief.shape(brief.space)->bounds().sizes();
+  const auto refuseMany = [dimensions](const Brief& of, const Vec3& sizes) {
+    if (Vec3(sizes / of.voxel).head(dimensions).prod() > kMostCells)
+      refuse(
+          of, {},
+          fmt::format("the box round design space and keeps, {}, holds more than {:.0e} voxels of {:.4g} mm",
+                      sizeText(sizes, dimensions), kMostCells, of.voxel * kMillimetresPerMetre),
+          "choose a larger voxel, or look for a length in a wrong unit");
+  };
+  refuseMany(brief, space);
+  if (brief.smallestMember > space.head(dimensions).maxCoeff())
+    refuse(brief, brief.memberPlace,
+           fmt::format("'smallest_member' is {:.4g} mm, and the design space is {} in all",
+                       brief.smallestMember * kMillimetresPerMetre, sizeText(space, dimensions)),
+           "it is the thinnest wall or bar you can make: look for a length in a wrong unit");
   job.brief = std::move(brief);
   job.warnings = job.brief.notes;
   job.faces = pickFaces(job.brief, kFaceSpacing * job.brief.voxel);
   job.regions = regionsOf(job.brief, job.faces);
+  refuseMany(job.brief, job.regions.bounds().sizes());
   backLoads(job);
   try {
     if (job.flat())

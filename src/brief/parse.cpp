@@ -11,6 +11,7 @@
 #include "barelattice/brief/brief.hpp"
 #include "shapes.hpp"
 #include "table_reader.hpp"
+#include "text_limits.hpp"
 
 namespace barelattice {
 namespace {
@@ -39,6 +40,7 @@ void forEachNamed(TableReader& top, const std::string& key, const std::string& c
   });
   if (names.empty()) group.fail("is empty", cure);
   for (const std::string& name : names) {
+    group.checkName(name);
     TableReader reader = group.table(*group.raw().get(name), name);
     read(reader, name);
     reader.finish();
@@ -481,9 +483,10 @@ toml::table parseToml(std::string_view text, const std::filesystem::path& path) 
 
 BriefError::BriefError(const std::filesystem::path& file, TextPlace place, const std::string& what,
                        const std::string& cure)
-    : InputError(place.line ? fmt::format("{}:{}:{}: {}", file.string(), place.line, place.column, what)
-                            : fmt::format("{}: {}", file.string(), what),
-                 cure),
+    : InputError(place.line
+                     ? fmt::format("{}:{}:{}: {}", file.string(), place.line, place.column, shortened(what))
+                     : fmt::format("{}: {}", file.string(), shortened(what)),
+                 shortened(cure)),
       place_(place) {}
 
 const ShapePtr& Brief::shape(const std::string& name) const {
@@ -512,6 +515,7 @@ const BriefFace& Brief::face(const std::string& name) const {
 }
 
 Brief parseBrief(std::string_view text, const std::filesystem::path& path) {
+  refuseDeepKeys(text, path);
   const toml::table document = parseToml(text, path);
   TableReader top(path, document, "");
   Brief brief;
@@ -568,7 +572,7 @@ Brief parseBrief(std::string_view text, const std::filesystem::path& path) {
 }
 
 Brief readBrief(const std::filesystem::path& path) {
-  return parseBrief(readFile(path), path);
+  return parseBrief(readFile(path, 2 * kMostBriefBytes), path);
 }
 
 }  // namespace barelattice

@@ -21,6 +21,10 @@
 namespace barelattice {
 namespace {
 
+constexpr std::size_t kMostShapes = 2000;
+constexpr std::size_t kMostDepth = 50;       // of shapes made from shapes: each asks the next by a call
+constexpr std::size_t kMostPieces = 20'000;  // of one shape, copies counted: each may be asked at every point
+
 class ShapeBuilder {
  public:
   ShapeBuilder(TableReader shapes, const std::optional<BriefSheet>& sheet, std::filesystem::path folder)
@@ -48,8 +52,12 @@ class ShapeBuilder {
     std::vector<std::string> order = names_;
     std::sort(order.begin(), order.end(),
               [&](const std::string& a, const std::string& b) { return lineOf(a) < lineOf(b); });
+    if (order.size() > kMostShapes)
+      shapes_.fail(fmt::format("defines {} shapes, more than {}", order.size(), kMostShapes),
+                   "many like pieces are a 'repeat'; a form of many corners belongs in a file");
     std::vector<BriefShape> shapes;
     for (const std::string& name : order) {
+      shapes_.checkName(name);
       const ShapePtr shape = build(name);
       shapes.push_back({name, shape, texts_[name], parts_[name]});
     }
@@ -71,6 +79,9 @@ class ShapeBuilder {
     node.visit([&](const auto& value) { normal << value; });
     texts_[name] = name + "=" + normal.str();
     building_.push_back(name);
+    if (building_.size() > kMostDepth)
+      reader.fail(fmt::format("is the last of more than {} shapes each made from the next", kMostDepth),
+                  "a union or difference takes a list of shapes");
     ShapePtr shape;
     std::vector<std::string> kinds;
     for (const auto& [key, make] : makers_) {
@@ -92,7 +103,25 @@ class ShapeBuilder {
     if (!shape) reader.fail("is empty", fmt::format("give it one of: {}", fmt::join(kinds, ", ")));
     open_.erase(name);
     building_.pop_back();
+    std::size_t& pieces = pieces_[name];
+    for (const std::string& part : parts_[name]) pieces += pieces_[part] * copies_;
+    copies_ = 1;
+    pieces = std::max<std::size_t>(pieces, 1);
+    if (pieces > kMostPieces) refusePieces(reader, node, pieces);
     return done_[name] = shape;
+  }
+
+  [[noreturn]] static void refusePieces(const TableReader& reader, const toml::node& node,
+                                        std::size_t pieces) {
+    reader.fail(node, fmt::format("is made of {} pieces, more than {}", pieces, kMostPieces),
+                "copies of copies multiply: repeat less, or what lies in the design space only");
+  }
+
+  /// So many copies of a body, if that is not too much.
+  void multiply(const TableReader& reader, const toml::node& node, std::size_t copies) {
+    copies_ = copies;
+    const std::size_t pieces = pieces_[parts_[building_.back()].back()] * copies;
+    if (pieces > kMostPieces) refusePieces(reader, node, pieces);
   }
 
   static double length(TableReader& reader, const std::string& key, const std::string& cure) {
@@ -370,7 +399,7 @@ class ShapeBuilder {
       }
     } else if (solids.size() > 1) {
       reader.fail(node, fmt::format("{} holds {} solids", path.filename().string(), solids.size()),
-                  fmt::format("say which: solid = a number from 1, or one of: {}", fmt::join(names, ", ")));
+                  "say which: solid = a number from 1, or one of: " + listed(names));
     }
     if (!solids[chosen].valid)
       notes.push_back(
@@ -473,6 +502,7 @@ class ShapeBuilder {
     const ShapePtr body = named(reader, "of");
     const MirrorPlane plane = reader.mirrorPlane(sheet_ ? 2 : 3);
     reader.finish();
+    multiply(outer, node, 2);
     return makeUnion({body, makeTransformed(body, reflection(plane.axis, plane.at))});
   }
 
@@ -501,6 +531,7 @@ class ShapeBuilder {
       each = Eigen::Translation3d(centre) * Eigen::AngleAxisd(turn, axis) * Eigen::Translation3d(-centre);
     }
     reader.finish();
+    multiply(outer, node, static_cast<std::size_t>(times));
     std::vector<ShapePtr> copies{body};
     Eigen::Isometry3d map = Eigen::Isometry3d::Identity();
     for (int i = 1; i < times; ++i) copies.push_back(makeTransformed(body, map = map * each));
@@ -518,6 +549,8 @@ class ShapeBuilder {
   std::vector<std::string> building_;  // innermost last
   std::map<std::string, std::string> texts_;
   std::map<std::string, std::vector<std::string>> parts_;
+  std::map<std::string, std::size_t> pieces_;  // of each shape
+  std::size_t copies_ = 1;                     // of its parts, in the shape just made
 };
 
 }  // namespace

@@ -32,11 +32,13 @@ struct Sampled {
 };
 
 /// Looks at points of a lattice inside a shape.
+/// @param within where to look: of a shape that reaches far beyond the design space only what is near counts.
 /// @param sheet thickness of a sheet, zero for a body.
 /// @param enough thickness at which nothing more is wanted to be known, m; zero to look everywhere.
-Sampled sampledInside(const Shape& shape, double sheet, double step, const std::vector<ShapePtr>& clears,
-                      double enough = 0) {
-  const Box box = shape.bounds();
+Sampled sampledInside(const Shape& shape, const Box& within, double sheet, double step,
+                      const std::vector<ShapePtr>& clears, double enough = 0) {
+  const Box box = shape.bounds().intersection(within);
+  if (box.isEmpty()) return {};
   const Vec3 sizes = box.sizes() / step;
   const auto rows = static_cast<std::size_t>(std::max(0.0, std::ceil(sizes.y() - 0.5)));
   const auto layers =
@@ -90,15 +92,14 @@ Sampled sampledInside(const Shape& shape, double sheet, double step, const std::
     cleared += row.cleared;
     if (row.depth > best.depth) best = row;
   }
-  // From the best sample to the deepest place near it.
+  // From the best sample to the deepest place near it, diagonally too: near a corner no single axis leads on.
   for (double reach = step; reach > 0.02 * step; reach *= 0.5)
-    for (int axis = 0; axis < (sheet > 0 ? 2 : 3); ++axis)
-      for (const double sign : {-1.0, 1.0}) {
-        const Vec3 point = best.deepest + sign * reach * Vec3::Unit(axis);
-        if (-shape.distance(point) <= best.depth) continue;
-        best.depth = -shape.distance(point);
-        best.deepest = point;
-      }
+    forEachIndex<3>({3, 3, sheet > 0 ? 1 : 3}, [&](const Index<3>& way) {
+      const Vec3 point = best.deepest + reach * Vec3(way[0] - 1, way[1] - 1, sheet > 0 ? 0 : way[2] - 1);
+      if (-shape.distance(point) <= best.depth) return;
+      best.depth = -shape.distance(point);
+      best.deepest = point;
+    });
   if (result.inside) result.cleared = static_cast<double>(cleared) / static_cast<double>(result.inside);
   result.thickness = 2 * best.depth;
   return result;
@@ -321,10 +322,17 @@ void warnOfLostFeatures(Job& job) {
                     "mm: the layout "
                     "hardly sees them, the solid does. Fill them ('fill'), or take smaller voxels",
                     lost.size(), *std::min_element(lost.begin(), lost.end()) * kMillimetresPerMetre));
+  const Vec3 margin = Vec3::Constant(2 * job.brief.voxel);
+  const Box near(job.regions.bounds().min() - margin, job.regions.bounds().max() + margin);
   for (std::size_t c = 0; c < job.regions.clears.size(); ++c) {
-    const double thickness = sampledInside(*job.regions.clears[c], job.regions.thickness,
-                                           0.5 * job.brief.voxel, {}, job.brief.voxel)
-                                 .thickness;
+    const Sampled clear = sampledInside(*job.regions.clears[c], near, job.regions.thickness,
+                                        0.5 * job.brief.voxel, {}, job.brief.voxel);
+    if (clear.inside == 0 && job.regions.clears[c]->bounds().intersection(near).isEmpty()) {
+      job.warnings.push_back(fmt::format("clear \"{}\" lies beside the design space and takes nothing of it",
+                                         job.brief.clears[c]));
+      continue;
+    }
+    const double thickness = clear.thickness;
     if (thickness >= job.brief.voxel) continue;
     const double least = narrowestHeld(job.regions);
     job.warnings.push_back(fmt::format(
@@ -336,6 +344,41 @@ void warnOfLostFeatures(Job& job) {
                           "{:.2g} mm",
                           least * kMillimetresPerMetre)));
   }
+}
+
+/// Refuses a mirror that has nothing on its other side, warns of one across a space that is not symmetric.
+template <int D>
+void checkMirror(Job& job) {
+  if (!job.brief.mirror) return;
+  const auto& [axis, at] = *job.brief.mirror;
+  const Domain<D>& domain = std::get<Domain<D>>(job.domain);
+  const std::vector<int> partner = mirrorPartners(domain.grid, axis, at);
+  double alone = 0;
+  double all = 0;
+  std::size_t pairs = 0;
+  for (std::size_t c = 0; c < partner.size(); ++c) {
+    const auto other = static_cast<std::size_t>(partner[c]);
+    const Index<D> here = domain.grid.cellIndex(c);
+    const double centre = domain.grid.frame().centre(here)[axis];
+    const bool onPlane = std::abs(centre - at) < 0.75 * domain.grid.frame().size;
+    pairs += other != c;
+    all += domain.fill[c];
+    alone += other == c ? (onPlane ? 0 : domain.fill[c]) : std::abs(domain.fill[c] - domain.fill[other]);
+  }
+  const Box box = job.regions.space->bounds();
+  if (pairs == 0)
+    refuse(job.brief, job.brief.mirrorPlace,
+           fmt::format("the mirror plane at {:.4g} mm has none of the design space on its other side: that "
+                       "goes from {:.4g} to {:.4g} mm along {}",
+                       at * kMillimetresPerMetre, box.min()[axis] * kMillimetresPerMetre,
+                       box.max()[axis] * kMillimetresPerMetre, "xyz"[axis]),
+           "put the plane through the middle of what is symmetric, or leave the mirror out");
+  constexpr double kLopsided = 0.05;  // voxels at walls differ a little from one side to the other
+  if (alone > kLopsided * all)
+    job.warnings.push_back(fmt::format(
+        "[making.mirror] {:.0f} % of the design space has no like on the other side of the plane: "
+        "there the layout is not mirrored",
+        100 * alone / all));
 }
 
 void warnOfUnused(Job& job) {
@@ -355,8 +398,8 @@ void warnOfUnused(Job& job) {
 void checkKeeps(Job& job) {
   for (std::size_t k = 0; k < job.brief.keeps.size(); ++k) {
     if (job.brief.keeps[k].assumed) continue;  // whatever there is of it will do
-    const Sampled keep = sampledInside(*job.regions.keeps[k], job.regions.thickness, 0.5 * job.brief.voxel,
-                                       job.regions.clears);
+    const Sampled keep = sampledInside(*job.regions.keeps[k], job.regions.bounds(), job.regions.thickness,
+                                       0.5 * job.brief.voxel, job.regions.clears);
     const std::string name = job.brief.keeps[k].name();
     if (keep.cleared > 0.5)
       refuse(job.brief, job.brief.keeps[k].place,
@@ -379,6 +422,10 @@ void warnOfSurprises(Job& job) {
   if (!job.brief.layout && job.flat()) refuseNarrows<2>(job, narrow);
   if (!job.brief.layout && !job.flat()) refuseNarrows<3>(job, narrow);
   job.warnings.insert(job.warnings.end(), narrow.begin(), narrow.end());
+  if (job.flat())
+    checkMirror<2>(job);
+  else
+    checkMirror<3>(job);
   warnOfLeanTarget(job);
   warnOfMassBounds(job);
   warnOfLostFeatures(job);

@@ -7,6 +7,8 @@
 #include <cmath>
 #include <numeric>
 
+#include "text_limits.hpp"
+
 namespace barelattice {
 namespace {
 
@@ -28,8 +30,17 @@ std::size_t editDistance(std::string_view a, std::string_view b) {
 
 }  // namespace
 
+std::string listed(const std::vector<std::string>& names) {
+  constexpr std::size_t kMost = 40;
+  const std::size_t shown = std::min(names.size(), kMost);
+  const auto end = names.begin() + static_cast<std::ptrdiff_t>(shown);
+  return fmt::format("{}{}", fmt::join(names.begin(), end, ", "),
+                     shown < names.size() ? fmt::format(" and {} more", names.size() - shown) : "");
+}
+
 std::string nearestName(std::string_view name, const std::vector<std::string>& known) {
   std::string best;
+  if (name.size() > kMostNameBytes) return best;
   std::size_t least = std::max<std::size_t>(2, name.size() / 3) + 1;
   for (const std::string& candidate : known) {
     const std::size_t distance = editDistance(name, candidate);
@@ -47,6 +58,17 @@ TextPlace TableReader::placeOf(const toml::node& node) {
 
 void TableReader::fail(const toml::node& at, const std::string& what, const std::string& cure) const {
   throw BriefError(file_, placeOf(at), label_.empty() ? what : label_ + " " + what, cure);
+}
+
+void TableReader::checkName(const std::string& name) const {
+  const std::string fault = faultOfName(name);
+  if (fault.empty()) return;
+  for (const auto& [key, node] : table_) {
+    if (key.str() != name) continue;
+    const auto& begin = key.source().begin;
+    throw BriefError(file_, {static_cast<int>(begin.line), static_cast<int>(begin.column)},
+                     fmt::format("{} has a name that {}", label_, fault), "give it a short name");
+  }
 }
 
 std::string TableReader::named(const std::string& key) const {
@@ -175,7 +197,7 @@ void TableReader::resolve(const toml::node& at, const char* what, const std::str
   fail(at, fmt::format("names the unknown {} \"{}\"", what, name),
        !near.empty()   ? fmt::format("did you mean \"{}\"?", near)
        : known.empty() ? fmt::format("no {} is defined", what)
-                       : fmt::format("known are: {}", fmt::join(known, ", ")));
+                       : "known are: " + listed(known));
 }
 
 std::vector<std::string> TableReader::texts(const toml::node& node, const std::string& key) const {
@@ -207,10 +229,10 @@ void TableReader::finish() const {
     if (std::find(known_.begin(), known_.end(), name) != known_.end()) continue;
     const std::string near = nearestName(name, known_);
     const auto& begin = key.source().begin;
-    throw BriefError(file_, {static_cast<int>(begin.line), static_cast<int>(begin.column)},
-                     (label_.empty() ? "" : label_ + " ") + fmt::format("has the unknown key '{}'", name),
-                     near.empty() ? fmt::format("known here: {}", fmt::join(known_, ", "))
-                                  : fmt::format("did you mean '{}'?", near));
+    throw BriefError(
+        file_, {static_cast<int>(begin.line), static_cast<int>(begin.column)},
+        (label_.empty() ? "" : label_ + " ") + fmt::format("has the unknown key '{}'", name),
+        near.empty() ? "known here: " + listed(known_) : fmt::format("did you mean '{}'?", near));
   }
 }
 

@@ -16,6 +16,9 @@ namespace barelattice {
 /// The name among `known` that `name` most likely was meant to be; empty if none is close.
 std::string nearestName(std::string_view name, const std::vector<std::string>& known);
 
+/// Names for a message, the first of them if there are many.
+std::string listed(const std::vector<std::string>& names);
+
 /// One table of the brief. Every key must be asked for; `finish` refuses the others by name.
 class TableReader {
  public:
@@ -54,6 +57,9 @@ class TableReader {
   std::vector<std::string> texts(const toml::node& node, const std::string& key) const;
   const toml::array& array(const toml::node& node, const std::string& key) const;
   TableReader table(const toml::node& node, const std::string& key) const;
+
+  /// Refuses a name under which this table defines something, if it cannot stand in messages and files.
+  void checkName(const std::string& name) const;
 
   /// Refuses a name that is not among the known ones.
   void resolve(const toml::node& at, const char* what, const std::string& name,

@@ -7,6 +7,7 @@
 #include "barelattice/base/error.hpp"
 #include "barelattice/base/quantity.hpp"
 #include "mesh_formats.hpp"
+#include "three_mf_limits.hpp"
 
 namespace barelattice {
 namespace {
@@ -125,6 +126,7 @@ TriangleMesh parse3mf(const std::string& bytes, const std::filesystem::path& pat
       throw InputError(fmt::format("{} is not a whole 3MF file (3MF library, code {:#x})", path.string(),
                                    static_cast<unsigned>(result)));
   };
+  refuseEndless3mf(bytes, path);
   Handle<NMR::PLib3MFModel> given;
   Handle<NMR::PLib3MFModel> model;
   Handle<NMR::PLib3MFModelReader> reader;

@@ -39,6 +39,7 @@ json caseJson(const BodyProof& body, std::size_t k, const ProofProblem& problem)
           {"face_displacement_error_mm", faceErrors},
           {"peak_von_mises_MPa", c.peakStress * kMPa},
           {"peak_at_mm", vectorJson(c.peakAt, kMm)},
+          {"judged_everywhere", c.judgedEverywhere},
           {"judged_von_mises_MPa", c.judgedStress * kMPa},
           {"judged_von_mises_error_MPa", kMPa * errors.judgedStress.error},
           {"judged_at_mm", vectorJson(c.judgedAt, kMm)},

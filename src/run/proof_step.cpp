@@ -233,6 +233,13 @@ void JobRun::noteDoubts(const json& figures) {
     if (offset.get<double>() > kExact)
       note(fmt::format("          the body lies {:.2g} mm off face {} on average", offset.get<double>(),
                        face));
+  for (const json& c : figures["cases"])
+    if (c["judged_everywhere"].get<bool>()) {
+      note(fmt::format(
+          "warning   set_apart ({:.4g} mm) leaves nothing of the body: stress is judged everywhere",
+          job_.brief.exclusion * kMm));
+      break;
+    }
   for (const json& doubt : figures.value("doubts", json::array()))
     note("warning   " + doubt.get<std::string>());
   for (const json& r : figures["requirements"])
@@ -293,11 +300,6 @@ std::string JobRun::prediction() const {
 }
 
 void JobRun::analyse(bool fresh) {
-  std::vector<std::string> allShapes;
-  for (const BriefShape& shape : job_.brief.shapes) allShapes.push_back(shape.name);
-  const std::string regions =
-      fingerprint({"sheet", "material", "design", "parts", "regions", "faces", "supports", "loads", "cases"},
-                  job_.brief.shapeTexts(allShapes));
   const auto body = [&](const char* key, const char* file, const std::string& fingerprint,
                         const Implicit& f) {
     if (!fresh && fits(key, fingerprint, file)) {
@@ -314,15 +316,13 @@ void JobRun::analyse(bool fresh) {
                      errorText(figures["compliance_error_J"].get<double>())));
     noteDoubts(figures);
   };
-  body("block", "block.vtu", proofFingerprint(regions),
+  body("block", "block.vtu", regionsFingerprint({}),
        [this](const Vec3& p) { return job_.regions.available(p); });
   if (job_.brief.baseline.empty()) return;
   const ShapePtr baseline = job_.brief.shape(job_.brief.baseline);
-  body("baseline", "baseline.vtu", proofFingerprint(regions + job_.brief.baseline),
-       [this, baseline](const Vec3& p) {
-         return std::max(std::min(baseline->distance(p), job_.regions.bonded(p)),
-                         job_.regions.withinSheet(p));
-       });
+  body("baseline", "baseline.vtu", regionsFingerprint(job_.brief.baseline), [this, baseline](const Vec3& p) {
+    return std::max(std::min(baseline->distance(p), job_.regions.bonded(p)), job_.regions.withinSheet(p));
+  });
 }
 
 void JobRun::proofOf(const std::filesystem::path& file, bool fresh) {
@@ -331,7 +331,8 @@ void JobRun::proofOf(const std::filesystem::path& file, bool fresh) {
   const ShapePtr& shape = body.shape;
   const MeshDefects defects = inspectMesh(surface);
   for (const std::string& mend : body.mended) note("mended    " + file.string() + ": " + mend);
-  const std::string fingerprint = proofFingerprint(layoutFingerprint() + hashOf(readFile(file)));
+  const std::string hash = hashOf(readFile(file));
+  const std::string fingerprint = proofFingerprint(layoutFingerprint() + hash);
   if (!fresh && fits("outside", fingerprint, "outside.vtu")) {
     note("proof     reused: outside.vtu fits " + file.string());
     return;
@@ -341,6 +342,7 @@ void JobRun::proofOf(const std::filesystem::path& file, bool fresh) {
                           &surface, "outside.vtu", false);
   figures["fingerprint"] = fingerprint;
   figures["file"] = file.filename().string();
+  figures["file_hash"] = hash;
   figures["surface"] = defects.text();
   results_["outside"] = figures;
   save();

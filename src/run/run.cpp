@@ -96,9 +96,40 @@ std::string JobRun::proofFingerprint(const std::string& before) const {
                      before + fmt::format(";{};{:.9g}", job_.brief.tetrahedra, job_.brief.exclusion));
 }
 
+std::string JobRun::regionsFingerprint(const std::string& baseline) const {
+  std::vector<std::string> shapes;
+  for (const BriefShape& shape : job_.brief.shapes) shapes.push_back(shape.name);
+  const std::string regions =
+      fingerprint({"sheet", "material", "design", "parts", "regions", "faces", "supports", "loads", "cases"},
+                  job_.brief.shapeTexts(shapes));
+  return proofFingerprint(regions + baseline);
+}
+
+json JobRun::current() const {
+  json current = results_;
+  const std::string ofSolid = solidFingerprint();
+  const std::string ofProof = proofFingerprint(ofSolid);
+  const auto keep = [&](const char* step, const std::string& fingerprint) {
+    if (!current.contains(step)) return;
+    const json& own = current[step];
+    if (own.is_object() && own.value("fingerprint", "") == fingerprint) return;
+    current.erase(step);
+    current["left_out"].push_back(step);
+  };
+  keep("optimise", layoutFingerprint());
+  keep("solid", ofSolid);
+  keep("proof", ofProof);
+  keep("proof_failure", ofProof);
+  keep("block", regionsFingerprint({}));
+  keep("baseline", job_.brief.baseline.empty() ? "none" : regionsFingerprint(job_.brief.baseline));
+  if (current.contains("outside") && current["outside"].is_object())
+    keep("outside", proofFingerprint(layoutFingerprint() + current["outside"].value("file_hash", "")));
+  return current;
+}
+
 bool JobRun::fits(const char* step, const std::string& fingerprint, const char* file) const {
-  return results_.contains(step) && results_[step].value("fingerprint", "") == fingerprint &&
-         std::filesystem::exists(folder_ / file);
+  return results_.contains(step) && results_[step].is_object() &&
+         results_[step].value("fingerprint", "") == fingerprint && std::filesystem::exists(folder_ / file);
 }
 
 void JobRun::forget(const std::vector<const char*>& steps) {

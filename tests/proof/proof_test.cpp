@@ -233,6 +233,25 @@ TEST(Proof, refusesAFaceThatIsNotOnTheSolidIfItMatters) {
   EXPECT_NEAR(proof.faceShare[1], 1, 1e-9);
 }
 
+// Set apart as far as the part is long, its stress is judged all the same: never "nothing, so it holds".
+TEST(Proof, judgesEverywhereWhereNothingElseIsLeft) {
+  const ShapePtr bar = makeBox({0, 0, 0}, {0.1, 0.02, 0.02});
+  ProofProblem problem;
+  problem.material = kSteel;
+  problem.material.poisson = 0;
+  problem.faces = {planeFace("left", bar, -Vec3::UnitX(), 0.001),
+                   planeFace("right", bar, Vec3::UnitX(), 0.001)};
+  problem.supports = {{"root", 0}};
+  problem.cases = {{"pull", {{"pull", 1, {{8000, 0, 0}}}}, {0}}};
+  for (const double apart : {0.0, 0.03, 0.049, 0.051, 1.0}) {
+    problem.exclusion = apart;
+    const Proof proof = prove(proofMesh(bar, 0.004, problem), 0.004, problem);
+    EXPECT_EQ(proof.cases[0].judgedEverywhere, apart > 0.05) << apart;
+    EXPECT_NEAR(proof.cases[0].judgedStress / 20e6, 1, 1e-3) << apart;
+    EXPECT_NEAR(proof.cases[0].percentiles[1] / 20e6, 1, 1e-3) << apart;
+  }
+}
+
 // Two bars that do not touch: each is held by itself, in plane stress too, or the one that is not is named.
 TEST(Proof, holdsEveryPieceByItselfOrNamesTheOneThatIsFree) {
   const ShapePtr first = makeBox({0, 0, 0}, {0.04, 0.01, 0.004});

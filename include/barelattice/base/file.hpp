@@ -2,6 +2,7 @@
 /// Files that appear whole or not at all.
 #pragma once
 
+#include <cstdint>
 #include <filesystem>
 #include <string>
 #include <string_view>
@@ -13,9 +14,12 @@ namespace barelattice {
 /// @throws RunError naming the file and the cause.
 void writeFile(const std::filesystem::path& path, std::string_view content);
 
+/// Files larger than this many bytes are not read: their content would not fit beside what is made of it.
+inline constexpr std::uintmax_t kMostFileBytes = 2'000'000'000;
+
 /// The whole content of a file.
-/// @throws InputError if it cannot be read.
-std::string readFile(const std::filesystem::path& path);
+/// @throws InputError if it is no file, is larger than `most` bytes, or cannot be read to its end.
+std::string readFile(const std::filesystem::path& path, std::uintmax_t most = kMostFileBytes);
 
 /// Base64 (RFC 4648, section 4) of raw bytes.
 std::string toBase64(std::string_view bytes);

@@ -27,7 +27,7 @@ Estimated extrapolated(double coarse, double fine, double ratio, double order);
 /// constants found on exact solutions (docs/performance.md):
 ///   compliance           2 |C_c - C_f| / (r^p - 1), and half of the recovery gap;
 ///   displacement of face 1.5 |u_c - u_f| / (r^p - 1), and half of the compliance's relative error;
-///   stress               1.2 |s_c - s_f| / (r - 1), 0.7 of the spread there, and 2.5 times the relative
+///   stress               1.2 |s_c - s_f| / (r - 1), 0.7 of judgedSpread, and 2.5 times the relative
 ///                        error of the energy norm, sqrt(gap / C).
 /// The order p is the one the recovery gap shows, 1 (a crack) to 2 (straight edges on round faces).
 struct CaseErrors {

@@ -88,7 +88,10 @@ struct CaseProof {
   std::array<double, 4> percentiles{};  ///< von Mises stress that kPercentiles of the volume outside the
                                         ///< exclusion distance stay below, Pa
   double recoveryGap = 0;               ///< see QuadraticTets::recoveryGap, J
-  double judgedSpread = 0;  ///< how far the tetrahedra round judgedAt differ, Pa; see MaterialStress::spread
+  bool judgedEverywhere = false;        ///< the exclusion left nothing else to judge
+  double judgedSpread = 0;  ///< how far the tetrahedra round judgedAt differ (MaterialStress::spread), or
+                            ///< twice how far they do wherever the stress is within 5 % of it (root mean
+                            ///< square): the larger, Pa
   std::vector<Resultant> reactions;    ///< by support: force on the part, moment about the origin
   Resultant applied;                   ///< of the loads as they act on the mesh, about the origin
   std::vector<double> vonMises;        ///< by corner node, Pa

@@ -53,6 +53,9 @@ class JobRun {
   const std::filesystem::path& folder() const { return folder_; }
   /// What results.json holds. Lengths in mm, masses in kg, stresses in MPa, forces in N, energies in J.
   const nlohmann::json& results() const { return results_; }
+  /// The same without the steps that belong to another state of the brief or another grid; those are listed
+  /// under "left_out".
+  nlohmann::json current() const;
 
   /// True if every requirement is met, false if one is not met or inconclusive; nothing before the proof or
   /// without requirements.
@@ -79,6 +82,8 @@ class JobRun {
   std::string layoutFingerprint() const;
   std::string solidFingerprint() const;
   std::string proofFingerprint(const std::string& before) const;
+  /// Of the block ("") or the baseline with its name.
+  std::string regionsFingerprint(const std::string& baseline) const;
 
   template <int D>
   OptimiseResult runOptimiser();
