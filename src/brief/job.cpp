@@ -119,7 +119,7 @@ double voxelFor(const Regions& regions, double budget) {
 std::string sizeText(const Vec3& sizes, int dimensions) {
   std::string text;
   for (int i = 0; i < dimensions; ++i)
-    text += fmt::format("{}{:.4g}", i ? " x " : "", sizes[i] * kMillimetresPerMetre);
+    text += fmt::format("{}{}", i ? " x " : "", std::round(1e4 * sizes[i]) / 10);  // to a tenth of a mm
   return text + " mm";
 }
 

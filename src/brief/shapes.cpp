@@ -79,9 +79,7 @@ class ShapeBuilder {
     node.visit([&](const auto& value) { normal << value; });
     texts_[name] = name + "=" + normal.str();
     building_.push_back(name);
-    if (building_.size() > kMostDepth)
-      reader.fail(fmt::format("is the last of more than {} shapes each made from the next", kMostDepth),
-                  "a union or difference takes a list of shapes");
+    if (building_.size() > kMostDepth) refuseDepth(reader);
     ShapePtr shape;
     std::vector<std::string> kinds;
     for (const auto& [key, make] : makers_) {
@@ -104,11 +102,21 @@ class ShapeBuilder {
     open_.erase(name);
     building_.pop_back();
     std::size_t& pieces = pieces_[name];
-    for (const std::string& part : parts_[name]) pieces += pieces_[part] * copies_;
+    std::size_t& depth = depth_[name];
+    for (const std::string& part : parts_[name]) {
+      pieces += pieces_[part] * copies_;
+      depth = std::max(depth, depth_[part] + 1);
+    }
+    if (depth > kMostDepth) refuseDepth(reader);
     copies_ = 1;
     pieces = std::max<std::size_t>(pieces, 1);
     if (pieces > kMostPieces) refusePieces(reader, node, pieces);
     return done_[name] = shape;
+  }
+
+  [[noreturn]] static void refuseDepth(const TableReader& reader) {
+    reader.fail(fmt::format("is the last of more than {} shapes each made from the next", kMostDepth),
+                "a union or difference takes a list of shapes");
   }
 
   [[noreturn]] static void refusePieces(const TableReader& reader, const toml::node& node,
@@ -550,6 +558,7 @@ class ShapeBuilder {
   std::map<std::string, std::string> texts_;
   std::map<std::string, std::vector<std::string>> parts_;
   std::map<std::string, std::size_t> pieces_;  // of each shape
+  std::map<std::string, std::size_t> depth_;   // shapes below each
   std::size_t copies_ = 1;                     // of its parts, in the shape just made
 };
 

@@ -98,6 +98,12 @@ void JobRun::solid(bool fresh) {
   if (solid.pieces > 1 && !job_.regions.hasBonded())  // those may be what joins them
     warnings.push_back(
         fmt::format("the solid falls into {} pieces: a keep is not connected with the rest", solid.pieces));
+  const double off = solid.volume / wanted - 1;
+  if (options.keepVolume && std::abs(off) > options.volumeTolerance)
+    warnings.push_back(
+        fmt::format("the mass is {:+.2g} % off the target: no threshold comes nearer, the volume "
+                    "jumps there, where a bar joins or parts",
+                    100 * off));
   if (solid.faces.missing > 0)
     warnings.push_back(fmt::format(
         "the solid misses {:.3g} mm2 of the faces of space, keeps and clears, by up to {:.3g} mm round {}: "

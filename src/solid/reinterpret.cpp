@@ -345,8 +345,12 @@ namespace {
       "the keeps may already weigh more than the target, or the layout is too grey");
 }
 
-/// The part of the wanted volume. Volume falls with the threshold: bracket and interpolate (regula falsi,
-/// with the Illinois safeguard).
+/// Off the wanted volume by less than this share, a part is taken where the volume jumps at the threshold: a
+/// bar that joins or parts, a piece that hangs on or is dropped.
+constexpr double kJump = 0.02;
+
+/// The part of the wanted volume, or the nearest to it where that jumps. Volume falls with the threshold:
+/// bracket and interpolate (regula falsi, with the Illinois safeguard).
 /// @param threshold to begin with.
 Solid readAtVolume(const Reinterpretation& part, double threshold, double wantedVolume, double tolerance,
                    const ProgressCallback& progress) {
@@ -355,6 +359,8 @@ Solid readAtVolume(const Reinterpretation& part, double threshold, double wanted
   double excessLow = std::nan("");
   double excessHigh = std::nan("");
   Solid solid;
+  Solid best;
+  double off = std::numeric_limits<double>::max();  // of the best
   constexpr int kTrials = 25;
   for (int trial = 0; trial < kTrials; ++trial) {
     report(progress, fmt::format("reading the layout at {:.3f}", threshold),
@@ -362,6 +368,10 @@ Solid readAtVolume(const Reinterpretation& part, double threshold, double wanted
     solid = part.at(threshold);
     const double excess = solid.volume / wantedVolume - 1;
     if (std::abs(excess) <= tolerance) return solid;
+    if (std::abs(excess) < off) {
+      off = std::abs(excess);
+      best = solid;
+    }
     if (excess > 0) {
       low = threshold;
       if (!std::isnan(excessLow) && !std::isnan(excessHigh)) excessHigh *= 0.5;
@@ -379,7 +389,8 @@ Solid readAtVolume(const Reinterpretation& part, double threshold, double wanted
                           : std::clamp(threshold + 0.5 * excess + (excess > 0 ? 0.01 : -0.01), low + 1e-3,
                                        high - 1e-3);
   }
-  refuseVolume(solid.threshold, solid.volume, wantedVolume);
+  if (off > kJump) refuseVolume(best.threshold, best.volume, wantedVolume);
+  return best;
 }
 
 }  // namespace
@@ -408,7 +419,10 @@ Solid reinterpret(const SmoothLayout& layout, const Regions& regions, double wan
       solid = finer ? part.at(threshold) : std::move(read);
       const double volume = part.volumeWithRoundFaces(solid);
       if (std::abs(volume / wantedVolume - 1) <= options.volumeTolerance) break;
-      if (round == kRounds) refuseVolume(threshold, volume, wantedVolume);
+      if (round == kRounds) {
+        if (std::abs(volume / wantedVolume - 1) > kJump) refuseVolume(threshold, volume, wantedVolume);
+        break;
+      }
       gain += volume;
     }
   } else {

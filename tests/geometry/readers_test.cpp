@@ -1,5 +1,6 @@
 // Triangle files from outside: reading every format, finding and mending what is wrong.
 
+#include <fmt/format.h>
 #include <gmock/gmock.h>
 #include <gtest/gtest.h>
 
@@ -147,6 +148,35 @@ TEST(Read3mf, putsComponentsInTheirPlaces) {
   EXPECT_NEAR(mesh.volume(), 1e-9 * (1 + 8) / 6, 1e-15);
   EXPECT_LT((mesh.bounds().min() - 1e-3 * Vec3(0, 5, 0)).norm(), 1e-9);
   EXPECT_LT((mesh.bounds().max() - 1e-3 * Vec3(12, 7, 2)).norm(), 1e-9);
+}
+
+// Thirty objects of the one before twice are a billion; five thousand of the one before are as deep.
+TEST(Read3mf, refusesWhatNeverEnds) {
+  const auto chain = [](int length, int copies) {
+    std::string objects = kCorner;
+    for (int i = 2; i <= length; ++i) {
+      objects += fmt::format("<object id=\"{}\" type=\"model\"><components>", i);
+      for (int c = 0; c < copies; ++c)
+        objects +=
+            fmt::format("<component objectid='{}' transform=\"1 0 0 0 1 0 0 0 1 {} 0 0\"/>", i - 1, 9 * c);
+      objects += "</components></object>";
+    }
+    return threeMf("millimeter", objects, fmt::format("<item objectid=\"{}\"/>", length));
+  };
+  const auto refused = [](const std::filesystem::path& path) {
+    try {
+      readMesh(path);
+      return std::string();
+    } catch (const InputError& error) {
+      return std::string(error.what());
+    }
+  };
+  EXPECT_THAT(refused(chain(30, 2)), HasSubstr("more than 2e+07 triangles"));
+  EXPECT_THAT(refused(chain(10, 9)), HasSubstr("more than 2e+07 triangles"));
+  EXPECT_THAT(refused(chain(5000, 1)), HasSubstr("nested deeper than 50"));
+  EXPECT_NEAR(readMesh(chain(4, 2)).volume(), 8e-9 / 6, 1e-15);
+  writeFile(ownFolder() / "model.3mf", "PK, and nothing more");
+  EXPECT_THAT(refused(ownFolder() / "model.3mf"), HasSubstr("archive is damaged"));
 }
 
 TEST(Read3mf, refusesWhatIsNotWhole) {
