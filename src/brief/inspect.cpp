@@ -149,8 +149,9 @@ void inspectTriangles(Inspection& inspection, double unit) {
   body.area = after.mesh.area();
   body.bounds = after.mesh.bounds();
   body.valid = inspectTopology(after.mesh).sound();
-  inspection.usable = body.valid;
-  if (body.valid) {
+  if (body.valid) inspection.fault = faultOfShells(after.mesh);
+  inspection.usable = body.valid && inspection.fault.empty();
+  if (inspection.usable) {
     body.volume = after.mesh.volume();
     const ShapePtr shape = makeMeshShape(after.mesh);
     std::vector<Patch> flats;
@@ -298,7 +299,11 @@ std::string describe(const Inspection& inspection) {
                   ? "and nothing is left\n"
                   : "and leaves\n" + defectLines(inspection.remaining, inspection.bodies.front().surface);
     }
-    if (!inspection.usable) text += "it encloses no body as it is: mend it where it was made\n";
+    if (!inspection.fault.empty())
+      text += "which part of it is material cannot be told: " + inspection.fault +
+              "; unite bodies and cut cavities where it was made\n";
+    else if (!inspection.usable)
+      text += "it encloses no body as it is: mend it where it was made\n";
   } else {
     text += fmt::format("{}: {} solid{}, written in {}\n", inspection.file.string(), inspection.bodies.size(),
                         inspection.bodies.size() == 1 ? "" : "s",
@@ -336,6 +341,7 @@ json toJson(const Inspection& inspection) {
     result["vertices"] = inspection.surface.vertices.size();
     result["defects"] = defectsJson(inspection.defects, inspection.surface);
     result["mended"] = inspection.mended;
+    result["fault"] = inspection.fault;
     result["remaining"] = defectsJson(inspection.remaining, inspection.bodies.front().surface);
   } else {
     result["loose_faces"] = inspection.looseFaces;

@@ -246,7 +246,6 @@ class CaseBuilder {
 
   /// What is on a piece of the space of its own is on no part: a keep or support in mid-air.
   void checkPieces() const {
-    if (pieces_.cells.size() < 2) return;
     std::vector<char> loaded(pieces_.cells.size(), 0);
     for (const auto& cells : loadCells_)
       for (const std::size_t cell : cells) loaded[static_cast<std::size_t>(pieces_.ofCell[cell])] = 1;
@@ -272,14 +271,18 @@ class CaseBuilder {
     for (std::size_t k = 0; k < job_.brief.keeps.size(); ++k) {
       if (job_.brief.keeps[k].assumed) continue;
       Box keep;
-      bool joined = false;
+      bool joined = false;  // to what is loaded, or too thin for any voxel and yet at the space
       for (std::size_t cell = 0; cell < pieces_.ofCell.size() && !joined; ++cell) {
         const Vec3 centre = cellCentre(std::get<Domain<D>>(job_.domain), cell, job_.regions);
         if (job_.regions.keeps[k]->distance(centre) > 0) continue;
         keep.extend(centre);
         joined = loaded[static_cast<std::size_t>(pieces_.ofCell[cell])];
       }
-      if (!joined && !keep.isEmpty())
+      if (keep.isEmpty()) {
+        joined = touchesSpace(*job_.regions.keeps[k]);
+        keep = job_.regions.keeps[k]->bounds();
+      }
+      if (!joined)
         refuse(job_.brief, job_.brief.keeps[k].place,
                fmt::format("keep \"{}\" is on a piece that nothing joins to any load, {}",
                            job_.brief.keeps[k].name(), where(keep.center())),
@@ -306,6 +309,20 @@ class CaseBuilder {
                    fmt::format("[loads.{}] is not connected with any support through the design space",
                                job_.brief.loads[l].name),
                    "join the regions, or check that no clear cuts them apart");
+  }
+
+  /// Whether anything of a small shape lies within half a voxel of the design space.
+  bool touchesSpace(const Shape& shape) const {
+    constexpr int kSteps = 24;
+    const Box box = shape.bounds();
+    const double near = 0.5 * grid_.frame().size;
+    bool touches = false;
+    forEachIndex<3>({kSteps, kSteps, kSteps}, [&](const Index<3>& at) {
+      const Vec3 share((at[0] + 0.5) / kSteps, (at[1] + 0.5) / kSteps, (at[2] + 0.5) / kSteps);
+      const Vec3 point = box.min() + share.cwiseProduct(box.sizes());
+      touches = touches || (shape.distance(point) < 0 && job_.regions.space->distance(point) < near);
+    });
+    return touches;
   }
 
   std::vector<std::size_t> nodePieces() const {

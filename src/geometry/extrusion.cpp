@@ -191,6 +191,13 @@ double signedDistance(const std::vector<Piece>& pieces, const Vec2& point) {
   return inside ? -nearest : nearest;
 }
 
+/// True within the region a loop goes round, in whatever sense.
+bool insideLoop(const std::vector<Piece>& pieces, const Vec2& point) {
+  bool inside = false;
+  for (const Piece& p : pieces) inside ^= p.crossed(point) != p.inSegment(point);
+  return inside;
+}
+
 class ExtrusionShape final : public Shape {
  public:
   explicit ExtrusionShape(const Extrusion& extrusion)
@@ -212,6 +219,11 @@ class ExtrusionShape final : public Shape {
     for (std::size_t l = 1; l < loops.size(); ++l)
       if (signedDistance(loops.front(), loops[l].front().from) > 0)
         throw InputError("a hole lies outside the outline");
+    for (std::size_t l = 1; l < loops.size(); ++l)
+      for (std::size_t o = 1; o < loops.size(); ++o)
+        if (o != l && insideLoop(loops[o], loops[l].front().from))
+          throw InputError("a hole lies inside another hole",
+                           "what stands in a hole is a shape of its own, joined by a union");
     for (const auto& loop : loops) {
       std::map<int, std::vector<std::size_t>> curves;
       for (const Piece& piece : loop) {

@@ -9,6 +9,7 @@
 #include "barelattice/base/file_name.hpp"
 #include "barelattice/geometry/stl.hpp"
 #include "mesh_formats.hpp"
+#include "polygon.hpp"
 
 namespace barelattice {
 
@@ -69,15 +70,39 @@ TriangleMesh readMesh(const std::filesystem::path& path, double unit) {
   return parseMesh(readFile(path), format, path, unit);
 }
 
+std::string withPlainLineEnds(const std::string& text) {
+  std::string plain;
+  plain.reserve(text.size());
+  for (std::size_t i = text.starts_with("\xef\xbb\xbf") ? 3 : 0; i < text.size(); ++i) {
+    if (text[i] != '\r')
+      plain += text[i];
+    else if (i + 1 == text.size() || text[i + 1] != '\n')
+      plain += '\n';
+  }
+  return plain;
+}
+
 void appendPolygon(TriangleMesh& mesh, const std::vector<long long>& corners,
                    const std::filesystem::path& path) {
   for (const long long corner : corners)
     if (corner < 0 || corner >= static_cast<long long>(mesh.vertices.size()))
       throw InputError(
           fmt::format("{}: a face names vertex {} of {}", path.string(), corner + 1, mesh.vertices.size()));
-  for (std::size_t i = 1; i + 1 < corners.size(); ++i)
+  constexpr std::size_t kMostCorners = 5000;  // cutting takes the square of their number
+  if (corners.size() > kMostCorners)
+    throw InputError(
+        fmt::format("{}: a face has {} corners, more than {}", path.string(), corners.size(), kMostCorners),
+        "export triangles");
+  if (corners.size() == 3) {
     mesh.triangles.push_back(
-        {static_cast<int>(corners[0]), static_cast<int>(corners[i]), static_cast<int>(corners[i + 1])});
+        {static_cast<int>(corners[0]), static_cast<int>(corners[1]), static_cast<int>(corners[2])});
+    return;
+  }
+  std::vector<Vec3> places;
+  for (const long long corner : corners) places.push_back(mesh.vertices[static_cast<std::size_t>(corner)]);
+  for (const auto& t : triangulated(places))
+    mesh.triangles.push_back(
+        {static_cast<int>(corners[t[0]]), static_cast<int>(corners[t[1]]), static_cast<int>(corners[t[2]])});
 }
 
 }  // namespace barelattice

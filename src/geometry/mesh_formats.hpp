@@ -20,7 +20,10 @@ TriangleMesh parsePly(const std::string& bytes, const std::filesystem::path& pat
 /// In metres: the format names its unit. All objects that are to be built, in their places.
 TriangleMesh parse3mf(const std::string& bytes, const std::filesystem::path& path);
 
-/// Appends a polygon as a fan of triangles. @throws InputError for a vertex that is not there.
+/// Text whose lines end with "\n" alone, whatever they ended with, and without a byte order mark.
+std::string withPlainLineEnds(const std::string& text);
+
+/// Appends a polygon as triangles. @throws InputError for a vertex that is not there, or too many.
 void appendPolygon(TriangleMesh& mesh, const std::vector<long long>& corners,
                    const std::filesystem::path& path);
 

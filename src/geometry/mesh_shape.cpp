@@ -282,6 +282,8 @@ TriangleMesh checked(TriangleMesh mesh) {
     throw InputError("the triangle surface encloses no volume");
   if (volume < 0)
     for (auto& t : mesh.triangles) std::swap(t[1], t[2]);
+  if (const std::string fault = faultOfShells(mesh); !fault.empty())
+    throw InputError(fault, "unite bodies and cut cavities where the file was made, and export one solid");
   return mesh;
 }
 

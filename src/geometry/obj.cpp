@@ -1,5 +1,6 @@
 #include <fmt/format.h>
 
+#include <algorithm>
 #include <cmath>
 #include <iterator>
 #include <sstream>
@@ -24,9 +25,20 @@ std::string objText(const TriangleMesh& mesh) {
 /// Only "v" and "f" lines matter; normals, textures, groups and materials are passed over.
 TriangleMesh parseObj(const std::string& text, const std::filesystem::path& path) {
   TriangleMesh mesh;
-  std::istringstream in(text);
+  std::istringstream in(withPlainLineEnds(text));
   std::string line;
-  for (int number = 1; std::getline(in, line); ++number) {
+  int number = 0;
+  const auto nextLine = [&] {
+    if (!std::getline(in, line)) return false;
+    ++number;
+    for (std::string more; line.ends_with('\\') && std::getline(in, more); ++number) {
+      line.back() = ' ';
+      line += more;
+    }
+    line.erase(std::min(line.find('#'), line.size()));
+    return true;
+  };
+  while (nextLine()) {
     if (line.find('\0') != std::string::npos) throw InputError(path.string() + " is not an OBJ text file");
     std::istringstream words(line);
     std::string word;

@@ -2,7 +2,9 @@
 
 #include <fmt/format.h>
 
+#include <algorithm>
 #include <array>
+#include <cctype>
 #include <cmath>
 #include <cstdint>
 #include <cstring>
@@ -11,6 +13,7 @@
 #include "barelattice/base/error.hpp"
 #include "barelattice/base/file.hpp"
 #include "barelattice/base/quantity.hpp"
+#include "mesh_formats.hpp"
 
 namespace barelattice {
 namespace {
@@ -81,7 +84,7 @@ TriangleMesh readBinary(const std::string& bytes, const std::filesystem::path& p
 /// Text STL: only the vertices matter, three after each "outer loop"; normals are not read.
 TriangleMesh readText(const std::string& text, const std::filesystem::path& path) {
   TriangleMesh mesh;
-  std::istringstream in(text);
+  std::istringstream in(withPlainLineEnds(text));
   std::string line;
   std::array<Vec3, 3> corners;
   std::size_t found = 0;
@@ -90,6 +93,7 @@ TriangleMesh readText(const std::string& text, const std::filesystem::path& path
     std::istringstream words(line);
     std::string word;
     if (!(words >> word)) continue;
+    for (char& c : word) c = static_cast<char>(std::tolower(static_cast<unsigned char>(c)));
     const auto wrong = [&](const char* what) {
       throw InputError(fmt::format("{}:{}: {}", path.string(), number, what));
     };
@@ -119,10 +123,14 @@ TriangleMesh readStl(const std::filesystem::path& path) {
 }
 
 TriangleMesh parseStl(const std::string& bytes, const std::filesystem::path& path) {
-  // Binary files may begin with "solid" too; only text goes on with a line that names a facet or the end.
-  const std::string_view start = std::string_view(bytes).substr(0, 512);
-  const bool text = start.starts_with("solid") && start.find('\n') != std::string_view::npos &&
-                    start.find('\0') == std::string_view::npos;
+  // Binary files may begin with "solid" too, but only they have the length their count of triangles asks for.
+  std::uint32_t count = 0;
+  if (bytes.size() >= kHeaderBytes + 4) std::memcpy(&count, bytes.data() + kHeaderBytes, sizeof count);
+  const bool binary = bytes.size() == kHeaderBytes + 4 + kTriangleBytes * std::size_t{count};
+  std::string start = withPlainLineEnds(bytes.substr(0, 512));
+  start.erase(0, std::min(start.find_first_not_of(" \t\n"), start.size()));
+  for (char& c : start) c = static_cast<char>(std::tolower(static_cast<unsigned char>(c)));
+  const bool text = !binary && start.starts_with("solid") && start.find('\0') == std::string::npos;
   return welded(text ? readText(bytes, path) : readBinary(bytes, path));
 }
 

@@ -5,6 +5,7 @@
 #include <algorithm>
 #include <cmath>
 #include <map>
+#include <numbers>
 
 #include "barelattice/base/groups.hpp"
 #include "barelattice/base/parallel.hpp"
@@ -137,23 +138,95 @@ double TriangleMesh::volume() const {
   return sum / 6;
 }
 
-std::vector<double> shellVolumes(const TriangleMesh& mesh) {
-  Groups shells(mesh.vertices.size());
+std::vector<TriangleMesh> shellsOf(const TriangleMesh& mesh) {
+  Groups groups(mesh.vertices.size());
   for (const auto& t : mesh.triangles)
-    for (const std::size_t i : {1U, 2U}) shells.join(t[0], t[i]);
-  std::map<int, double> volumes;  // by the vertex that stands for the shell
+    for (const std::size_t i : {1U, 2U}) groups.join(t[0], t[i]);
+  std::map<int, std::size_t> number;  // by the vertex that stands for the shell
+  for (const auto& t : mesh.triangles) number.try_emplace(groups.find(t[0]), 0);
+  std::size_t next = 0;
+  for (auto& [vertex, own] : number) own = next++;
+  std::vector<TriangleMesh> shells(number.size());
+  std::vector<int> renumbered(mesh.vertices.size(), -1);
   for (const auto& t : mesh.triangles) {
-    const int shell = shells.find(t[0]);
-    const Vec3& origin = mesh.vertices[static_cast<std::size_t>(shell)];
-    const auto corner = [&](std::size_t i) {
-      return Vec3(mesh.vertices[static_cast<std::size_t>(t[i])] - origin);
-    };
-    volumes[shell] += corner(0).dot(corner(1).cross(corner(2))) / 6;
+    TriangleMesh& shell = shells[number.at(groups.find(t[0]))];
+    std::array<int, 3>& corners = shell.triangles.emplace_back();
+    for (std::size_t i = 0; i < 3; ++i) {
+      int& vertex = renumbered[static_cast<std::size_t>(t[i])];
+      if (vertex < 0) {
+        vertex = static_cast<int>(shell.vertices.size());
+        shell.vertices.push_back(mesh.vertices[static_cast<std::size_t>(t[i])]);
+      }
+      corners[i] = vertex;
+    }
   }
+  return shells;
+}
+
+std::vector<double> shellVolumes(const TriangleMesh& mesh) {
   std::vector<double> all;
-  all.reserve(volumes.size());
-  for (const auto& [shell, volume] : volumes) all.push_back(volume);
+  for (const TriangleMesh& shell : shellsOf(mesh)) all.push_back(shell.volume());
   return all;
+}
+
+namespace {
+
+/// Whether a point lies within a closed surface: the solid angle it fills (van Oosterom & Strackee 1983, IEEE
+/// Trans. Biomed. Eng. 30, 125), which is a full sphere inside and nothing outside. O(triangles).
+bool encloses(const TriangleMesh& shell, const Vec3& point) {
+  double angle = 0;
+  for (std::size_t t = 0; t < shell.triangles.size(); ++t) {
+    const Vec3 a = shell.corner(t, 0) - point;
+    const Vec3 b = shell.corner(t, 1) - point;
+    const Vec3 c = shell.corner(t, 2) - point;
+    const double la = a.norm();
+    const double lb = b.norm();
+    const double lc = c.norm();
+    angle += 2 * std::atan2(a.dot(b.cross(c)), la * lb * lc + a.dot(b) * lc + b.dot(c) * la + c.dot(a) * lb);
+  }
+  return std::abs(angle) > 2 * std::numbers::pi;
+}
+
+}  // namespace
+
+std::string faultOfShells(const TriangleMesh& mesh) {
+  const std::vector<TriangleMesh> shells = shellsOf(mesh);
+  if (shells.size() < 2) return {};
+  std::vector<Box> boxes;
+  for (const TriangleMesh& shell : shells) boxes.push_back(shell.bounds());
+  std::vector<std::vector<std::size_t>> near(shells.size());
+  bool any = false;
+  for (std::size_t s = 0; s < shells.size(); ++s)
+    for (std::size_t o = 0; o < shells.size(); ++o)
+      if (o != s && boxes[o].intersects(boxes[s])) {
+        near[s].push_back(o);
+        any = true;
+      }
+  if (any) {
+    Groups groups(mesh.vertices.size());
+    for (const auto& t : mesh.triangles)
+      for (const std::size_t i : {1U, 2U}) groups.join(t[0], t[i]);
+    for (const auto& [a, b] : findIntersections(mesh)) {
+      const int first = mesh.triangles[static_cast<std::size_t>(a)][0];
+      if (groups.find(first) != groups.find(mesh.triangles[static_cast<std::size_t>(b)][0]))
+        return fmt::format("two bodies overlap at {}: what both fill would count twice",
+                           placeText(mesh.vertices[static_cast<std::size_t>(first)]));
+    }
+  }
+  for (std::size_t s = 0; s < shells.size(); ++s) {
+    const Vec3& at = shells[s].vertices.front();
+    const auto depth =
+        std::count_if(near[s].begin(), near[s].end(), [&](std::size_t o) { return encloses(shells[o], at); });
+    const double volume = shells[s].volume();
+    if (depth % 2 == 0 && volume < 0)
+      return fmt::format("the shell at {} faces inward and lies in no body", placeText(at));
+    if (depth % 2 == 1 && volume > 0)
+      return fmt::format(
+          "the body at {} lies inside another that faces the same way: whether it is a cavity "
+          "or more material is not known",
+          placeText(at));
+  }
+  return {};
 }
 
 double TriangleMesh::area() const {

@@ -103,8 +103,7 @@ class Rounding {
       TriangleMesh result = divided();
       const auto crossings = findIntersections(result);
       if (crossings.empty()) return result;
-      for (const auto& pair : crossings)
-        for (const int t : pair) freeze(static_cast<std::size_t>(origin_[static_cast<std::size_t>(t)]));
+      freeze(crossings);
     }
     return surface_;
   }
@@ -156,9 +155,14 @@ class Rounding {
       for (const auto& [edge, sides] : edges) {
         const auto a = static_cast<std::size_t>(edge >> 32);
         const auto b = static_cast<std::size_t>(edge & 0xffffffffU);
-        Vec3 middle = 0.5 * (mesh.vertices[a] + mesh.vertices[b]);
+        const Vec3 straight = 0.5 * (mesh.vertices[a] + mesh.vertices[b]);
+        Vec3 middle = straight;
         if (sides.fixed || !pieces_.passes(sides.first, sides.second, middle) ||
             !pieces_.project(sides.first, sides.second, middle))
+          continue;
+        // Across the axis of a cone, near its tip, a middle may go to any side, and halving leads nowhere.
+        constexpr double kMostSagitta = 0.3;  // over the length: an arc of 120 degrees
+        if ((middle - straight).norm() > kMostSagitta * (mesh.vertices[a] - mesh.vertices[b]).norm())
           continue;
         middles[edge] = -1;
         places_[edge] = middle;
@@ -222,7 +226,7 @@ class Rounding {
           const std::array<int, 3>& next = mesh.triangles[static_cast<std::size_t>(other)];
           const int far = apex(next, own[i], own[(i + 1) % 3]);
           const int near = own[(i + 2) % 3];
-          if (edges.contains(key(near, far))) continue;
+          if (far == near || edges.contains(key(near, far))) continue;
           const double gain = std::min(quality(mesh, {own[i], far, near}, t),
                                        quality(mesh, {far, own[(i + 1) % 3], near}, other)) -
                               std::min(quality(mesh, own, t), quality(mesh, next, other));
@@ -239,6 +243,7 @@ class Rounding {
         const int far = apex(next, from, to);
         own = {from, far, near};
         next = {far, to, near};
+        edges.try_emplace(key(near, far), std::array<int, 2>{t, with});  // not a second time in this pass
         touched[static_cast<std::size_t>(t)] = touched[static_cast<std::size_t>(with)] = 1;
         any = true;
       }
@@ -289,12 +294,17 @@ class Rounding {
     return twice.dot(normal) / longest;
   }
 
-  /// Leaves a triangle and those beside it as they are from now on.
-  void freeze(std::size_t triangle) {
-    for (std::size_t t = 0; t < surface_.triangles.size(); ++t)
+  /// Leaves the triangles whose parts cross, and those beside them, as they are from now on.
+  void freeze(const std::vector<std::array<int, 2>>& crossings) {
+    std::vector<char> at(surface_.vertices.size(), 0);
+    for (const auto& pair : crossings)
+      for (const int part : pair)
+        for (const int v :
+             surface_.triangles[static_cast<std::size_t>(origin_[static_cast<std::size_t>(part)])])
+          at[static_cast<std::size_t>(v)] = 1;
+    for (std::size_t t = 0; t < frozen_.size(); ++t)
       for (const int v : surface_.triangles[t])
-        if (std::count(surface_.triangles[triangle].begin(), surface_.triangles[triangle].end(), v))
-          frozen_[t] = 1;
+        if (at[static_cast<std::size_t>(v)]) frozen_[t] = 1;
   }
 
   const TriangleMesh& surface_;

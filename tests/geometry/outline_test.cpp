@@ -166,6 +166,17 @@ TEST(SvgOutline, followsTransformsAndUnits) {
   EXPECT_NEAR(radius("width='2in' viewBox='0 0 4 4'", 1e-3), 2e-3, 1e-12) << "what is given wins";
 }
 
+TEST(Extrusion, refusesAHoleWithinAHole) {
+  const std::string rings = "<path d='M0 0 H40 V40 H0Z M5 5 H35 V35 H5Z M10 10 H30 V30 H10Z'/>";
+  try {
+    prism(parsed(rings), 0.01);
+    FAIL() << "an island is no hole";
+  } catch (const InputError& error) {
+    EXPECT_THAT(error.what(), HasSubstr("a hole lies inside another hole"));
+  }
+  EXPECT_NO_THROW(prism(parsed("<path d='M0 0 H40 V40 H0Z M5 5 H15 V35 H5Z M20 10 H30 V30 H20Z'/>"), 0.01));
+}
+
 TEST(SvgOutline, choosesByIdAndRefusesWhatItCannotRead) {
   const std::string two = drawing("<path id='a' d='M0 0H4V4Z'/><polygon id='b' points='0,0 9,0 9,9'/>");
   EXPECT_NEAR(area(parseSvgOutline(two, "two.svg", "b", std::nullopt)), 40.5, 0.3);

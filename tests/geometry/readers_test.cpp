@@ -10,6 +10,7 @@
 #include <cstdint>
 #include <cstring>
 #include <map>
+#include <numbers>
 
 #include "barelattice/base/error.hpp"
 #include "barelattice/base/file.hpp"
@@ -402,6 +403,149 @@ TEST(MeshRepair, namesCrossingsAndSliversWithTheirPlaces) {
   slim.vertices = {{0, 0, 0}, {1, 0, 0}, {0.5, 5e-4, 0}};
   slim.triangles = {{0, 1, 2}};
   EXPECT_EQ(count(findDefects(slim), Kind::sliver), 1U);
+}
+
+/// A box as triangles, its corners in order, facing out or in.
+std::string boxObj(const Vec3& low, const Vec3& high, int first, bool inward = false) {
+  std::string text;
+  for (int i = 0; i < 8; ++i)
+    text += fmt::format("v {} {} {}\n", i & 1 ? high.x() : low.x(), i & 2 ? high.y() : low.y(),
+                        i & 4 ? high.z() : low.z());
+  for (const auto& q :
+       {std::array{0, 2, 3, 1}, {4, 5, 7, 6}, {0, 1, 5, 4}, {2, 6, 7, 3}, {0, 4, 6, 2}, {1, 3, 7, 5}})
+    text += inward ? fmt::format("f {} {} {} {}\n", q[3] + first, q[2] + first, q[1] + first, q[0] + first)
+                   : fmt::format("f {} {} {} {}\n", q[0] + first, q[1] + first, q[2] + first, q[3] + first);
+  return text;
+}
+
+std::string faultOf(const std::string& obj) {
+  try {
+    makeMeshShape(parseMesh(obj, MeshFormat::obj, "t.obj", 1e-3));
+  } catch (const InputError& error) {
+    return error.what();
+  }
+  return {};
+}
+
+// Bodies in bodies and bodies across bodies: what is material has one answer, or none is given.
+TEST(ReadMesh, takesShellsThatTellWhatIsMaterial) {
+  const Vec3 zero(0, 0, 0);
+  const Vec3 ten(10, 10, 10);
+  const std::string outer = boxObj(zero, ten, 1);
+  const auto volume = [](const std::string& obj) {
+    return parseMesh(obj, MeshFormat::obj, "t.obj", 1e-3).volume() * 1e9;
+  };
+  const std::string hollow = outer + boxObj({2, 2, 2}, {8, 8, 8}, 9, true);
+  EXPECT_EQ(faultOf(hollow), "");
+  EXPECT_NEAR(volume(hollow), 1000 - 216, 1e-9);
+  EXPECT_EQ(faultOf(hollow + boxObj({4, 4, 4}, {6, 6, 6}, 17)), "") << "a ball in a cage";
+  EXPECT_EQ(faultOf(outer + boxObj({20, 0, 0}, {30, 10, 10}, 9)), "");
+  EXPECT_THAT(faultOf(outer + boxObj({2, 2, 2}, {8, 8, 8}, 9)),
+              HasSubstr("lies inside another that faces the same"));
+  EXPECT_THAT(faultOf(outer + boxObj({20, 0, 0}, {30, 5, 5}, 9, true)), HasSubstr("lies in no body"));
+  EXPECT_THAT(faultOf(hollow + boxObj({4, 4, 4}, {6, 6, 6}, 17, true)), HasSubstr("lies in no body"));
+  EXPECT_THAT(faultOf(outer + boxObj({5, 5, 5}, {15, 15.5, 16}, 9)), HasSubstr("two bodies overlap at"));
+  EXPECT_THAT(faultOf(outer + boxObj({-5, 3, 3}, {15, 5, 5}, 9)), HasSubstr("two bodies overlap at"));
+}
+
+// An L, a comb and a star, prisms of height 1: the areas are those of the shoelace formula.
+TEST(ReadMesh, cutsConcavePolygons) {
+  const auto prism = [](const std::vector<Eigen::Vector2d>& outline) {
+    std::string text;
+    double twice = 0;
+    const std::size_t n = outline.size();
+    for (const int z : {0, 1})
+      for (const Eigen::Vector2d& p : outline) text += fmt::format("v {} {} {}\n", p.x(), p.y(), z);
+    std::string below = "f";
+    std::string above = "f";
+    for (std::size_t i = 0; i < n; ++i) {
+      below += fmt::format(" {}", n - i);
+      above += fmt::format(" {}", n + i + 1);
+      const std::size_t j = (i + 1) % n;
+      text += fmt::format("f {} {} {} {}\n", i + 1, j + 1, n + j + 1, n + i + 1);
+      twice += outline[i].x() * outline[j].y() - outline[j].x() * outline[i].y();
+    }
+    text += below + "\n" + above + "\n";
+    const TriangleMesh mesh = parseMesh(text, MeshFormat::obj, "t.obj", 1);
+    EXPECT_TRUE(inspectTopology(mesh).sound());
+    EXPECT_TRUE(findIntersections(mesh).empty());
+    double area = 0;  // of the lid: a polygon cut wrongly covers more than itself
+    for (std::size_t t = 0; t < mesh.triangles.size(); ++t) {
+      const Vec3 own =
+          (mesh.corner(t, 1) - mesh.corner(t, 0)).cross(mesh.corner(t, 2) - mesh.corner(t, 0)) / 2;
+      if (mesh.corner(t, 0).z() == 1 && mesh.corner(t, 1).z() == 1 && mesh.corner(t, 2).z() == 1)
+        area += own.norm();
+    }
+    EXPECT_NEAR(area, 0.5 * twice, 1e-12 * twice);
+    EXPECT_NEAR(mesh.volume(), 0.5 * twice, 1e-12 * twice);
+  };
+  prism({{0, 0}, {50, 0}, {50, 10}, {10, 10}, {10, 40}, {0, 40}});
+  prism({{0, 0},
+         {7, 0},
+         {7, 5},
+         {6, 5},
+         {6, 1},
+         {5, 1},
+         {5, 5},
+         {4, 5},
+         {4, 1},
+         {3, 1},
+         {3, 5},
+         {2, 5},
+         {2, 1},
+         {0, 1}});
+  std::vector<Eigen::Vector2d> star;
+  for (int i = 0; i < 60; ++i)
+    star.emplace_back((i % 2 ? 1 : 9) * std::cos(std::numbers::pi * i / 30),
+                      (i % 2 ? 1 : 9) * std::sin(std::numbers::pi * i / 30));
+  prism(star);
+  std::vector<Eigen::Vector2d> spiral;  // two arms of a turn and a half, one inside the other
+  for (int i = 0; i <= 90; ++i)
+    spiral.emplace_back((2 + i / 10.0) * std::cos(i / 10.0), (2 + i / 10.0) * std::sin(i / 10.0));
+  for (int i = 90; i >= 0; --i)
+    spiral.emplace_back((1.2 + i / 10.0) * std::cos(i / 10.0), (1.2 + i / 10.0) * std::sin(i / 10.0));
+  prism(spiral);
+  EXPECT_THROW(parseMesh(
+                   "v 0 0 0\nf" +
+                       [] {
+                         std::string f;
+                         for (int i = 0; i < 6000; ++i) f += " 1";
+                         return f;
+                       }(),
+                   MeshFormat::obj, "t.obj", 1),
+               InputError);
+}
+
+TEST(ReadMesh, takesTextAsItIsWritten) {
+  const std::string stl =
+      "solid a\nfacet normal 0 0 0\nouter loop\nvertex 0 0 0\nvertex 0 1 0\nvertex 1 0 0\nendloop\nendfacet\n"
+      "facet normal 0 0 0\nouter loop\nvertex 0 0 0\nvertex 1 0 0\nvertex 0 0 1\nendloop\nendfacet\n"
+      "facet normal 0 0 0\nouter loop\nvertex 0 0 0\nvertex 0 0 1\nvertex 0 1 0\nendloop\nendfacet\n"
+      "facet normal 0 0 0\nouter loop\nvertex 1 0 0\nvertex 0 1 0\nvertex 0 0 1\nendloop\nendfacet\nendsolid "
+      "a\n";
+  const auto volume = [](const std::string& text) { return parseStl(text, "t.stl").volume() * 1e9; };
+  const auto replaced = [](std::string text, const std::string& from, const std::string& to) {
+    for (std::size_t at = 0; (at = text.find(from, at)) != std::string::npos; at += to.size())
+      text.replace(at, from.size(), to);
+    return text;
+  };
+  std::string capitals = stl;
+  for (char& c : capitals) c = static_cast<char>(std::toupper(static_cast<unsigned char>(c)));
+  for (const std::string& text :
+       {stl, "\xef\xbb\xbf" + stl, " \n\n\t " + stl, capitals, replaced(stl, "\n", "\r"),
+        replaced(stl, "\n", "\r\n"), replaced(stl, "solid a", "solid " + std::string(2000, 'n')),
+        replaced(stl, "\n", "\n   ")})
+    EXPECT_NEAR(volume(text), 1.0 / 6, 1e-9) << text.substr(0, 60);
+  const std::string obj = boxObj({0, 0, 0}, {1, 2, 3}, 1);
+  for (const std::string& text : {obj, replaced(obj, "f ", "f \\\n"), replaced(obj, "\n", " # a comment\n"),
+                                  replaced(obj, "\n", "\r"), "\xef\xbb\xbf" + obj})
+    EXPECT_NEAR(parseMesh(text, MeshFormat::obj, "t.obj", 1).volume(), 6, 1e-12) << text.substr(0, 60);
+  // Binary, although it begins like text.
+  const std::filesystem::path file = ownFolder() / "binary.stl";
+  writeStl(file, ball());
+  std::string bytes = readFile(file);
+  bytes.replace(0, 12, "solid part\n\n");
+  EXPECT_NEAR(parseStl(bytes, "b.stl").volume(), readMesh(file).volume(), 1e-15);
 }
 
 }  // namespace

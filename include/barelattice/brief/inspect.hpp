@@ -44,6 +44,7 @@ struct Inspection {
   TriangleMesh surface;               ///< as it is in the file
   std::vector<std::string> mended;    ///< what reading it in a brief would mend
   std::vector<MeshDefect> remaining;  ///< what is left then, in the first body's surface
+  std::string fault;                  ///< why closed triangles still do not tell what is material; or empty
   bool usable = true;                 ///< a brief can use it
 };
 

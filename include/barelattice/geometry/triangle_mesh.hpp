@@ -75,6 +75,14 @@ MeshDefects inspectMesh(const TriangleMesh& mesh);
 /// bodies, negative for voids. O(n).
 std::vector<double> shellVolumes(const TriangleMesh& mesh);
 
+/// The shells themselves, in the order of shellVolumes. O(n log n).
+std::vector<TriangleMesh> shellsOf(const TriangleMesh& mesh);
+
+/// Whether the shells of a closed surface together tell what is material: bodies that overlap, a body within
+/// another that faces the same way, and a cavity in nothing do not. Empty if they do, else what is wrong and
+/// where. O(n log n), and O(n) for every shell whose box meets another's.
+std::string faultOfShells(const TriangleMesh& mesh);
+
 /// Merges vertices with equal coordinates and drops triangles that lose a corner by it.
 TriangleMesh welded(const TriangleMesh& mesh);
 
