@@ -6,7 +6,7 @@ cd "$(dirname "$0")/.."
 
 scripts/setup.sh
 cmake --preset release >/dev/null
-cmake --build --preset release --target barelattice_tool
+cmake --build --preset release --target barelattice_tool barelattice_cad
 code=0
 build/release/bin/barelattice run examples/rigger/rigger.toml "$@" || code=$?
 echo

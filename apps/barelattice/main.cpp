@@ -4,6 +4,7 @@
 #include <unistd.h>
 
 #include <CLI/CLI.hpp>
+#include <algorithm>
 #include <atomic>
 #include <csignal>
 #include <memory>
@@ -31,6 +32,9 @@ namespace {
 enum ExitCode { kDone = 0, kNotProven = 1, kWrongInput = 2, kFailed = 3 };
 
 std::atomic<bool> stopRequested{false};
+/// While a layout is made a safe point may be some seconds off and is worth waiting for; other steps begin
+/// again anyway, and files appear whole or not at all.
+std::atomic<bool> designing{false};
 
 struct Arguments {
   std::string verb;
@@ -70,7 +74,7 @@ RunListener listenerFor(Terminal& terminal) {
 
 int check(const Job& job, const std::filesystem::path& folder, const Arguments& arguments,
           Terminal& terminal) {
-  std::filesystem::create_directories(folder);
+  claimRunFolder(folder);
   writeCheckPage(job, folder / "check.html");
   terminal.line(describeJob(job));
   terminal.line("the brief can be run; see it in " + (folder / "check.html").string());
@@ -104,10 +108,16 @@ int check(const Job& job, const std::filesystem::path& folder, const Arguments& 
 /// process at once: that loses no more than a power cut, and a mesh of millions takes its time. Before, there
 /// is nothing to keep.
 void stopAtSafePoints() {
+  std::signal(SIGALRM, [](int) {
+    constexpr std::string_view kText = "stopped; what earlier steps left is kept\n";
+    if (::write(STDERR_FILENO, kText.data(), kText.size()) < 0) ::_exit(kFailed);
+    ::_exit(kFailed);
+  });
   for (const int kind : {SIGINT, SIGTERM})
     std::signal(kind, [](int signal) {
       stopRequested = true;
       std::signal(signal, SIG_DFL);
+      if (!designing) ::alarm(1);
       constexpr std::string_view kText =
           "\nstopping at the next safe point; a second signal ends it at once\n";
       if (::write(STDERR_FILENO, kText.data(), kText.size()) < 0) return;  // nobody listens
@@ -124,7 +134,12 @@ int work(const Arguments& arguments, Terminal& terminal) {
   terminal.line(describeJob(job));
   stopAtSafePoints();
   JobRun run(std::move(job), folder, listenerFor(terminal));
-  if (arguments.verb == "optimise") run.optimise(arguments.fresh);
+  const auto design = [&] {
+    designing = true;
+    run.optimise(arguments.fresh);
+    designing = false;
+  };
+  if (arguments.verb == "optimise") design();
   if (arguments.verb == "solid") run.solid(arguments.fresh);
   if (arguments.verb == "analyse") run.analyse(arguments.fresh);
   const bool outside = !arguments.solid.empty();
@@ -132,7 +147,7 @@ int work(const Arguments& arguments, Terminal& terminal) {
   if (arguments.verb == "proof" && !outside) run.proof(arguments.fresh);
   if (arguments.verb == "run") {
     writeCheckPage(run.job(), folder / "check.html");
-    run.optimise(arguments.fresh);
+    design();
     try {
       run.proof();
     } catch (const RunError&) {  // the layout and the solid are still worth a look
@@ -181,6 +196,9 @@ int inspect(const Arguments& arguments, Terminal& terminal) {
     fmt::print("{}\n", describe(inspection));
   if (arguments.page) {
     const std::string page = std::filesystem::path(arguments.file).filename().string() + ".html";
+    if (std::filesystem::exists(page) && readFile(page).find(kPageMark) == std::string::npos)
+      throw InputError(page + " is there already, and not a page of this tool",
+                       "move it, or call from another folder");
     writeInspectPage(inspection, page);
     terminal.line("page      " + page + ": click a face for its selector");
   }
@@ -253,6 +271,24 @@ constexpr std::array kVerbs{
     Verb{"compare", "set variants side by side", false},
 };
 
+bool isVerb(std::string_view word) {
+  return std::any_of(kVerbs.begin(), kVerbs.end(), [&](const Verb& v) { return v.name == word; });
+}
+
+/// What was probably meant by a first word that is no verb.
+std::string cureForVerb(std::string_view word) {
+  if (word.ends_with(".toml")) return fmt::format("say what to do with it, e.g. barelattice run {}", word);
+  std::string words;
+  for (const Verb& verb : kVerbs) {
+    const std::string_view name = verb.name;
+    constexpr std::size_t kAlike = 3;
+    if (verb.offered && name.substr(0, kAlike) == word.substr(0, kAlike))
+      return fmt::format("did you mean '{}'?", name);
+    if (verb.offered) words += (words.empty() ? "" : ", ") + std::string(name);
+  }
+  return "the steps are: " + words;
+}
+
 }  // namespace
 
 int main(int argc, char** argv) try {
@@ -315,10 +351,18 @@ int main(int argc, char** argv) try {
       exitCode = guarded(arguments, terminal);
     });
   }
+  if (argc > 1 && argv[1][0] != '-' && !isVerb(argv[1])) {
+    Terminal(false, false).error(fmt::format("'{}' is no step", argv[1]), cureForVerb(argv[1]));
+    return kWrongInput;
+  }
   try {
     app.parse(argc, argv);
   } catch (const CLI::ParseError& error) {
     return app.exit(error) == 0 ? kDone : kWrongInput;
+  }
+  if (std::fflush(stdout) != 0 || std::ferror(stdout)) {
+    std::fprintf(stderr, "error: standard output cannot be written to the end\n");
+    return kFailed;
   }
   return exitCode;
 } catch (const std::exception& error) {  // without memory for its arguments, or nowhere to write to

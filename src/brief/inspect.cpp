@@ -32,7 +32,7 @@ double rounded(double metres) {
 
 /// A number of millimetres as short as it can be without losing a micrometre.
 std::string millimetres(double metres) {
-  return fmt::format("{:g} mm", rounded(metres));
+  return fmt::format("{} mm", rounded(metres));
 }
 
 std::string placeText(const Vec3& at) {
@@ -166,7 +166,6 @@ void inspectTriangles(Inspection& inspection, double unit) {
       if (face.points.empty()) continue;
       body.faces.push_back({flat, face.area(), face.centroid(), {}, {}});
     }
-    proposeSelectors(body.faces);
   }
   body.surface = std::move(after.mesh);
   body.faceOf.assign(body.surface.triangles.size(), -1);
@@ -188,6 +187,25 @@ void inspectTriangles(Inspection& inspection, double unit) {
         body.faceOf[t] = static_cast<int>(f);
     }
   }
+  // The triangles tell the area and the centre better than samples do.
+  std::vector<double> areas(body.faces.size(), 0.0);
+  std::vector<Vec3> centres(body.faces.size(), Vec3::Zero());
+  for (std::size_t t = 0; t < body.surface.triangles.size(); ++t) {
+    if (body.faceOf[t] < 0) continue;
+    const auto f = static_cast<std::size_t>(body.faceOf[t]);
+    const Vec3 a = body.surface.corner(t, 0);
+    const Vec3 b = body.surface.corner(t, 1);
+    const Vec3 c = body.surface.corner(t, 2);
+    const double own = 0.5 * (b - a).cross(c - a).norm();
+    areas[f] += own;
+    centres[f] += own / 3 * (a + b + c);
+  }
+  for (std::size_t f = 0; f < body.faces.size(); ++f) {
+    if (!(areas[f] > 0)) continue;
+    body.faces[f].area = areas[f];
+    body.faces[f].centre = centres[f] / areas[f];
+  }
+  proposeSelectors(body.faces);
   inspection.bodies.push_back(std::move(body));
 }
 
@@ -210,9 +228,10 @@ std::string describe(const InspectedFace& face) {
 namespace {
 
 std::string faceLine(std::size_t number, const InspectedFace& face) {
-  return fmt::format("  {:>3}  {:<46} {:>10.4g} mm2 round ({:.4g}, {:.4g}, {:.4g})\n       {}\n", number,
-                     describe(face), face.area * kMm * kMm, rounded(face.centre.x()),
-                     rounded(face.centre.y()), rounded(face.centre.z()), face.selector);
+  return fmt::format(
+      "  {:>3}  {:<46} {:>10.4g} mm2 round ({})\n       {}\n", number, describe(face), face.area * kMm * kMm,
+      coordinatesText({rounded(face.centre.x()), rounded(face.centre.y()), rounded(face.centre.z())}),
+      face.selector);
 }
 
 std::string defectLines(const std::vector<MeshDefect>& defects, const TriangleMesh& mesh) {
@@ -223,8 +242,7 @@ std::string defectLines(const std::vector<MeshDefect>& defects, const TriangleMe
   for (const auto& [kind, places] : byKind) {
     text += fmt::format("  {} x {}, at", places.size(), nameOf(kind));
     for (std::size_t i = 0; i < std::min(kPlaces, places.size()); ++i)
-      text += fmt::format(" ({:.4g}, {:.4g}, {:.4g})", places[i].x() + 0.0, places[i].y() + 0.0,
-                          places[i].z() + 0.0);
+      text += fmt::format(" ({})", coordinatesText(places[i]));
     text += places.size() > kPlaces ? fmt::format(" and {} more\n", places.size() - kPlaces) : "\n";
   }
   return text;
@@ -317,12 +335,10 @@ std::string describe(const Inspection& inspection) {
     const InspectedBody& body = inspection.bodies[b];
     const Vec3 low = body.bounds.min() * kMm;
     const Vec3 high = body.bounds.max() * kMm;
-    text += fmt::format(
-        "\nsolid {}{}: {:.6g} mm3, {:.6g} mm2, from ({:.4g}, {:.4g}, {:.4g}) to ({:.4g}, {:.4g}, {:.4g}) "
-        "mm{}\n",
-        b + 1, body.name.empty() ? "" : fmt::format(" \"{}\"", body.name), body.volume * std::pow(kMm, 3),
-        body.area * kMm * kMm, low.x() + 0.0, low.y() + 0.0, low.z() + 0.0, high.x() + 0.0, high.y() + 0.0,
-        high.z() + 0.0, body.valid ? "" : ", topology doubtful");
+    text += fmt::format("\nsolid {}{}: {:.6g} mm3, {:.6g} mm2, from ({}) to ({}) mm{}\n", b + 1,
+                        body.name.empty() ? "" : fmt::format(" \"{}\"", body.name),
+                        body.volume * std::pow(kMm, 3), body.area * kMm * kMm, coordinatesText(low),
+                        coordinatesText(high), body.valid ? "" : ", topology doubtful");
     text += "  in [shapes]:  " + body.shapeText + "\n";
     if (!body.faces.empty())
       text += fmt::format("  {} {}; for [faces]:\n", body.faces.size(),

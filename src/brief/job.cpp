@@ -603,6 +603,19 @@ Job prepare(Brief brief, double coarser) {
           "choose a larger voxel, or look for a length in a wrong unit");
   };
   refuseMany(brief, space);
+  // STL has coordinates of 24 binary digits: far from the origin they do not tell one corner from the next.
+  const Box bounds = brief.shape(brief.space)->bounds();
+  const double far = std::max(bounds.min().cwiseAbs().maxCoeff(), bounds.max().cwiseAbs().maxCoeff());
+  constexpr double kStlDigits = 1 << 23;
+  constexpr double kCoarse = 0.02;  // of a voxel
+  if (far / kStlDigits > kCoarse * brief.voxel)
+    refuse(
+        brief, {},
+        fmt::format(
+            "the design space lies {:.3g} m from the origin: files of triangles tell places there apart to "
+            "{:.2g} mm only",
+            far, far / kStlDigits * kMillimetresPerMetre),
+        "move the part near the origin, or look for a length in a wrong unit");
   if (brief.smallestMember > space.head(dimensions).maxCoeff())
     refuse(brief, brief.memberPlace,
            fmt::format("'smallest_member' is {:.4g} mm, and the design space is {} in all",

@@ -466,6 +466,7 @@ void parseLayout(TableReader& top, Brief& brief) {
     reader.fail(file, error.what(), error.cure());
   }
   brief.layout = layout;
+  brief.files.push_back(layout.file);
 }
 
 toml::table parseToml(std::string_view text, const std::filesystem::path& path) {
@@ -531,7 +532,8 @@ Brief parseBrief(std::string_view text, const std::filesystem::path& path) {
   parseSheet(top, brief);
   brief.material = parseMaterial(top);
   const toml::node& shapes = top.need("shapes", "define at least the design space");
-  brief.shapes = buildShapes(top.table(shapes, "shapes"), brief.sheet, path.parent_path(), brief.notes);
+  brief.shapes =
+      buildShapes(top.table(shapes, "shapes"), brief.sheet, path.parent_path(), brief.notes, brief.files);
   if (const toml::node* node = top.find("baseline")) {
     brief.baseline = top.text(*node, "baseline");
     top.resolve(*node, "shape", brief.baseline, namesOf(brief.shapes));

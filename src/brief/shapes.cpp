@@ -46,6 +46,7 @@ class ShapeBuilder {
   }
 
   std::vector<std::string> notes;  // what was mended in files
+  std::vector<std::filesystem::path> files;
 
   std::vector<BriefShape> all() {
     // In the order of the file, which tables do not keep.
@@ -359,6 +360,7 @@ class ShapeBuilder {
   std::filesystem::path fileOf(TableReader& reader, const std::string& key, const std::string& cure) {
     const std::filesystem::path path = folder_ / reader.text(reader.need(key, cure), key);
     texts_[building_.back()] += hashOf(readFile(path));
+    files.push_back(path);
     return path;
   }
 
@@ -565,10 +567,12 @@ class ShapeBuilder {
 }  // namespace
 
 std::vector<BriefShape> buildShapes(const TableReader& shapes, const std::optional<BriefSheet>& sheet,
-                                    const std::filesystem::path& folder, std::vector<std::string>& notes) {
+                                    const std::filesystem::path& folder, std::vector<std::string>& notes,
+                                    std::vector<std::filesystem::path>& files) {
   ShapeBuilder builder(shapes, sheet, folder);
   std::vector<BriefShape> all = builder.all();
   notes.insert(notes.end(), builder.notes.begin(), builder.notes.end());
+  files.insert(files.end(), builder.files.begin(), builder.files.end());
   return all;
 }
 

@@ -16,6 +16,7 @@ namespace barelattice {
 /// @param sheet when given, shapes are regions of the x-y plane, sampled over the sheet's thickness.
 /// @throws BriefError for the first shape that cannot be built.
 std::vector<BriefShape> buildShapes(const TableReader& shapes, const std::optional<BriefSheet>& sheet,
-                                    const std::filesystem::path& folder, std::vector<std::string>& notes);
+                                    const std::filesystem::path& folder, std::vector<std::string>& notes,
+                                    std::vector<std::filesystem::path>& files);
 
 }  // namespace barelattice

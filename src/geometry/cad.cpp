@@ -30,6 +30,7 @@ std::filesystem::path readerProgram() {
   const fs::path self = fs::read_symlink("/proc/self/exe", ignored);
   if (!ignored) places.push_back(self.parent_path() / "barelattice-cad");
 #ifdef BARELATTICE_CAD_PLACES
+  if (!ignored) places.push_back(self.parent_path() / BARELATTICE_CAD_FROM_TOOL);
   for (const char* place : {BARELATTICE_CAD_PLACES}) places.emplace_back(place);
 #endif
   for (const fs::path& place : places)
@@ -158,8 +159,10 @@ CadModel readStep(const std::filesystem::path& path, double deviation, const Cad
     throw InputError(path.string() + " is not a STEP file", "it should begin with ISO-10303-21;");
   const std::filesystem::path program = readerProgram();
   if (program.empty())
-    throw RunError("STEP files cannot be read: the program barelattice-cad is missing",
-                   "build with BARELATTICE_CAD=ON, or name it in the environment as BARELATTICE_CAD");
+    throw RunError(
+        "STEP files cannot be read: the program barelattice-cad is missing",
+        "build or install all targets, not the tool alone, or name the program in the environment as "
+        "BARELATTICE_CAD");
   const ChildOutcome outcome = runChild({program.string(), path.string(), fmt::format("{:.17g}", deviation)},
                                         {limits.seconds, limits.bytes});
   if (outcome.outOfTime)

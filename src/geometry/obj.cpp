@@ -59,10 +59,10 @@ TriangleMesh parseObj(const std::string& text, const std::filesystem::path& path
         try {
           index = std::stoll(word, &used);
         } catch (const std::logic_error&) {
-          wrong(fmt::format("\"{}\" is not the number of a vertex", word));
+          wrong("a face should hold the numbers of vertices");
         }
         if (index == 0 || (used < word.size() && word[used] != '/'))
-          wrong(fmt::format("\"{}\" is not the number of a vertex", word));
+          wrong("a face should hold the numbers of vertices");
         corners.push_back(index > 0 ? index - 1 : index + static_cast<long long>(mesh.vertices.size()));
       }
       if (corners.size() < 3) wrong("a face should have at least three corners");

@@ -97,7 +97,7 @@ class Numbers {
       if (used == word.size()) return value;
     } catch (const std::logic_error&) {
     }
-    throw InputError(fmt::format("{}: \"{}\" is not a number", path_.string(), word.substr(0, 40)));
+    throw InputError(fmt::format("{}: what stands at byte {} is not a number", path_.string(), begin));
   }
 
   const std::string& bytes_;
@@ -116,7 +116,7 @@ Type typeNamed(const std::string& name, const std::filesystem::path& path) {
       {"float64", Type::float64}};
   for (const auto& [known, type] : names)
     if (known == name) return type;
-  throw InputError(fmt::format("{}: the PLY header names the unknown type \"{}\"", path.string(), name));
+  throw InputError(path.string() + ": the PLY header names a type that is none of PLY");
 }
 
 struct Header {
@@ -135,12 +135,13 @@ Header parseHeader(const std::string& bytes, const std::filesystem::path& path) 
   std::istringstream in(bytes.substr(0, mark));
   std::string line;
   bool formatKnown = false;
-  while (std::getline(in, line)) {
+  for (int number = 1; std::getline(in, line); ++number) {
     std::istringstream words(line);
     std::string word;
     words >> word;
     const auto wrong = [&] {
-      throw InputError(fmt::format("{}: the PLY header has the odd line \"{}\"", path.string(), line));
+      throw InputError(
+          fmt::format("{}:{}: this line of the PLY header cannot be read", path.string(), number));
     };
     if (word == "format") {
       words >> word;

@@ -2,6 +2,8 @@
 
 #include <fmt/format.h>
 
+#include <cmath>
+
 #include "barelattice/base/quantity.hpp"
 
 namespace barelattice {
@@ -10,7 +12,13 @@ std::string coordinatesText(const Vec3& v) {
   constexpr double kNothing = 1e-7;
   const double largest = v.cwiseAbs().maxCoeff();
   const auto entry = [&](double value) { return std::abs(value) <= kNothing * largest ? 0.0 : value; };
-  return fmt::format("{:.4g}, {:.4g}, {:.4g}", entry(v.x()), entry(v.y()), entry(v.z()));
+  // Four digits; far from the origin as many as tell places of one part apart.
+  constexpr double kFar = 1000;
+  const auto text = [&](double value) {
+    return std::abs(value) < kFar ? fmt::format("{:.4g}", entry(value))
+                                  : fmt::format("{}", std::round(10 * value) / 10);
+  };
+  return fmt::format("{}, {}, {}", text(v.x()), text(v.y()), text(v.z()));
 }
 
 std::string placeText(const Vec3& point) {

@@ -125,8 +125,7 @@ class VtkArrays {
                                                       {"Int64", as<std::int64_t>},
                                                       {"UInt64", as<std::uint64_t>}};
     const auto convert = known.find(type);
-    if (convert == known.end())
-      throw InputError(fmt::format("a data array has the unknown type \"{}\"", type));
+    if (convert == known.end()) throw InputError(std::string("a data array has a type that is none of VTK"));
     return convert->second(bytes);
   }
 
@@ -295,8 +294,9 @@ DensitySamples fromCsv(const std::string& bytes, const std::string& field, doubl
   for (std::size_t i = 0; i < 4; ++i) {
     const auto found = std::find(heading.begin(), heading.end(), wanted[i]);
     if (found == heading.end())
-      throw InputError(fmt::format("there is no column \"{}\"", wanted[i]),
-                       fmt::format("the heading names: {}", fmt::join(heading, ", ")));
+      throw InputError(
+          fmt::format("there is no column \"{}\"", wanted[i]),
+          fmt::format("its first line should name x, y, z and {}, with commas between them", field));
     columns[i] = static_cast<std::size_t>(found - heading.begin());
   }
   DensitySamples samples;
@@ -309,7 +309,7 @@ DensitySamples fromCsv(const std::string& bytes, const std::string& field, doubl
       char* end = nullptr;
       values[i] = std::strtod(cell.c_str(), &end);
       if (cell.empty() || *end != '\0')
-        throw InputError(fmt::format("line {}: \"{}\" is not a number", number, cell));
+        throw InputError(fmt::format("line {}: an entry is not a number", number));
     }
     samples.places.push_back(unit * Vec3(values[0], values[1], values[2]));
     samples.values.push_back(values[3]);

@@ -383,14 +383,14 @@ void refuseMissingFaces(const ProofProblem& problem, const std::vector<FaceOnMes
   constexpr double kLeastOfLoad = 0.5;
   const auto refuse = [&](const std::string& what, std::size_t face) {
     const double share = faces[face].share();
-    throw RunError(fmt::format("{} acts on face {}, but {} of that is on the solid (within {:.2g} mm)", what,
-                               problem.faces[face].name,
-                               share == 0 ? "nothing" : fmt::format("only {:.0f} %", 100 * share),
-                               kFaceReach * spacing * kMillimetresPerMetre),
-                   fmt::format("give the part material there with a keep under the face, or the load some "
-                               "'backing'; or more tetrahedra, if {:.2g} mm "
-                               "is too coarse for what is there",
-                               spacing * kMillimetresPerMetre));
+    throw InputError(fmt::format("{} acts on face {}, but {} of that is on the solid (within {:.2g} mm)",
+                                 what, problem.faces[face].name,
+                                 share == 0 ? "nothing" : fmt::format("only {:.0f} %", 100 * share),
+                                 kFaceReach * spacing * kMillimetresPerMetre),
+                     fmt::format("give the part material there with a keep under the face, or the load some "
+                                 "'backing'; or more tetrahedra, if {:.2g} mm "
+                                 "is too coarse for what is there",
+                                 spacing * kMillimetresPerMetre));
   };
   for (const ProofCase& c : problem.cases) {
     for (const FaceLoad& load : c.loads)
@@ -422,7 +422,7 @@ std::vector<SurfacePart> partsOf(const ProofProblem& problem, double spacing) {
 
 Proof prove(const QuadraticTets& mesh, double spacing, const ProofProblem& problem,
             const ProgressCallback& progress) {
-  if (mesh.surface().empty()) throw RunError("there is no body to analyse: its mesh is empty");
+  if (mesh.surface().empty()) throw InputError("there is no body to analyse: its mesh is empty");
   std::vector<FaceOnMesh> faces;
   faces.reserve(problem.faces.size());
   for (const NamedFace& face : problem.faces) faces.emplace_back(mesh, face.face, kFaceReach * spacing);

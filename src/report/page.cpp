@@ -420,7 +420,8 @@ std::string page(const json& data, const std::string& head, const std::string& a
   for (std::size_t at = 0; (at = script.find('<', at)) != std::string::npos;)
     script.replace(at, 1, "\\u003c");
   const std::string title = escaped(data["title"].get<std::string>());
-  return "<!doctype html>\n<html lang=\"en\"><head><meta charset=\"utf-8\"><meta name=\"viewport\" "
+  return "<!doctype html>\n<html lang=\"en\"><head><meta charset=\"utf-8\">" + std::string(kPageMark) +
+         "<meta name=\"viewport\" "
          "content=\"width=device-width\">"
          "<link rel=\"icon\" href=\"data:,\"><title>" +
          title + "</title>\n<style>" + std::string(assets::chartStyle()) + std::string(assets::pageStyle()) +

@@ -122,7 +122,6 @@ OptimiseResult JobRun::runOptimiser() {
         return !stop;
       },
       state ? &*state : nullptr);
-  if (result.stop == OptimiseStop::settled) std::filesystem::remove(checkpoint);
   return result;
 }
 
@@ -217,6 +216,8 @@ void JobRun::optimise(bool fresh) {
   else
     storeLayout<3>(result);
   save();
+  // Only now: on a full disk the iterations are not lost with it.
+  if (result.stop == OptimiseStop::settled) std::filesystem::remove(folder_ / "checkpoint.bin");
   note(
       fmt::format("optimise  {} iterations, {}: compliance {:.4g} J{}, read black and white {}, grey "
                   "{:.0f} %, mass {:.4g} kg",

@@ -271,11 +271,13 @@ void JobRun::proof(bool fresh) {
   json figures;
   try {
     figures = analysed(f, &exported, "proof.vtu", true);
-  } catch (const RunError& error) {  // the page tells it beside the solid
+  } catch (const Cancelled&) {
+    throw;
+  } catch (const Error& error) {  // the body is the run's own, not input; the page tells it beside the solid
     results_["proof_failure"] = {
         {"what", error.what()}, {"cure", error.cure()}, {"fingerprint", fingerprint}};
     save();
-    throw;
+    throw RunError(error.what(), error.cure());
   }
   figures["fingerprint"] = fingerprint;
   results_["proof"] = figures;

@@ -19,7 +19,10 @@ constexpr double kMm = kMillimetresPerMetre;
 constexpr double kMPa = 1e-6;
 
 /// Increase when a step computes something else from the same brief, so that old results are not reused.
-constexpr const char* kMethodVersion = "17";
+constexpr const char* kMethodVersion = "18";
+
+/// The file by which a folder is known as one of a run; runs lock it too.
+constexpr const char* kMark = "run.lock";
 
 }  // namespace
 
@@ -28,13 +31,40 @@ std::filesystem::path defaultRunFolder(const std::filesystem::path& brief) {
   return folder.replace_extension(".run");
 }
 
+void claimRunFolder(const std::filesystem::path& folder) {
+  std::error_code fault;
+  std::filesystem::create_directories(folder, fault);
+  if (fault || !std::filesystem::is_directory(folder))
+    throw RunError(fmt::format("cannot make the run folder {}: {}", folder.string(),
+                               fault ? fault.message() : "there is a file of that name"));
+  const std::filesystem::path mark = folder / kMark;
+  if (std::filesystem::exists(mark)) return;
+  if (!std::filesystem::is_empty(folder))
+    throw InputError(
+        fmt::format("the folder {} holds other files and is no run folder", folder.string()),
+        "a run writes and removes files by names of its own: give it a folder of its own, e.g. --folder " +
+            (folder / "run").lexically_normal().string());
+  writeFile(mark, "");
+}
+
+/// Removes what a process that was ended left of files it was about to write.
+void removeHalves(const std::filesystem::path& folder) {
+  std::error_code ignored;
+  for (const auto& entry : std::filesystem::directory_iterator(folder, ignored))
+    if (entry.path().extension() == ".part") std::filesystem::remove(entry.path(), ignored);
+}
+
 JobRun::JobRun(Job job, std::filesystem::path folder, RunListener listener)
     : job_(std::move(job)), folder_(std::move(folder)), listener_(std::move(listener)) {
-  std::error_code fault;
-  std::filesystem::create_directories(folder_, fault);
-  if (fault)
-    throw RunError(fmt::format("cannot make the run folder {}: {}", folder_.string(), fault.message()));
-  lock_ = std::make_unique<FileLock>(folder_ / "run.lock");
+  claimRunFolder(folder_);
+  for (const std::filesystem::path& file : job_.brief.files)
+    if (std::error_code fault;
+        std::filesystem::equivalent(file.parent_path().empty() ? "." : file.parent_path(), folder_, fault))
+      throw InputError(fmt::format("{} reads {} from the run folder, which the run would overwrite",
+                                   job_.brief.path.string(), file.string()),
+                       "copy it beside the brief, or take another run folder with --folder");
+  lock_ = std::make_unique<FileLock>(folder_ / kMark);
+  removeHalves(folder_);
   const std::filesystem::path file = folder_ / "results.json";
   if (std::filesystem::exists(file)) {
     results_ = json::parse(readFile(file), nullptr, false);

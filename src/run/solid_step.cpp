@@ -75,6 +75,9 @@ void JobRun::solid(bool fresh) {
   SolidOptions options = job_.brief.solid;
   options.spacing = (job_.flat() ? kOutlineSpacing : kSurfaceSpacing) * job_.cellSize();
   const Solid solid = reinterpret(layout, job_.regions, wanted, options, progress());
+  if (solid.surface.triangles.empty())
+    throw RunError("the solid is empty: nothing of the layout is dense enough",
+                   "look at the layout; give more mass, or a lower threshold in [solid]");
   if (!solid.defects.sound())
     throw RunError("the surface of the solid has defects: " + solid.defects.text(), "try another voxel size");
   writeStl(folder_ / "solid.stl", solid.surface);

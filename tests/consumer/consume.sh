@@ -14,7 +14,17 @@ if [ "$way" = find ]; then
   done
   "$work/consumer/consumer"
   "$work/cpp/rigger" 5 "$work/rigger.stl"
-  "$work/prefix/bin/barelattice" --version
+  # Moved, the tool reads STEP by the reader that moved with it.
+  mv "$work/prefix" "$work/moved"
+  reader=$work/moved/libexec/barelattice-cad
+  if [ -e "$reader" ]; then
+    mv "$reader" "$reader-itself"
+    printf '#!/bin/sh\ntouch "%s/used"\nexec "%s-itself" "$@"\n' "$work" "$reader" >"$reader"
+    chmod +x "$reader"
+    "$work/moved/bin/barelattice" inspect "$source/examples/step/hub.step" | grep -q '28 faces'
+    test -e "$work/used"
+  fi
+  "$work/moved/bin/barelattice" --version
 else
   cmake -S "$source/tests/consumer" -B "$work/embed" -G Ninja -DCMAKE_BUILD_TYPE=None -DCMAKE_CXX_FLAGS="-O0 $flags" -DSOURCE="$source" >/dev/null
   cmake --build "$work/embed"

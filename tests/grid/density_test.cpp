@@ -204,8 +204,8 @@ TEST(Density, saysWhatIsWrong) {
     }
   };
   const std::string table = csv(0.010, 1e3);
-  says(table, "a.csv", "density", "there is no column \"density\" | the heading names: id, x, y, z, rho");
-  says("x,y,z,rho\n1,2,3\n", "a.csv", "rho", "line 2: \"\" is not a number");
+  says(table, "a.csv", "density", "there is no column \"density\" | its first line should name x, y, z and density");
+  says("x,y,z,rho\n1,2,3\n", "a.csv", "rho", "line 2: an entry is not a number");
   says("x,y,z,rho\n1,2,3,4\n1,2,4,0\n", "a.csv", "rho", "a density lies between 0 and 1");
   says("x,y,z,rho\n", "a.csv", "rho", "holds no sample");
   says("x,y,z,rho\n1,2,3,1\n1,2,3,1\n", "a.csv", "rho", "in one place");

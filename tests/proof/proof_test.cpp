@@ -222,11 +222,11 @@ TEST(Proof, refusesAFaceThatIsNotOnTheSolidIfItMatters) {
   problem.supports = {{"root", 0}};
   const QuadraticTets mesh(meshOf(bar, 0.005));
   problem.cases = {{"idle", {}, {0}}};
-  EXPECT_THROW(prove(mesh, 0.005, problem), RunError) << "held where there is nothing";
+  EXPECT_THROW(prove(mesh, 0.005, problem), InputError) << "held where there is nothing";
   problem.faces.push_back(planeFace("right", bar, Vec3::UnitX(), 0.001));
   problem.supports[0].face = 1;
   problem.cases[0].loads = {{"push", 0, {{1, 0, 0}}}};
-  EXPECT_THROW(prove(mesh, 0.005, problem), RunError) << "loaded where there is nothing";
+  EXPECT_THROW(prove(mesh, 0.005, problem), InputError) << "loaded where there is nothing";
   problem.cases[0].loads.clear();
   const Proof proof = prove(mesh, 0.005, problem);
   EXPECT_EQ(proof.faceShare[0], 0) << "nothing acts there: it may be missing";

@@ -24,6 +24,7 @@ namespace barelattice {
 namespace {
 
 using ::testing::HasSubstr;
+using ::testing::Not;
 namespace fs = std::filesystem;
 
 struct Outcome {
@@ -359,10 +360,61 @@ TEST_F(Tool, saysWhenTheDiskIsFull) {
     EXPECT_EQ(entry.path().string().find(".part"), std::string::npos) << entry.path();
 }
 
-TEST_F(Tool, saysWhenTheFolderIsReadOnly) {
-  const Outcome outcome = tool("optimise " + path() + " --folder /proc/fs");
+TEST_F(Tool, leavesFoldersAloneThatAreNoRunFolders) {
+  fs::create_directories(folder_ / "iterations");
+  writeFile(folder_ / "iterations" / "mine.txt", "mine");
+  writeFile(folder_ / "report.html", "mine");
+  for (const char* verb : {"check ", "optimise ", "run "}) {
+    const Outcome outcome = tool(verb + path() + " --folder " + folder_.string());
+    EXPECT_EQ(outcome.code, 2);
+    EXPECT_THAT(outcome.text, HasSubstr("holds other files and is no run folder"));
+  }
+  EXPECT_EQ(readFile(folder_ / "iterations" / "mine.txt"), "mine");
+  EXPECT_EQ(readFile(folder_ / "report.html"), "mine");
+  fs::create_directories(folder_ / "empty");
+  EXPECT_EQ(tool("check " + path() + " --folder " + (folder_ / "empty").string()).code, 0);
+  EXPECT_EQ(tool("optimise " + path() + " --folder " + (folder_ / "empty").string()).code, 0)
+      << "checked before";
+}
+
+TEST_F(Tool, neverWritesOverWhatItsBriefReads) {
+  ASSERT_EQ(tool("optimise " + path()).code, 0);
+  const std::string layout = readFile(run() / "layout.vti");
+  brief("[proof]", "[layout]\nfrom = \"b.run/layout.vti\"\nfield = \"density\"\nunit = \"mm\"\n[proof]");
+  const Outcome outcome = tool("optimise " + path());
+  EXPECT_EQ(outcome.code, 2);
+  EXPECT_THAT(outcome.text, HasSubstr("which the run would overwrite"));
+  EXPECT_EQ(readFile(run() / "layout.vti"), layout);
+  EXPECT_EQ(tool("optimise " + path() + " --folder " + (folder_ / "other").string()).code, 0);
+}
+
+TEST_F(Tool, saysWhenItsOutputCannotBeWritten) {
+  const Outcome outcome = tool("check " + path() + " --json > /dev/full");
   EXPECT_EQ(outcome.code, 3);
-  EXPECT_THAT(outcome.text, HasSubstr("cannot write /proc/fs/run.lock"));
+}
+
+TEST_F(Tool, knowsWhatWasMeant) {
+  EXPECT_THAT(tool("optimize " + path()).text, HasSubstr("did you mean 'optimise'?"));
+  EXPECT_THAT(tool(path()).text, HasSubstr("e.g. barelattice run " + path()));
+  EXPECT_EQ(tool(path()).code, 2);
+}
+
+// Neither pages nor messages show what belongs to another state of the brief.
+TEST_F(Tool, leavesOutWhatBelongsToAnotherStateOfTheBrief) {
+  ASSERT_LE(tool("run " + path()).code, 1);
+  EXPECT_THAT(readFile(run() / "report.html"), Not(HasSubstr("another state of the brief")));
+  brief("[cases]", "[cases]\nup = { loads = { push = -1.0 } }");
+  const Outcome analysed = tool("analyse " + path());
+  EXPECT_EQ(analysed.code, 0) << analysed.text;
+  const Outcome reported = tool("report " + path() + " --json");
+  EXPECT_EQ(reported.code, 0) << reported.text;
+  const nlohmann::json told = nlohmann::json::parse(reported.text);
+  EXPECT_FALSE(told.contains("proof"));
+  EXPECT_EQ(told["left_out"], nlohmann::json({"optimise", "solid", "proof"}));
+  EXPECT_EQ(told["block"]["cases"].size(), 2U);
+  EXPECT_THAT(readFile(run() / "report.html"), HasSubstr("not shown here: optimise, solid, proof"));
+  EXPECT_LE(tool("run " + path()).code, 1);
+  EXPECT_EQ(results()["proof"]["cases"].size(), 2U);
 }
 
 TEST_F(Tool, writesAFirstBriefOnce) {
@@ -442,6 +494,7 @@ TEST_F(Tool, saysWhenTheFolderCannotBeMade) {
 
 TEST_F(Tool, startsOverFromADamagedResultFile) {
   fs::create_directories(run());
+  writeFile(run() / "run.lock", "");
   writeFile(run() / "results.json", "{ half");
   const Outcome outcome = tool("optimise " + path());
   EXPECT_EQ(outcome.code, 0) << outcome.text;

@@ -129,7 +129,8 @@ struct Brief {
   std::optional<BriefSheet> sheet;
   Material material;
   std::vector<BriefShape> shapes;
-  std::vector<std::string> notes;  ///< what was mended in files and other things to know
+  std::vector<std::filesystem::path> files;  ///< what it reads besides its own text
+  std::vector<std::string> notes;            ///< what was mended in files and other things to know
   std::string space;
   std::vector<BriefKeep> keeps;
   std::vector<std::string> clears;

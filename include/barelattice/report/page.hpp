@@ -9,6 +9,9 @@
 
 namespace barelattice {
 
+/// By which the pages of this library are known.
+inline constexpr const char* kPageMark = "<meta name=\"generator\" content=\"Bare Lattice\">";
+
 /// Writes the set-up of a job: space, keeps, clears, faces, supports and loads per case, masses, resultants.
 /// @throws RunError if the file cannot be written.
 void writeCheckPage(const Job& job, const std::filesystem::path& path);

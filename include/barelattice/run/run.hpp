@@ -26,6 +26,11 @@ struct RunListener {
   std::function<bool()> stopRequested;                    ///< asked often; true ends the step at a safe point
 };
 
+/// Makes the folder for a run and marks it as one.
+/// @throws InputError if it holds files that no run has left there: they might be overwritten or removed.
+/// @throws RunError if it cannot be made.
+void claimRunFolder(const std::filesystem::path& folder);
+
 /// The run folder of a brief: `name.run` beside `name.toml`.
 std::filesystem::path defaultRunFolder(const std::filesystem::path& brief);
 
@@ -35,6 +40,8 @@ std::filesystem::path defaultRunFolder(const std::filesystem::path& brief);
 class JobRun {
  public:
   /// Creates the folder if need be.
+  /// @throws InputError if it is no run folder, or holds a file the brief reads, which the run would
+  /// overwrite.
   /// @throws RunError if it cannot be made or written to, or another run is at work in it.
   JobRun(Job job, std::filesystem::path folder, RunListener listener = {});
 
