@@ -101,11 +101,11 @@ ${Array.from({ length: cases }, (_, i) => `c${i} = { loads = { ${w.one(['down = 
 ${w.one([() => `mass_fraction = ${w.between(0.05, 0.7).toFixed(2)}`, () => `mass_reduction = ${w.between(0.3, 0.9).toFixed(2)}`])()}
 [making]
 smallest_member = ${mm(w.between(1.9, 6) * voxel)}
-${w.maybe(0.3, () => 'walls = "reflecting"\n')}${w.maybe(0.3, () => `mirror = { across = "y", at = ${mm(w.one([0.5, 0.5, 0.4]) * size[1])} }\n`)}[optimise]
+${w.maybe(0.3, () => 'boundary = "reflecting"\n')}${w.maybe(0.3, () => `mirror = { across = "y", at = ${mm(w.one([0.5, 0.5, 0.4]) * size[1])} }\n`)}[optimise]
 iterations = ${w.whole(1, 40)}
 [proof]
 tetrahedra = ${w.whole(1000, 8000)}
-${w.maybe(0.3, () => `set_apart = ${mm(w.between(0, 3) * voxel)}\n`)}[solid]
+${w.maybe(0.3, () => `exclude_within = ${mm(w.between(0, 3) * voxel)}\n`)}[solid]
 ${w.maybe(0.2, () => `threshold = ${w.between(0.1, 0.9).toFixed(2)}\n`)}${w.maybe(0.2, () => `deviation = ${mm(w.between(0, 1))}\n`)}${w.maybe(0.2, () => 'formats = ["3mf", "obj", "ply"]\n')}[require]
 displacement = { tip = ${mm(w.between(0.01, 1))} }
 safety_factor = ${w.between(0.5, 3).toFixed(1)}

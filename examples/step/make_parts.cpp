@@ -1,5 +1,5 @@
 // Makes the STEP files of the examples, as a CAD system would leave them: the package space of the sculling
-// rigger, a conventional heliostat hub and a conventional beat-up arm. All values are made up; millimetres.
+// rigger, a conventional heliostat hub and a conventional sley arm. All values are made up; millimetres.
 // Usage: make_parts FOLDER [perforated | variants]
 // With the second word it makes something else: a plate of 500 faces to measure with, or for the tests one
 // body under every application protocol and in several units, an assembly, and a file without a solid.

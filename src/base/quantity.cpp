@@ -2,7 +2,9 @@
 
 #include <fmt/format.h>
 
+#include <algorithm>
 #include <array>
+#include <cctype>
 #include <charconv>
 #include <cmath>
 #include <numbers>
@@ -97,6 +99,12 @@ double parseQuantity(std::string_view text, Measure measure) {
   const std::string_view name =
       trimmed({rest, static_cast<std::size_t>(digits.data() + digits.size() - rest)});
   const std::string cure = fmt::format("{} is written with one of: {}", nameOf(measure), unitsOf(measure));
+  if (name.size() > 1 && name[0] == ',' && std::isdigit(static_cast<unsigned char>(name[1])))
+    throw InputError(
+        fmt::format("\"{}\" has a comma for its decimal point", text),
+        fmt::format("write \"{}.{}\"",
+                    std::string_view(digits.data(), static_cast<std::size_t>(rest - digits.data())),
+                    name.substr(1)));
   if (name.empty()) throw InputError(fmt::format("\"{}\" has no unit", text), cure);
   for (const Unit& unit : kUnits) {
     if (unit.name != name) continue;
@@ -105,7 +113,16 @@ double parseQuantity(std::string_view text, Measure measure) {
           fmt::format("\"{}\" is {}, but {} is due here", text, nameOf(unit.measure), nameOf(measure)), cure);
     return number * unit.inSi;
   }
-  throw InputError(fmt::format("\"{}\" has the unknown unit \"{}\"", text, name), cure);
+  const auto same = [&](const Unit& unit) {
+    return unit.measure == measure &&
+           std::equal(unit.name.begin(), unit.name.end(), name.begin(), name.end(), [](char a, char b) {
+             return std::tolower(static_cast<unsigned char>(a)) ==
+                    std::tolower(static_cast<unsigned char>(b));
+           });
+  };
+  const auto meant = std::find_if(kUnits.begin(), kUnits.end(), same);
+  throw InputError(fmt::format("\"{}\" has the unknown unit \"{}\"", text, name),
+                   meant == kUnits.end() ? cure : fmt::format("did you mean \"{}\"? {}", meant->name, cure));
 }
 
 std::string errorText(double error) {

@@ -388,7 +388,7 @@ void settleMass(Job& job) {
   for (std::size_t r = 0; r < brief.regions.size(); ++r)
     if (cells[r + 1] == 0)
       refuse(brief, brief.regions[r].place,
-             fmt::format("[{}.{}] holds no voxel", brief.regions[r].bonded ? "parts" : "regions",
+             fmt::format("[{}.{}] holds no voxel", brief.regions[r].bonded ? "inserts" : "regions",
                          brief.regions[r].name),
              brief.regions[r].bonded ? "it is smaller than a voxel, or lies inside another part"
                                      : "it lies outside the design space, or other regions cover it");

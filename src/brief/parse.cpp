@@ -132,7 +132,7 @@ void parseDesign(TableReader& reader, Brief& brief) {
 /// Pieces of other materials: bonded parts, then designed regions.
 void parseRegions(TableReader& top, Brief& brief) {
   for (const bool bonded : {true, false}) {
-    const char* group = bonded ? "parts" : "regions";
+    const char* group = bonded ? "inserts" : "regions";
     if (!top.find(group)) continue;
     forEachNamed(top, group, "name a shape and a material, or leave it out",
                  [&](TableReader& reader, const std::string& name) {
@@ -149,7 +149,7 @@ void parseRegions(TableReader& top, Brief& brief) {
   }
   constexpr std::size_t kMost = 200;  // a cell's material is a byte
   if (brief.regions.size() > kMost)
-    top.fail("has too many [parts] and [regions]", fmt::format("at most {} together", kMost));
+    top.fail("has too many [inserts] and [regions]", fmt::format("at most {} together", kMost));
 }
 
 void parseKeeps(TableReader& reader, Brief& brief) {
@@ -238,7 +238,9 @@ BriefSupport parseSupport(TableReader& reader, const std::string& name, const Br
   const toml::node* hold = reader.find("hold");
   if (!hold) return support;
   if (hold->is_string()) {
-    reader.choice(*hold, "hold", {"fixed"});
+    if (reader.text(*hold, "hold") != "fixed")
+      reader.fail(*hold, fmt::format("'hold' is \"{}\"", reader.text(*hold, "hold")),
+                  "\"fixed\", or a list of directions such as [\"x\"] or [\"x\", \"z\"]");
     return support;
   }
   const std::vector<std::string> axes =
@@ -252,11 +254,17 @@ BriefSupport parseSupport(TableReader& reader, const std::string& name, const Br
 }
 
 BriefLoad parseLoad(TableReader& reader, const std::string& name, const Brief& brief) {
+  for (const char* other : {"moment", "torque", "gravity", "acceleration", "displacement"})
+    if (const toml::node* node = reader.raw().get(other))
+      reader.fail(
+          *node, fmt::format("'{}' is not offered yet", other),
+          "a load is a 'force' or a 'pressure' on a face; a moment is two forces that oppose each other, on "
+          "two faces");
   BriefLoad load{name, parseFaceName(reader, brief, "the load acts on"), {}, reader.place()};
   const toml::node* force = reader.find("force");
   const toml::node* pressure = reader.find("pressure");
   if (!force && !pressure)
-    reader.fail("misses 'force' or 'pressure'",
+    reader.fail("'force' or 'pressure' is missing",
                 brief.sheet ? "e.g. force = [\"0 N\", \"-1 kN\"], or pressure = \"2 MPa\""
                             : "e.g. force = [\"0 N\", \"0 N\", \"-1 kN\"], or pressure = \"2 MPa\"");
   if (force) load.action.force = reader.position(*force, "force", dimensionsOf(brief), Measure::force);
@@ -309,6 +317,7 @@ BriefTarget parseTarget(TableReader& top) {
   const toml::node* fraction = reader.find("mass_fraction");
   const toml::node* reduction = reader.find("mass_reduction");
   const toml::node* mass = reader.find("mass");
+  if (!fraction && !reduction && !mass) reader.finish();  // perhaps it is there under another name
   if ((fraction != nullptr) + (reduction != nullptr) + (mass != nullptr) != 1)
     reader.fail("needs one of 'mass_fraction', 'mass_reduction' and 'mass'", "give exactly one");
   if (mass) {
@@ -339,9 +348,9 @@ void parseMaking(TableReader& top, Brief& brief) {
     mirror.finish();
     brief.mirrorPlace = TableReader::placeOf(*node);
   }
-  if (const toml::node* node = reader.find("walls"))
-    brief.walls = reader.choice(*node, "walls", {"empty", "reflecting"}) == 1 ? FilterBoundary::reflecting
-                                                                              : FilterBoundary::empty;
+  if (const toml::node* node = reader.find("boundary"))
+    brief.walls = reader.choice(*node, "boundary", {"empty", "reflecting"}) == 1 ? FilterBoundary::reflecting
+                                                                                 : FilterBoundary::empty;
   reader.finish();
 }
 
@@ -435,14 +444,14 @@ void parseSettings(TableReader& top, Brief& brief) {
   }
   if (const toml::node* node = top.find("proof")) {
     TableReader reader = top.table(*node, "proof");
-    if (const toml::node* n = reader.find("set_apart"))
-      brief.exclusion = reader.quantity(*n, "set_apart", Measure::length);
+    if (const toml::node* n = reader.find("exclude_within"))
+      brief.exclusion = reader.quantity(*n, "exclude_within", Measure::length);
     if (const toml::node* n = reader.find("tetrahedra"))
       brief.tetrahedra = reader.wholeNumber(*n, "tetrahedra", 1000);
-    if (const toml::node* n = reader.find("agreement")) {
-      brief.agreement = reader.number(*n, "agreement");
+    if (const toml::node* n = reader.find("mesh_difference")) {
+      brief.agreement = reader.number(*n, "mesh_difference");
       if (!(brief.agreement > 0 && brief.agreement < 1))
-        reader.fail(*n, "'agreement' should lie between 0 and 1");
+        reader.fail(*n, "'mesh_difference' should lie between 0 and 1");
     }
     reader.finish();
   }
@@ -474,9 +483,14 @@ toml::table parseToml(std::string_view text, const std::filesystem::path& path) 
     return toml::parse(text, path.string());
   } catch (const toml::parse_error& error) {
     const auto& begin = error.source().begin;
-    throw BriefError(path, {static_cast<int>(begin.line), static_cast<int>(begin.column)},
-                     std::string("this is not TOML: ") + std::string(error.description()),
-                     "see docs/brief.md for the form");
+    const std::string what(error.description());
+    const bool broken =
+        what.find("inline table") != std::string::npos && what.find("\\n") != std::string::npos;
+    throw BriefError(
+        path, {static_cast<int>(begin.line), static_cast<int>(begin.column)},
+        broken ? "a table in braces { } goes on over the end of its line" : "this is not TOML: " + what,
+        broken ? "write { ... } on one line, or as a [table] of its own; only lists in [ ] may be broken"
+               : "see docs/brief.md for the form");
   }
 }
 

@@ -331,7 +331,8 @@ class ShapeBuilder {
     const Eigen::Vector2d to = planePoint(reader, reader.need("to", "the highest corner"), "to");
     reader.finish();
     if (!(from.array() < to.array()).all())
-      throw InputError("a rectangle needs its first corner below its second in x and y");
+      throw InputError("a rectangle needs its first corner below its second in x and y",
+                       "'from' is the corner with the lowest coordinates, 'to' the one with the highest");
     Extrusion extrusion;
     for (const Eigen::Vector2d& corner :
          {from, Eigen::Vector2d(to.x(), from.y()), to, Eigen::Vector2d(from.x(), to.y())})

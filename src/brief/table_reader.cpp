@@ -5,6 +5,8 @@
 
 #include <algorithm>
 #include <cmath>
+#include <cstdlib>
+#include <map>
 #include <numeric>
 
 #include "text_limits.hpp"
@@ -90,9 +92,9 @@ const toml::node& TableReader::need(const std::string& key, const std::string& c
   constexpr std::size_t kShort = 3;  // names as short as "at" and "of" are near to everything
   const std::string near = key.size() > kShort ? nearestName(key, present) : std::string();
   if (!near.empty())
-    fail(*table_.get(near), fmt::format("misses {}, but has the unknown key '{}'", named(key), near),
+    fail(*table_.get(near), fmt::format("{} is missing, and there is the unknown key '{}'", named(key), near),
          fmt::format("did you mean {}?", named(key)));
-  fail(fmt::format("misses {}", named(key)), cure);
+  fail(fmt::format("{} is missing", named(key)), cure);
 }
 
 std::string TableReader::text(const toml::node& node, const std::string& key) const {
@@ -102,8 +104,18 @@ std::string TableReader::text(const toml::node& node, const std::string& key) co
 
 double TableReader::number(const toml::node& node, const std::string& key) const {
   const std::optional<double> value = node.is_number() ? node.value<double>() : std::nullopt;
-  if (!value || !std::isfinite(*value)) fail(node, fmt::format("{} should be a plain number", named(key)));
-  return *value;
+  if (value && std::isfinite(*value)) return *value;
+  std::string cure;
+  if (const auto* text = node.as_string()) {
+    char* end = nullptr;
+    const double read = std::strtod(text->get().c_str(), &end);
+    const std::string rest = end;
+    if (end != text->get().c_str() && rest.find('%') != std::string::npos)
+      cure = fmt::format("write {:g}, without quotes", read / 100);
+    else if (end != text->get().c_str())
+      cure = fmt::format("write {:g}, without quotes and without a unit", read);
+  }
+  fail(node, fmt::format("{} should be a plain number", named(key)), cure);
 }
 
 int TableReader::wholeNumber(const toml::node& node, const std::string& key, int least) const {
@@ -208,7 +220,9 @@ std::vector<std::string> TableReader::texts(const toml::node& node, const std::s
 
 TableReader TableReader::table(const toml::node& node, const std::string& key) const {
   const auto* value = node.as_table();
-  if (!value) fail(node, fmt::format("{} should be a table", named(key)));
+  if (!value)
+    fail(node, fmt::format("{} should be a table", named(key)),
+         node.is_array() ? fmt::format("with single brackets: [{}]", key) : "");
   const std::string outer = label_.empty() ? "" : label_.substr(1, label_.size() - 2) + ".";
   return {file_, *value, "[" + outer + key + "]"};
 }
@@ -227,12 +241,21 @@ void TableReader::finish() const {
   for (const auto& [key, node] : table_) {
     const std::string name(key.str());
     if (std::find(known_.begin(), known_.end(), name) != known_.end()) continue;
-    const std::string near = nearestName(name, known_);
+    // Under another name in earlier versions.
+    static const std::map<std::string, std::string> renamed{{"parts", "inserts"},
+                                                            {"walls", "boundary"},
+                                                            {"set_apart", "exclude_within"},
+                                                            {"agreement", "mesh_difference"}};
+    const auto now = renamed.find(name);
+    const bool moved =
+        now != renamed.end() && std::find(known_.begin(), known_.end(), now->second) != known_.end();
+    const std::string near = moved ? now->second : nearestName(name, known_);
     const auto& begin = key.source().begin;
-    throw BriefError(
-        file_, {static_cast<int>(begin.line), static_cast<int>(begin.column)},
-        (label_.empty() ? "" : label_ + " ") + fmt::format("has the unknown key '{}'", name),
-        near.empty() ? "known here: " + listed(known_) : fmt::format("did you mean '{}'?", near));
+    throw BriefError(file_, {static_cast<int>(begin.line), static_cast<int>(begin.column)},
+                     (label_.empty() ? "" : label_ + " ") + fmt::format("has the unknown key '{}'", name),
+                     moved          ? fmt::format("it is called '{}' now", near)
+                     : near.empty() ? "known here: " + listed(known_)
+                                    : fmt::format("did you mean '{}'?", near));
   }
 }
 

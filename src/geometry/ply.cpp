@@ -219,7 +219,8 @@ TriangleMesh parsePly(const std::string& bytes, const std::filesystem::path& pat
           polygons.push_back(std::move(corners));
       }
       if (element.name != "vertex") continue;
-      if (!vertex.allFinite()) throw InputError(fmt::format("{}: vertex {} has no place", path.string(), e));
+      if (!vertex.allFinite())
+        throw InputError(fmt::format("{}: vertex {} has invalid coordinates", path.string(), e));
       mesh.vertices.push_back(vertex);
     }
   }

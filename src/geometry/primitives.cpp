@@ -174,7 +174,8 @@ class TorusShape final : public Shape {
 
 ShapePtr makeBox(const Vec3& low, const Vec3& high) {
   if (!(low.array() < high.array()).all())
-    throw InputError("a box needs its first corner below its second in x, y and z");
+    throw InputError("a box needs its first corner below its second in x, y and z",
+                     "'from' is the corner with the lowest coordinates, 'to' the one with the highest");
   return std::make_shared<BoxShape>(Box(low, high));
 }
 

@@ -39,7 +39,8 @@ void appendObject(TriangleMesh& mesh, NMR::PLib3MFModelMeshObject* object, doubl
     const auto& p = vertex.m_fPosition;
     mesh.vertices.push_back(
         unit * Vec3(static_cast<double>(p[0]), static_cast<double>(p[1]), static_cast<double>(p[2])));
-    if (!mesh.vertices.back().allFinite()) throw InputError(path.string() + ": a vertex has no place");
+    if (!mesh.vertices.back().allFinite())
+      throw InputError(path.string() + ": a vertex has invalid coordinates");
   }
   for (DWORD t = 0; t < triangles; ++t) {
     NMR::MODELMESHTRIANGLE triangle;

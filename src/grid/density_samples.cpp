@@ -393,7 +393,7 @@ void settle(DensitySamples& samples, const std::string& field) {
   for (std::size_t i = 0; i < samples.values.size(); ++i) {
     constexpr double kSlack = 1e-3;
     if (!samples.places[i].allFinite() || !std::isfinite(samples.volumes[i]))
-      throw InputError(fmt::format("sample {} has no place", i + 1));
+      throw InputError(fmt::format("sample {} has invalid coordinates", i + 1));
     if (!(samples.values[i] >= -kSlack && samples.values[i] <= 1 + kSlack))
       throw InputError(fmt::format("sample {} of \"{}\" is {:.4g}: a density lies between 0 and 1", i + 1,
                                    field, samples.values[i]),

@@ -150,7 +150,7 @@ std::string setupPanel(const Job& job) {
               ? ""
               : key(palette::kPart, "", "bonded part, or (see-through) a region of another material")) +
          key(palette::kSupport, "dots", "held face, named in the view") +
-         key(palette::kLoad, "dots", "loaded face; arrows push at their tip") + "</ul><h2>Masses</h2>" +
+         key(palette::kLoad, "dots", "loaded face; arrows end where they act") + "</ul><h2>Masses</h2>" +
          massList(job) + "</div>";
 }
 
@@ -165,7 +165,7 @@ std::string layoutPanel(const json& data) {
   std::string html = R"(<div data-panel="layout" hidden><h2>Layout read at a threshold</h2>
 <label for="threshold">threshold <b id="threshold-value"></b></label>
 <input id="threshold" type="range" min="0.05" max="0.95" step="0.01">
-<dl><dt>mass of the voxels above it</dt><dd id="threshold-mass"></dd><dt></dt><dd id="threshold-share"></dd>
+<dl><dt>mass of the voxels above the threshold</dt><dd id="threshold-mass"></dd><dt></dt><dd id="threshold-share"></dd>
 <dt>pieces</dt><dd id="threshold-pieces"></dd></dl>
 <p id="threshold-loose" class="note"></p><ol id="piece-list" class="pieces"></ol>
 <p class="note">The slider starts at the threshold of the solid. Red pieces have lost their connection.</p>)";
@@ -180,9 +180,10 @@ std::string solidPanel(const json& results) {
   const json& s = results["solid"];
   std::string html =
       "<div data-panel=\"solid\" hidden><h2>Solid</h2><dl>" + row("mass", text(s["mass_kg"]) + " kg") +
-      row(s["volume_kept"].get<bool>() ? "target" : "target (let go)", text(s["wanted_mass_kg"]) + " kg") +
+      row(s["volume_kept"].get<bool>() ? "target" : "target (not enforced)",
+          text(s["wanted_mass_kg"]) + " kg") +
       row("threshold", text(s["threshold"], "{:.3f}")) +
-      row("voxels above it", text(s["mass_of_voxels_above_threshold_kg"]) + " kg") +
+      row("mass of the voxels above the threshold", text(s["mass_of_voxels_above_threshold_kg"]) + " kg") +
       row("surface", escaped(s["surface"].get<std::string>())) + row("triangles", trianglesText(s));
   if (s["reduction_deviation_mm"].get<double>() > 0)
     html += row("moved by reduction", "at most " + text(s["reduction_deviation_mm"], "{:.3f}") + " mm");
@@ -241,7 +242,7 @@ std::string angleDrawing(const json& counts, double tetrahedra) {
 /// The analysed bodies the results hold, with the names the viewer uses, the part first.
 std::vector<std::pair<std::string, const json*>> bodiesOf(const json& results) {
   std::vector<std::pair<std::string, const json*>> bodies;
-  for (const auto& [key, name] : {std::pair{"proof", "the part"}, std::pair{"outside", "solid from outside"},
+  for (const auto& [key, name] : {std::pair{"proof", "the part"}, std::pair{"outside", "imported solid"},
                                   std::pair{"block", "full block"}, std::pair{"baseline", "baseline"}})
     if (results.contains(key)) bodies.emplace_back(name, &results[key]);
   return bodies;
@@ -392,13 +393,13 @@ std::string bodyTables(const Job& job, const json& results) {
       "recovered stress says. Stress within {:.3g} mm of a support or load depends on how they are modelled: "
       "it is shown as peak anywhere and left out elsewhere; the safety factor is {} over the von Mises "
       "stress. Tension and compression: largest and smallest principal stress.</p>",
-      (*bodies.front().second)["set_apart_mm"].get<double>(),
+      (*bodies.front().second)["exclude_within_mm"].get<double>(),
       job.brief.regions.empty()
           ? fmt::format("the strength of {:.4g} MPa", results["material"]["strength_MPa"].get<double>())
           : "the strength of the material named beside it");
   html += "<h2>How the stress is spread</h2>" +
-          table({"case", "body", "half of the volume below, MPa", "90 %", "99 %", "99.9 %", "largest at, mm",
-                 "peak anywhere at, mm"},
+          table({"case", "body", "not exceeded in 50 % of the volume, MPa", "in 90 %", "in 99 %", "in 99.9 %",
+                 "largest at, mm", "peak anywhere at, mm"},
                 percentiles);
   html += "<h2>Displacement of the faces</h2>" +
           table({"case", "body", "face", "mean, mm (x, y, z)", "size, mm"}, moved);

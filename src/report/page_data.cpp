@@ -327,7 +327,7 @@ void addRunData(const std::filesystem::path& folder, const json& results, json& 
   }
   data["bodies"] = json::array();
   const std::vector<std::array<const char*, 3>> bodies{{"proof", "proof.vtu", "the part"},
-                                                       {"outside", "outside.vtu", "solid from outside"},
+                                                       {"outside", "outside.vtu", "imported solid"},
                                                        {"block", "block.vtu", "full block"},
                                                        {"baseline", "baseline.vtu", "baseline"}};
   for (const auto& [key, file, name] : bodies)

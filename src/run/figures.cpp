@@ -106,7 +106,7 @@ json bodyJson(const BodyProof& body, const ProofProblem& problem, const std::vec
           {"pieces", body.pieces},
           {"face_share", shares},
           {"face_offset_mm", offsets},
-          {"set_apart_mm", problem.exclusion * kMm},
+          {"exclude_within_mm", problem.exclusion * kMm},
           {"compliance_J", compliance},
           {"compliance_error_J", error},
           {"cases", cases}};

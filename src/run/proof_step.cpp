@@ -236,7 +236,7 @@ void JobRun::noteDoubts(const json& figures) {
   for (const json& c : figures["cases"])
     if (c["judged_everywhere"].get<bool>()) {
       note(fmt::format(
-          "warning   set_apart ({:.4g} mm) leaves nothing of the body: stress is judged everywhere",
+          "warning   exclude_within ({:.4g} mm) leaves nothing of the body: stress is judged everywhere",
           job_.brief.exclusion * kMm));
       break;
     }
@@ -253,7 +253,7 @@ void JobRun::addVerdict(json& figures, const BodyProof& body) const {
                                               job_.proofProblem(), job_.brief.requirements);
   for (const Judgement& j : judged) judgements.push_back(judgementJson(j));
   figures["requirements"] = judgements;
-  figures["agreement"] = job_.brief.agreement;
+  figures["mesh_difference"] = job_.brief.agreement;
   figures["verdict"] = judged.empty() ? "nothing required" : describe(overall(judged));
 }
 

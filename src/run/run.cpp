@@ -113,7 +113,7 @@ std::string JobRun::layoutFingerprint() const {
   for (const BriefRegion& region : brief.regions) shapes.push_back(region.shape);
   if (!brief.start.empty()) shapes.push_back(brief.start);
   for (const BriefFace& face : brief.faces) shapes.push_back(face.shape);
-  return fingerprint({"sheet", "material", "design", "parts", "regions", "faces", "supports", "loads",
+  return fingerprint({"sheet", "material", "design", "inserts", "regions", "faces", "supports", "loads",
                       "cases", "goal", "target", "making", "optimise", "layout"},
                      brief.shapeTexts(shapes) + (brief.layout ? brief.layout->hash : ""));
 }
@@ -129,9 +129,9 @@ std::string JobRun::proofFingerprint(const std::string& before) const {
 std::string JobRun::regionsFingerprint(const std::string& baseline) const {
   std::vector<std::string> shapes;
   for (const BriefShape& shape : job_.brief.shapes) shapes.push_back(shape.name);
-  const std::string regions =
-      fingerprint({"sheet", "material", "design", "parts", "regions", "faces", "supports", "loads", "cases"},
-                  job_.brief.shapeTexts(shapes));
+  const std::string regions = fingerprint(
+      {"sheet", "material", "design", "inserts", "regions", "faces", "supports", "loads", "cases"},
+      job_.brief.shapeTexts(shapes));
   return proofFingerprint(regions + baseline);
 }
 

@@ -152,7 +152,7 @@ void JobRun::solid(bool fresh) {
   if (job_.flat()) results_["solid"]["outline_corners"] = solid.outline.corners();
   save();
   note(fmt::format("solid     read at {:.3f}: {:.4g} kg ({} {:.4g} kg), {} triangles, {}", solid.threshold,
-                   mass, options.keepVolume ? "wanted" : "let go; the target was", job_.targetMass,
+                   mass, options.keepVolume ? "wanted" : "not enforced; the target was", job_.targetMass,
                    solid.surface.triangles.size(),
                    solid.defects.sound() ? "closed and sound" : solid.defects.text()));
   for (const std::string& warning : warnings) note("warning   " + warning);

@@ -174,7 +174,7 @@ class Reinterpretation {
                                                : std::numbers::pi / 6 * size * size * size;
     if (dropped.largest <= most) return;
     throw RunError(
-        fmt::format("a loose piece of {:.4g} mm3 round {} hangs on no keep and is "
+        fmt::format("a loose piece of {:.4g} mm3 round {} is not attached to any keep and is "
                     "larger than a crumb of {:.4g} mm, which has {:.4g} mm3",
                     dropped.largest * 1e9, placeText(dropped.largestAt), size * kMillimetresPerMetre,
                     most * 1e9),

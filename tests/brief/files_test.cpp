@@ -188,7 +188,7 @@ smallest_member = "6 mm"
   refuses(R"(cad = "arm.step", solid = "arm", facing = "-y")",
           "6 plane faces look that way | choose one with 'near'");
   refuses(R"(cad = "arm.step", solid = "arm", facing = [1, 1, 0])", "no plane face looks that way");
-  refuses(R"(cad = "arm.step", solid = "arm")", "misses 'facing'");
+  refuses(R"(cad = "arm.step", solid = "arm")", "'facing' is missing");
   refuses(R"(cad = "arm.step", facing = "-y")", "holds 2 solids");
   refuses(R"(cad = "arm.step", solid = "arm", facing = [0.0767, 0, 0.997])",
           "looks along no coordinate axis");

@@ -23,7 +23,7 @@ std::string with(const std::string& text) {
   return changed("[design]", text + "\n[design]");
 }
 
-const std::string kPlug = "[parts.plug]\nshape = \"pin\"\nmaterial = { use = \"titanium\" }\n";
+const std::string kPlug = "[inserts.plug]\nshape = \"pin\"\nmaterial = { use = \"titanium\" }\n";
 
 TEST(Materials, bondedPartsAreSolidWeighedApartAndNotDesigned) {
   // The pin is also a clear, which it wins over.
@@ -56,7 +56,7 @@ TEST(Materials, bondedPartsAreSolidWeighedApartAndNotDesigned) {
 
 TEST(Materials, theSolidIsReadWithoutBondedPartsAndProvedWithThem) {
   // Across the block, and partly in the way of the pin, which is a clear.
-  const Job job = prepared(with("[parts.slab]\nshape = \"slab\"\nmaterial = { use = \"titanium\" }\n"));
+  const Job job = prepared(with("[inserts.slab]\nshape = \"slab\"\nmaterial = { use = \"titanium\" }\n"));
   const Domain<3>& domain = std::get<Domain<3>>(job.domain);
   const std::vector<double> full(domain.fill.size(), 1.0);
   const SmoothLayout layout(domain, full, 0.006);
@@ -120,11 +120,12 @@ TEST(Materials, refusalsNameTheFault) {
       EXPECT_GT(error.place().line, 0);
     }
   };
-  refuses(with("[parts.plug]\nshape = \"pinn\"\nmaterial = { use = \"steel\" }\n"), "did you mean \"pin\"?");
-  refuses(with("[parts.plug]\nshape = \"pin\"\n"), "misses 'material'");
-  refuses(with("[parts.plug]\nmaterial = { use = \"steel\" }\n"), "misses 'shape'");
-  refuses(with("[parts.plug]\nshape = \"pin\"\nmaterial = { use = \"cheese\" }\n"), "cheese");
-  refuses(with("[parts]\n"), "is empty");
+  refuses(with("[inserts.plug]\nshape = \"pinn\"\nmaterial = { use = \"steel\" }\n"),
+          "did you mean \"pin\"?");
+  refuses(with("[inserts.plug]\nshape = \"pin\"\n"), "'material' is missing");
+  refuses(with("[inserts.plug]\nmaterial = { use = \"steel\" }\n"), "'shape' is missing");
+  refuses(with("[inserts.plug]\nshape = \"pin\"\nmaterial = { use = \"cheese\" }\n"), "cheese");
+  refuses(with("[inserts]\n"), "is empty");
   refuses(with("[regions.far]\nshape = \"pin\"\nmaterial = { use = \"steel\" }\nbonded = true\n"),
           "unknown key 'bonded'");
   refuses(with("far = { sphere = { centre = [\"90 mm\", \"0 mm\", \"0 mm\"], radius = \"9 mm\" } }\n"

@@ -113,7 +113,7 @@ TEST(SheetBrief, regionsAndBondedPartsHaveTheirMaterial) {
   const double magnesium = region.materials()[1].modulus / region.materials()[0].modulus;
   for (std::size_t c = 0; c < domain.fill.size(); ++c)
     EXPECT_NEAR(problem.modulus[c], domain.grid.cellCentre(c).x() < 30e-3 ? magnesium : 1.0, 1e-12);
-  const Job bonded = with("[parts.pin]\nshape = \"spare\"\nmaterial = { use = \"titanium\" }");
+  const Job bonded = with("[inserts.pin]\nshape = \"spare\"\nmaterial = { use = \"titanium\" }");
   EXPECT_NEAR(bonded.bondedMass / (kPi * 16e-6 * 5e-3 * 4430), 1, 0.01);
   EXPECT_NEAR(bonded.spaceMass / ((area - kPi * 16e-6) * 5e-3 * 7850), 1, 1e-3);
 }

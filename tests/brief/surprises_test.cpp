@@ -39,7 +39,7 @@ TEST(Surprises, aClearThatCutsALoadPathToASliver) {
   }
   // Where the filter reflects a thinner member may run along the walls: that is worth a warning.
   std::string reflecting = sliver;
-  reflecting.replace(reflecting.find("[making]"), 8, "[making]\nwalls = \"reflecting\"");
+  reflecting.replace(reflecting.find("[making]"), 8, "[making]\nboundary = \"reflecting\"");
   EXPECT_THAT(warningsOf(reflecting), Contains(HasSubstr("only about 4 mm wide at (4")));
   // 12 are enough.
   const auto wide = clearing(R"({ from = ["40 mm", "-1 mm", "12 mm"], to = ["44 mm", "21 mm", "21 mm"] })");

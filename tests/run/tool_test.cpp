@@ -93,7 +93,7 @@ class Tool : public ::testing::Test {
 TEST_F(Tool, carriesPartsAndRegionsThroughTheWholeJob) {
   brief("[design]", R"(plate = { box = { from = ["-5 mm", "0 mm", "0 mm"], to = ["0 mm", "20 mm", "30 mm"] } }
 far = { box = { from = ["40 mm", "-1 mm", "-1 mm"], to = ["70 mm", "21 mm", "31 mm"] } }
-[parts.plate]
+[inserts.plate]
 shape = "plate"
 material = { use = "aluminium" }
 [regions.far]

@@ -108,7 +108,7 @@ function buildLayout(): void {
     const loose = reading.pieces.filter((p) => p.loose);
     element("threshold-pieces").classList.toggle("warn", reading.pieces.length > 1);
     element("threshold-loose").textContent = loose.length
-      ? `${loose.length} of them hang on no keep: ${(1e3 * loose.reduce((s, p) => s + p.mass, 0)).toPrecision(3)} g have lost their connection.`
+      ? `${loose.length} of them are not attached to any keep: ${(1e3 * loose.reduce((s, p) => s + p.mass, 0)).toPrecision(3)} g have lost their connection.`
       : "";
     element("piece-list").innerHTML = reading.pieces.length > 1
       ? reading.pieces.slice(0, 12).map((p) => `<li class="${p.loose ? "warn" : ""}">${(1e3 * p.mass).toPrecision(3)} g${p.loose ? ", loose" : ""}</li>`).join("") +
@@ -213,7 +213,7 @@ function buildStress(): void {
     positions.needsUpdate = colours.needsUpdate = true;
     body.geometry.computeVertexNormals();
     mesh.geometry = body.geometry;
-    element("deform-scale").textContent = deform.checked ? `displacements drawn ${scale.toPrecision(3)} times too large` : "";
+    element("deform-scale").textContent = deform.checked ? `deformation exaggerated ${scale.toPrecision(3)}x` : "";
     element("legend-low").textContent = `${Number(low.toPrecision(3))}`;
     element("legend-middle").textContent = `${Number(((low + high) / 2).toPrecision(3))}`;
     element("legend-top").textContent = `${Number(high.toPrecision(3))} MPa and more`;
