@@ -214,7 +214,18 @@ int newBrief(const Arguments& arguments, Terminal& terminal) {
   return kDone;
 }
 
+/// Tells an error to people and, where JSON is asked for, to scripts.
+int fail(const Arguments& arguments, Terminal& terminal, const std::string& what, const std::string& cure,
+         ExitCode code) {
+  terminal.error(what, cure);
+  if (arguments.json) fmt::print("{}\n", jsonText({{"error", what}, {"fix", cure}}, 2));
+  return code;
+}
+
 int guarded(Arguments arguments, Terminal& terminal) {
+  const auto failed = [&](const std::string& what, const std::string& cure, ExitCode code) {
+    return fail(arguments, terminal, what, cure, code);
+  };
   try {
     std::unique_ptr<ThreadLimit> limit;
     if (arguments.threads > 0) limit = std::make_unique<ThreadLimit>(arguments.threads);
@@ -226,27 +237,23 @@ int guarded(Arguments arguments, Terminal& terminal) {
     if (arguments.verb == "inspect") return inspect(arguments, terminal);
     return work(arguments, terminal);
   } catch (const Cancelled& error) {
-    terminal.error(
+    return failed(
         error.what(),
         "what was done is kept in the run folder: the same call goes on from there, and 'solid' reads the "
-        "layout as it is");
-    return kFailed;
+        "layout as it is",
+        kFailed);
   } catch (const InputError& error) {
-    terminal.error(error.what(), error.cure());
-    return kWrongInput;
+    return failed(error.what(), error.cure(), kWrongInput);
   } catch (const Error& error) {
-    terminal.error(error.what(), error.cure());
-    return kFailed;
+    return failed(error.what(), error.cure(), kFailed);
   } catch (const std::bad_alloc&) {
-    terminal.error("there is not enough memory", "take larger voxels, or fewer tetrahedra in [proof]");
-    return kFailed;
+    return failed("there is not enough memory", "take larger voxels, or fewer tetrahedra in [proof]",
+                  kFailed);
   } catch (const nlohmann::json::exception& error) {
-    terminal.error(fmt::format("the run folder holds what this version did not write: {}", error.what()),
-                   "take another folder, or delete results.json in it");
-    return kFailed;
+    return failed(fmt::format("the run folder holds what this version did not write: {}", error.what()),
+                  "take another folder, or delete results.json in it", kFailed);
   } catch (const std::exception& error) {
-    terminal.error(error.what(), "");
-    return kFailed;
+    return failed(error.what(), "", kFailed);
   }
 }
 

@@ -93,8 +93,11 @@ void Terminal::error(const std::string& what, const std::string& cure) {
 
 std::string describeJob(const Job& job) {
   std::string text = fmt::format("{}\n", job.brief.title);
-  text += fmt::format("  space   {:>9.4g} kg   {} voxels of {:.3g} mm\n", job.spaceMass, job.cellCount(),
-                      job.cellSize() * kMillimetresPerMetre);
+  const Vec3 size = job.regions.space->bounds().sizes() * kMillimetresPerMetre;
+  text += fmt::format("  space   {:>9.4g} kg   {:.4g} x {:.4g} x {:.4g} mm, {} voxels of {:.3g} mm\n",
+                      job.spaceMass, size.x(), size.y(),
+                      job.flat() ? job.brief.sheet->thickness * kMillimetresPerMetre : size.z(),
+                      job.cellCount(), job.cellSize() * kMillimetresPerMetre);
   text += fmt::format("  keep    {:>9.4g} kg\n", job.keepMass);
   text += fmt::format("  target  {:>9.4g} kg   {:.3g} % of the space\n", job.targetMass,
                       100 * job.targetMass / job.spaceMass);

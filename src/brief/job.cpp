@@ -639,7 +639,7 @@ Job prepare(Brief brief, double coarser) {
   settleMass(job);
   job.estimate = estimated(job);
   if (job.estimate.bytes > machineMemory())
-    refuse(job.brief, {},
+    refuse(job.brief, job.brief.voxelPlace,
            fmt::format("about {:.1f} GB are needed, and this machine has {:.1f} GB", job.estimate.bytes / 1e9,
                        machineMemory() / 1e9),
            "take a larger voxel, or fewer tetrahedra in the proof");

@@ -92,6 +92,7 @@ void parseGrid(TableReader& top, Brief& brief) {
     top.fail(
         voxel ? *voxel : top.raw(), "needs one of 'voxel' and 'voxels'",
         "the size of the cells, e.g. voxel = \"2.5 mm\", or how many there may be, e.g. voxels = 200000");
+  brief.voxelPlace = TableReader::placeOf(voxel ? *voxel : *budget);
   if (voxel) {
     brief.voxel = top.quantity(*voxel, "voxel", Measure::length);
     if (!(brief.voxel > 0)) top.fail(*voxel, "'voxel' should be above zero");

@@ -2,6 +2,7 @@
 
 #include <fmt/format.h>
 
+#include <algorithm>
 #include <cmath>
 
 #include "barelattice/base/quantity.hpp"
@@ -9,9 +10,10 @@
 namespace barelattice {
 
 std::string coordinatesText(const Vec3& v) {
-  constexpr double kNothing = 1e-7;
-  const double largest = v.cwiseAbs().maxCoeff();
-  const auto entry = [&](double value) { return std::abs(value) <= kNothing * largest ? 0.0 : value; };
+  constexpr double kNothing = 1e-7;   // of the largest
+  constexpr double kRounding = 1e-9;  // mm, N, N m: below what anything here is about
+  const double least = std::max(kNothing * v.cwiseAbs().maxCoeff(), kRounding);
+  const auto entry = [&](double value) { return std::abs(value) <= least ? 0.0 : value; };
   // Four digits; far from the origin as many as tell places of one part apart.
   constexpr double kFar = 1000;
   const auto text = [&](double value) {

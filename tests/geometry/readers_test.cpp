@@ -151,6 +151,15 @@ TEST(Read3mf, putsComponentsInTheirPlaces) {
   EXPECT_LT((mesh.bounds().max() - 1e-3 * Vec3(12, 7, 2)).norm(), 1e-9);
 }
 
+std::string refused(const std::filesystem::path& path) {
+  try {
+    readMesh(path);
+  } catch (const InputError& error) {
+    return error.what();
+  }
+  return {};
+}
+
 // Thirty objects of the one before twice are a billion; five thousand of the one before are as deep.
 TEST(Read3mf, refusesWhatNeverEnds) {
   const auto chain = [](int length, int copies) {
@@ -164,14 +173,6 @@ TEST(Read3mf, refusesWhatNeverEnds) {
     }
     return threeMf("millimeter", objects, fmt::format("<item objectid=\"{}\"/>", length));
   };
-  const auto refused = [](const std::filesystem::path& path) {
-    try {
-      readMesh(path);
-      return std::string();
-    } catch (const InputError& error) {
-      return std::string(error.what());
-    }
-  };
   EXPECT_THAT(refused(chain(30, 2)), HasSubstr("more than 2e+07 triangles"));
   EXPECT_THAT(refused(chain(10, 9)), HasSubstr("more than 2e+07 triangles"));
   EXPECT_THAT(refused(chain(5000, 1)), HasSubstr("nested deeper than 50"));
@@ -181,14 +182,6 @@ TEST(Read3mf, refusesWhatNeverEnds) {
 }
 
 TEST(Read3mf, refusesWhatIsNotWhole) {
-  const auto refused = [](const std::filesystem::path& path) {
-    try {
-      readMesh(path);
-      return std::string();
-    } catch (const InputError& error) {
-      return std::string(error.what());
-    }
-  };
   const std::string item = R"(<item objectid="1"/>)";
   EXPECT_THAT(refused(threeMf("furlong", kCorner, item)), HasSubstr("unit is none of 3MF"));
   EXPECT_THAT(refused(threeMf("inch", kCorner, R"(<item objectid="7"/>)")),

@@ -393,6 +393,15 @@ TEST_F(Tool, saysWhenItsOutputCannotBeWritten) {
   EXPECT_EQ(outcome.code, 3);
 }
 
+TEST_F(Tool, tellsErrorsToScriptsToo) {
+  brief("\"7.5 mm\"", "\"7,5 mm\"");
+  const Outcome outcome = tool("check " + path() + " --json");
+  EXPECT_EQ(outcome.code, 2);
+  const nlohmann::json told = nlohmann::json::parse(outcome.text.substr(outcome.text.find('{')));
+  EXPECT_THAT(told["error"].get<std::string>(), HasSubstr("comma for its decimal point"));
+  EXPECT_EQ(told["fix"], "write \"7.5 mm\"");
+}
+
 TEST_F(Tool, knowsWhatWasMeant) {
   EXPECT_THAT(tool("optimize " + path()).text, HasSubstr("did you mean 'optimise'?"));
   EXPECT_THAT(tool(path()).text, HasSubstr("e.g. barelattice run " + path()));

@@ -129,6 +129,7 @@ struct Brief {
   std::optional<BriefSheet> sheet;
   Material material;
   std::vector<BriefShape> shapes;
+  TextPlace voxelPlace;                      ///< of what the size of the cells follows from
   std::vector<std::filesystem::path> files;  ///< what it reads besides its own text
   std::vector<std::string> notes;            ///< what was mended in files and other things to know
   std::string space;
