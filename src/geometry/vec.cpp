@@ -10,7 +10,7 @@
 namespace barelattice {
 
 std::string coordinatesText(const Vec3& v) {
-  constexpr double kNothing = 1e-7;   // of the largest
+  constexpr double kNothing = 1e-5;   // of the largest
   constexpr double kRounding = 1e-9;  // mm, N, N m: below what anything here is about
   const double least = std::max(kNothing * v.cwiseAbs().maxCoeff(), kRounding);
   const auto entry = [&](double value) { return std::abs(value) <= least ? 0.0 : value; };

@@ -402,7 +402,7 @@ std::string bodyTables(const Job& job, const json& results) {
                  "largest at, mm", "peak anywhere at, mm"},
                 percentiles);
   html += "<h2>Displacement of the faces</h2>" +
-          table({"case", "body", "face", "mean, mm (x, y, z)", "size, mm"}, moved);
+          table({"case", "body", "face", "mean, mm (x, y, z)", "magnitude, mm"}, moved);
   html += "<h2>Reactions</h2>" + table({"case", "body", "support", "force on the part, N (x, y, z)",
                                         "moment about the origin, N m", "loads and reactions add up to, N"},
                                        reactions);
