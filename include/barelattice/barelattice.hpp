@@ -13,6 +13,7 @@
 #include "barelattice/base/hash.hpp"
 #include "barelattice/base/json_text.hpp"
 #include "barelattice/base/machine.hpp"
+#include "barelattice/base/markup.hpp"
 #include "barelattice/base/parallel.hpp"
 #include "barelattice/base/progress.hpp"
 #include "barelattice/base/quantity.hpp"

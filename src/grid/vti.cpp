@@ -11,6 +11,7 @@
 
 #include "barelattice/base/error.hpp"
 #include "barelattice/base/file.hpp"
+#include "barelattice/base/markup.hpp"
 #include "barelattice/base/quantity.hpp"
 #include "barelattice/grid/domain.hpp"
 #include "barelattice/grid/vtk_data.hpp"
@@ -101,7 +102,7 @@ void writeVti(const std::filesystem::path& path, const CellImage& image) {
   text += "      <CellData>\n";
   for (const auto& [name, values] : image.fields)
     text += fmt::format("        <DataArray type=\"Float32\" Name=\"{}\" format=\"binary\">{}</DataArray>\n",
-                        name, encodeVtk<float>(values));
+                        escaped(name), encodeVtk<float>(values));
   text += "      </CellData>\n    </Piece>\n  </ImageData>\n</VTKFile>\n";
   writeFile(path, text);
 }

@@ -6,6 +6,7 @@
 #include <cstring>
 #include <pugixml.hpp>
 
+#include "barelattice/base/markup.hpp"
 #include "barelattice/base/quantity.hpp"
 #include "barelattice/grid/vtk_data.hpp"
 
@@ -20,7 +21,7 @@ std::string array(const char* type, const std::string& name, int components, std
   return fmt::format(
       "        <DataArray type=\"{}\" Name=\"{}\" NumberOfComponents=\"{}\" "
       "format=\"binary\">{}</DataArray>\n",
-      type, name, components, encodeVtk<T>(values));
+      type, escaped(name), components, encodeVtk<T>(values));
 }
 
 /// A field given at the corners, in MPa, with edge middles between.

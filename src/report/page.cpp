@@ -6,6 +6,7 @@
 
 #include "barelattice/base/file.hpp"
 #include "barelattice/base/json_text.hpp"
+#include "barelattice/base/markup.hpp"
 #include "barelattice/base/quantity.hpp"
 #include "page_data.hpp"
 #include "palette.hpp"
@@ -23,27 +24,6 @@ namespace {
 
 using nlohmann::json;
 constexpr double kMm = kMillimetresPerMetre;
-
-std::string escaped(const std::string& text) {
-  std::string safe;
-  for (const char c : text) switch (c) {
-      case '<':
-        safe += "&lt;";
-        break;
-      case '>':
-        safe += "&gt;";
-        break;
-      case '&':
-        safe += "&amp;";
-        break;
-      case '"':
-        safe += "&quot;";
-        break;
-      default:
-        safe += c;
-    }
-  return safe;
-}
 
 std::string row(const std::string& name, const std::string& value) {
   return fmt::format("<dt>{}</dt><dd>{}</dd>", escaped(name), value);

@@ -13,6 +13,7 @@
 #include <tuple>
 
 #include "barelattice/base/error.hpp"
+#include "barelattice/base/markup.hpp"
 #include "barelattice/base/parallel.hpp"
 #include "barelattice/base/quantity.hpp"
 
@@ -439,8 +440,7 @@ std::string outlineSvg(const Outline& outline, const std::string& title) {
   constexpr double kMargin = 5;  // mm
   const Vec2 low = box.min() - Vec2::Constant(kMargin);
   const Vec2 size = box.sizes() + Vec2::Constant(2 * kMargin);
-  std::string safe;
-  for (const char c : title) safe += c == '<' || c == '>' || c == '&' ? ' ' : c;
+  const std::string safe = escaped(title);
   std::string svg = fmt::format(
       "<svg xmlns=\"http://www.w3.org/2000/svg\" width=\"{0:.6g}mm\" height=\"{1:.6g}mm\" "
       "viewBox=\"{2:.6g} {3:.6g} {0:.6g} {1:.6g}\">\n<title>{4}: outline in millimetres</title>\n"

@@ -402,6 +402,22 @@ TEST_F(Tool, tellsErrorsToScriptsToo) {
   EXPECT_EQ(told["fix"], "write \"7.5 mm\"");
 }
 
+// Names are the user's: whatever stands in them, files stay valid and are read back.
+TEST_F(Tool, takesNamesWithMarkupInThem) {
+  std::string text = readFile(folder_ / "b.toml");
+  for (const auto& [from, to] : {std::pair{"down = ", "'d<o\"w]]>&é' = "},
+                                 {"root = { of", "'r<b>\"&' = { of"},
+                                 {"root = { face = \"root\"", "'r<b>\"&' = { face = 'r<b>\"&'"}})
+    text.replace(text.find(from), std::string(from).size(), to);
+  writeFile(folder_ / "b.toml", "title = 'a</script><b>\"&'\n" + text);
+  const Outcome outcome = tool("run " + path());
+  ASSERT_LE(outcome.code, 1) << outcome.text;
+  EXPECT_EQ(results()["proof"]["cases"][0]["name"], "d<o\"w]]>&é");
+  EXPECT_THAT(readFile(run() / "proof.vtu"), HasSubstr("d&lt;o&quot;w]]&gt;&amp;é"));
+  const std::string page = readFile(run() / "report.html");
+  for (const char* raw : {"<b>", "d<o", "a</script>"}) EXPECT_THAT(page, Not(HasSubstr(raw)));
+}
+
 TEST_F(Tool, knowsWhatWasMeant) {
   EXPECT_THAT(tool("optimize " + path()).text, HasSubstr("did you mean 'optimise'?"));
   EXPECT_THAT(tool(path()).text, HasSubstr("e.g. barelattice run " + path()));
