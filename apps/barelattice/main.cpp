@@ -110,7 +110,7 @@ int check(const Job& job, const std::filesystem::path& folder, const Arguments& 
 void stopAtSafePoints() {
   std::signal(SIGALRM, [](int) {
     constexpr std::string_view kText = "stopped; what earlier steps left is kept\n";
-    if (::write(STDERR_FILENO, kText.data(), kText.size()) < 0) ::_exit(kFailed);
+    static_cast<void>(!::write(STDERR_FILENO, kText.data(), kText.size()));  // perhaps nobody listens
     ::_exit(kFailed);
   });
   for (const int kind : {SIGINT, SIGTERM})
@@ -163,6 +163,7 @@ int work(const Arguments& arguments, Terminal& terminal) {
     writeAnalysis(run, folder / "analysis.html");
     terminal.line("analysis  " + (folder / "analysis.html").string());
   }
+  if (const std::string leftOut = run.leftOut(); !leftOut.empty()) terminal.line("warning   " + leftOut);
   if (arguments.verb == "run" || arguments.verb == "report") {
     writeReport(run, folder / "report.html");
     terminal.line(
@@ -214,17 +215,12 @@ int newBrief(const Arguments& arguments, Terminal& terminal) {
   return kDone;
 }
 
-/// Tells an error to people and, where JSON is asked for, to scripts.
-int fail(const Arguments& arguments, Terminal& terminal, const std::string& what, const std::string& cure,
-         ExitCode code) {
-  terminal.error(what, cure);
-  if (arguments.json) fmt::print("{}\n", jsonText({{"error", what}, {"fix", cure}}, 2));
-  return code;
-}
-
 int guarded(Arguments arguments, Terminal& terminal) {
+  // To people and, where JSON is asked for, to scripts.
   const auto failed = [&](const std::string& what, const std::string& cure, ExitCode code) {
-    return fail(arguments, terminal, what, cure, code);
+    terminal.error(what, cure);
+    if (arguments.json) fmt::print("{}\n", jsonText({{"error", what}, {"fix", cure}}, 2));
+    return code;
   };
   try {
     std::unique_ptr<ThreadLimit> limit;

@@ -88,7 +88,7 @@ void appendPolygon(TriangleMesh& mesh, const std::vector<long long>& corners,
     if (corner < 0 || corner >= static_cast<long long>(mesh.vertices.size()))
       throw InputError(
           fmt::format("{}: a face names vertex {} of {}", path.string(), corner + 1, mesh.vertices.size()));
-  constexpr std::size_t kMostCorners = 5000;  // cutting takes the square of their number
+  constexpr std::size_t kMostCorners = 1000;  // cutting takes up to the cube of their number
   if (corners.size() > kMostCorners)
     throw InputError(
         fmt::format("{}: a face has {} corners, more than {}", path.string(), corners.size(), kMostCorners),

@@ -138,10 +138,20 @@ double TriangleMesh::volume() const {
   return sum / 6;
 }
 
-std::vector<TriangleMesh> shellsOf(const TriangleMesh& mesh) {
+namespace {
+
+/// The vertices that hang together through triangles.
+Groups joinedVertices(const TriangleMesh& mesh) {
   Groups groups(mesh.vertices.size());
   for (const auto& t : mesh.triangles)
     for (const std::size_t i : {1U, 2U}) groups.join(t[0], t[i]);
+  return groups;
+}
+
+}  // namespace
+
+std::vector<TriangleMesh> shellsOf(const TriangleMesh& mesh) {
+  Groups groups = joinedVertices(mesh);
   std::map<int, std::size_t> number;  // by the vertex that stands for the shell
   for (const auto& t : mesh.triangles) number.try_emplace(groups.find(t[0]), 0);
   std::size_t next = 0;
@@ -192,20 +202,24 @@ bool encloses(const TriangleMesh& shell, const Vec3& point) {
 std::string faultOfShells(const TriangleMesh& mesh) {
   const std::vector<TriangleMesh> shells = shellsOf(mesh);
   if (shells.size() < 2) return {};
+  constexpr std::size_t kMostShells = 5000;
+  constexpr double kMostWork = 1e9;  // solid angles of triangles: some ten seconds
+  const std::string tooMany =
+      fmt::format("it holds {} bodies and cavities, too many to tell what lies in what", shells.size());
+  if (shells.size() > kMostShells) return tooMany;
   std::vector<Box> boxes;
   for (const TriangleMesh& shell : shells) boxes.push_back(shell.bounds());
   std::vector<std::vector<std::size_t>> near(shells.size());
-  bool any = false;
+  double work = 0;
   for (std::size_t s = 0; s < shells.size(); ++s)
     for (std::size_t o = 0; o < shells.size(); ++o)
       if (o != s && boxes[o].intersects(boxes[s])) {
         near[s].push_back(o);
-        any = true;
+        work += static_cast<double>(shells[o].triangles.size());
       }
-  if (any) {
-    Groups groups(mesh.vertices.size());
-    for (const auto& t : mesh.triangles)
-      for (const std::size_t i : {1U, 2U}) groups.join(t[0], t[i]);
+  if (work > kMostWork) return tooMany;
+  if (work > 0) {
+    Groups groups = joinedVertices(mesh);
     for (const auto& [a, b] : findIntersections(mesh)) {
       const int first = mesh.triangles[static_cast<std::size_t>(a)][0];
       if (groups.find(first) != groups.find(mesh.triangles[static_cast<std::size_t>(b)][0]))

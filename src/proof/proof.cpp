@@ -6,11 +6,11 @@
 #include <cmath>
 #include <limits>
 #include <memory>
-#include <numeric>
 #include <optional>
 #include <unordered_map>
 
 #include "barelattice/base/error.hpp"
+#include "barelattice/base/groups.hpp"
 #include "barelattice/base/parallel.hpp"
 #include "barelattice/base/quantity.hpp"
 #include "barelattice/proof/tet_hierarchy.hpp"
@@ -217,26 +217,18 @@ void addMasses(const QuadraticTets& mesh, const ProofProblem& problem, const Tet
 
 /// The nodes of each piece of the mesh, in the order of its first node.
 std::vector<std::vector<std::size_t>> piecesOf(const QuadraticTets& mesh) {
-  std::vector<std::size_t> parent(mesh.nodeCount());
-  std::iota(parent.begin(), parent.end(), std::size_t{0});
-  const auto root = [&](std::size_t n) {
-    while (parent[n] != n) n = parent[n] = parent[parent[n]];
-    return n;
-  };
+  Groups groups(mesh.nodeCount());
   for (const auto& tet : mesh.tets())
-    for (const int n : tet) {
-      const std::size_t a = root(static_cast<std::size_t>(tet[0]));
-      const std::size_t b = root(static_cast<std::size_t>(n));
-      parent[std::max(a, b)] = std::min(a, b);
-    }
+    for (const int n : tet) groups.join(tet[0], n);
   std::vector<std::vector<std::size_t>> pieces;
-  std::vector<std::size_t> place(mesh.nodeCount());
+  std::vector<int> place(mesh.nodeCount(), -1);  // by the node that stands for the piece
   for (std::size_t n = 0; n < mesh.nodeCount(); ++n) {
-    if (root(n) == n) {
-      place[n] = pieces.size();
+    int& piece = place[static_cast<std::size_t>(groups.find(static_cast<int>(n)))];
+    if (piece < 0) {
+      piece = static_cast<int>(pieces.size());
       pieces.emplace_back();
     }
-    pieces[place[root(n)]].push_back(n);
+    pieces[static_cast<std::size_t>(piece)].push_back(n);
   }
   return pieces;
 }

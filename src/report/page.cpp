@@ -466,17 +466,7 @@ void writePage(const JobRun& run, const json& results, const std::filesystem::pa
           figureText(o, "black_and_white_J"), 100 * o["grey_over_mass"].get<double>(),
           100 * o["grey_over_space"].get<double>());
   }
-  if (results.contains("left_out")) {
-    std::string steps;
-    for (const json& step : results["left_out"]) {
-      const std::string name = step.get<std::string>() == "proof_failure" ? "proof" : step.get<std::string>();
-      steps += (steps.empty() ? "" : ", ") + name;
-    }
-    warnings.push_back(
-        "the folder holds results of another state of the brief or of another grid; they are not "
-        "shown here: " +
-        steps);
-  }
+  if (const std::string leftOut = run.leftOut(); !leftOut.empty()) warnings.push_back(leftOut);
   if (results.contains("proof_failure")) {
     const json& failure = results["proof_failure"];
     if (!results.contains("outside")) head = "<span class=\"verdict warn\">verdict: inconclusive</span>";

@@ -57,9 +57,10 @@ void removeHalves(const std::filesystem::path& folder) {
 JobRun::JobRun(Job job, std::filesystem::path folder, RunListener listener)
     : job_(std::move(job)), folder_(std::move(folder)), listener_(std::move(listener)) {
   claimRunFolder(folder_);
+  const std::filesystem::path own = std::filesystem::canonical(folder_);
   for (const std::filesystem::path& file : job_.brief.files)
-    if (std::error_code fault;
-        std::filesystem::equivalent(file.parent_path().empty() ? "." : file.parent_path(), folder_, fault))
+    if (const std::string way = std::filesystem::weakly_canonical(file).lexically_relative(own).string();
+        !way.starts_with(".."))
       throw InputError(fmt::format("{} reads {} from the run folder, which the run would overwrite",
                                    job_.brief.path.string(), file.string()),
                        "copy it beside the brief, or take another run folder with --folder");
@@ -155,6 +156,17 @@ json JobRun::current() const {
   if (current.contains("outside") && current["outside"].is_object())
     keep("outside", proofFingerprint(layoutFingerprint() + current["outside"].value("file_hash", "")));
   return current;
+}
+
+std::string JobRun::leftOut() const {
+  std::string steps;
+  for (const json& step : current().value("left_out", json::array()))
+    if (step != "proof_failure") steps += (steps.empty() ? "" : ", ") + step.get<std::string>();
+  if (steps.empty()) return {};
+  return "the folder holds results of another state of the brief, or of another grid (--quick); they are not "
+         "shown "
+         "here: " +
+         steps;
 }
 
 bool JobRun::fits(const char* step, const std::string& fingerprint, const char* file) const {

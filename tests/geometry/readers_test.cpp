@@ -445,6 +445,13 @@ TEST(ReadMesh, takesShellsThatTellWhatIsMaterial) {
   EXPECT_THAT(faultOf(outer + boxObj({-5, 3, 3}, {15, 5, 5}, 9)), HasSubstr("two bodies overlap at"));
 }
 
+// More bodies than can be looked at are refused at once, whether they lie apart or about each other.
+TEST(ReadMesh, refusesMoreBodiesThanItCanTellApart) {
+  std::string apart;
+  for (int i = 0; i < 5100; ++i) apart += boxObj({2.0 * i, 0, 0}, {2.0 * i + 1, 1, 1}, 8 * i + 1);
+  EXPECT_THAT(faultOf(apart), HasSubstr("5100 bodies and cavities, too many"));
+}
+
 // An L, a comb and a star, prisms of height 1: the areas are those of the shoelace formula.
 TEST(ReadMesh, cutsConcavePolygons) {
   const auto prism = [](const std::vector<Eigen::Vector2d>& outline) {

@@ -385,6 +385,12 @@ TEST_F(Tool, neverWritesOverWhatItsBriefReads) {
   EXPECT_EQ(outcome.code, 2);
   EXPECT_THAT(outcome.text, HasSubstr("which the run would overwrite"));
   EXPECT_EQ(readFile(run() / "layout.vti"), layout);
+  fs::create_directories(run() / "iterations");
+  fs::copy_file(run() / "layout.vti", run() / "iterations" / "far.vti");
+  std::string deeper = readFile(folder_ / "b.toml");
+  deeper.replace(deeper.find("b.run/layout.vti"), 16, "b.run/iterations/far.vti");
+  writeFile(folder_ / "b.toml", deeper);
+  EXPECT_EQ(tool("optimise " + path()).code, 2) << "within the folder at any depth";
   EXPECT_EQ(tool("optimise " + path() + " --folder " + (folder_ / "other").string()).code, 0);
 }
 
@@ -437,6 +443,7 @@ TEST_F(Tool, leavesOutWhatBelongsToAnotherStateOfTheBrief) {
   EXPECT_FALSE(told.contains("proof"));
   EXPECT_EQ(told["left_out"], nlohmann::json({"optimise", "solid", "proof"}));
   EXPECT_EQ(told["block"]["cases"].size(), 2U);
+  EXPECT_THAT(tool("report " + path()).text, HasSubstr("not shown here: optimise, solid, proof"));
   EXPECT_THAT(readFile(run() / "report.html"), HasSubstr("not shown here: optimise, solid, proof"));
   EXPECT_LE(tool("run " + path()).code, 1);
   EXPECT_EQ(results()["proof"]["cases"].size(), 2U);

@@ -63,6 +63,8 @@ class JobRun {
   /// The same without the steps that belong to another state of the brief or another grid; those are listed
   /// under "left_out".
   nlohmann::json current() const;
+  /// A sentence on what `current` leaves out; empty if it is nothing.
+  std::string leftOut() const;
 
   /// True if every requirement is met, false if one is not met or inconclusive; nothing before the proof or
   /// without requirements.
