@@ -145,12 +145,12 @@ std::string layoutPanel(const json& data) {
   std::string html = R"(<div data-panel="layout" hidden><h2>Layout read at a threshold</h2>
 <label for="threshold">threshold <b id="threshold-value"></b></label>
 <input id="threshold" type="range" min="0.05" max="0.95" step="0.01">
-<dl><dt>mass of the voxels above the threshold</dt><dd id="threshold-mass"></dd><dt></dt><dd id="threshold-share"></dd>
+<dl><dt>mass of the voxels denser than this</dt><dd id="threshold-mass"></dd><dt></dt><dd id="threshold-share"></dd>
 <dt>pieces</dt><dd id="threshold-pieces"></dd></dl>
 <p id="threshold-loose" class="note"></p><ol id="piece-list" class="pieces"></ol>
 <p class="note">The slider starts at the threshold of the solid. Red pieces have lost their connection.</p>)";
   if (data.contains("iterations") && data["iterations"].size() > 1)
-    html += R"(<h2>How it came about</h2><div class="play"><button id="play" type="button">play</button>
+    html += R"(<h2>Iterations</h2><div class="play"><button id="play" type="button">play</button>
 <input id="frame" type="range" min="0" step="1" aria-label="iteration"><span id="frame-number"></span></div>)";
   return html + "</div>";
 }
@@ -163,7 +163,7 @@ std::string solidPanel(const json& results) {
       row(s["volume_kept"].get<bool>() ? "target" : "target (not enforced)",
           text(s["wanted_mass_kg"]) + " kg") +
       row("threshold", text(s["threshold"], "{:.3f}")) +
-      row("mass of the voxels above the threshold", text(s["mass_of_voxels_above_threshold_kg"]) + " kg") +
+      row("mass of the voxels in the level set", text(s["mass_of_voxels_above_threshold_kg"]) + " kg") +
       row("surface", escaped(s["surface"].get<std::string>())) + row("triangles", trianglesText(s));
   if (s["reduction_deviation_mm"].get<double>() > 0)
     html += row("moved by reduction", "at most " + text(s["reduction_deviation_mm"], "{:.3f}") + " mm");
