@@ -13,4 +13,10 @@ install(FILES ${PROJECT_BINARY_DIR}/BareLatticeConfig.cmake ${PROJECT_BINARY_DIR
         DESTINATION ${package_folder})
 if(BARELATTICE_TOOL)
   install(TARGETS barelattice_tool RUNTIME DESTINATION ${CMAKE_INSTALL_BINDIR})
+  set(manual_folder ${PROJECT_BINARY_DIR}/apps/barelattice/manual)
+  install(FILES ${manual_folder}/barelattice.1 DESTINATION ${CMAKE_INSTALL_MANDIR}/man1)
+  install(FILES ${manual_folder}/barelattice.bash DESTINATION ${CMAKE_INSTALL_DATADIR}/bash-completion/completions
+          RENAME barelattice)
+  install(FILES ${manual_folder}/_barelattice DESTINATION ${CMAKE_INSTALL_DATADIR}/zsh/site-functions)
+  install(FILES ${manual_folder}/barelattice.fish DESTINATION ${CMAKE_INSTALL_DATADIR}/fish/vendor_completions.d)
 endif()

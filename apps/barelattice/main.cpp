@@ -3,7 +3,6 @@
 #include <fmt/format.h>
 #include <unistd.h>
 
-#include <CLI/CLI.hpp>
 #include <algorithm>
 #include <atomic>
 #include <csignal>
@@ -12,6 +11,7 @@
 #include <nlohmann/json.hpp>
 #include <string_view>
 
+#include "arguments.hpp"
 #include "barelattice/base/error.hpp"
 #include "barelattice/base/file.hpp"
 #include "barelattice/base/json_text.hpp"
@@ -35,21 +35,6 @@ std::atomic<bool> stopRequested{false};
 /// While a layout is made a safe point may be some seconds off and is worth waiting for; other steps begin
 /// again anyway, and files appear whole or not at all.
 std::atomic<bool> designing{false};
-
-struct Arguments {
-  std::string verb;
-  std::string brief;
-  std::string folder;
-  std::size_t threads = 0;
-  bool quick = false;
-  bool fresh = false;
-  bool json = false;
-  bool plain = false;
-  std::string solid;
-  std::string file;
-  std::string unit = "mm";
-  bool page = false;
-};
 
 /// A quick look takes voxels this much larger, a quarter of their number, as far as the smallest member
 /// allows.
@@ -253,107 +238,25 @@ int guarded(Arguments arguments, Terminal& terminal) {
   }
 }
 
-struct Verb {
-  const char* name;
-  const char* help;
-  bool offered;
-};
-
-constexpr std::array kVerbs{
-    Verb{"new", "write a commented first brief", true},
-    Verb{"inspect", "list the solids and faces of a geometry file, its defects, and how a brief names them",
-         true},
-    Verb{"check", "read the brief, refuse what cannot work, draw what was understood", true},
-    Verb{"analyse", "solve the full block, and the baseline if there is one, under every case", true},
-    Verb{"optimise", "find the layout", true},
-    Verb{"solid", "turn the layout into a closed surface", true},
-    Verb{"proof", "analyse the solid on a fresh mesh and judge it", true},
-    Verb{"report", "write the page of what the run folder holds", true},
-    Verb{"run", "all of it: optimise, solid, proof, report", true},
-    Verb{"demo", "run the sculling rigger in ./rigger", true},
-    Verb{"compare", "set variants side by side", false},
-};
-
-bool isVerb(std::string_view word) {
-  return std::any_of(kVerbs.begin(), kVerbs.end(), [&](const Verb& v) { return v.name == word; });
-}
-
-/// What was probably meant by a first word that is no verb.
-std::string cureForVerb(std::string_view word) {
-  if (word.ends_with(".toml")) return fmt::format("say what to do with it, e.g. barelattice run {}", word);
-  std::string words;
-  for (const Verb& verb : kVerbs) {
-    const std::string_view name = verb.name;
-    constexpr std::size_t kAlike = 3;
-    if (verb.offered && name.substr(0, kAlike) == word.substr(0, kAlike))
-      return fmt::format("did you mean '{}'?", name);
-    if (verb.offered) words += (words.empty() ? "" : ", ") + std::string(name);
-  }
-  return "the steps are: " + words;
-}
-
 }  // namespace
 
 int main(int argc, char** argv) try {
   std::signal(SIGXFSZ, SIG_IGN);  // a file limit is told like a full disk
   Arguments arguments;
-  CLI::App app{"Bare Lattice: from a brief to a proven part by topology optimisation", "barelattice"};
-  app.set_version_flag("--version", std::string("barelattice ") + BARELATTICE_VERSION);
-  app.require_subcommand(1);
+  CLI::App app;
   int exitCode = kDone;
-  for (const Verb& verb : kVerbs) {
-    CLI::App* sub = app.add_subcommand(verb.name, verb.help);
-    if (!verb.offered) {
-      sub->group("");
-      sub->allow_extras();
-      sub->callback([&exitCode, verb] {
-        Terminal(false, false)
-            .error(fmt::format("'{}' is not offered yet", verb.name), "see 'barelattice --help' for what is");
-        exitCode = kWrongInput;
-      });
-      continue;
-    }
-    const std::string name = verb.name;
-    if (name == "inspect") {
-      sub->add_option("file", arguments.file, "a STEP, STL, 3MF, OBJ or PLY file")->required();
-      sub->add_option("--unit", arguments.unit, "the unit of a triangle file that names none (default: mm)")
-          ->check(CLI::IsMember({"mm", "cm", "m", "in"}));
-      sub->add_flag("--page", arguments.page, "write a page to click on, FILE.html, in the current folder");
-      sub->add_flag("--json", arguments.json, "write all of it as JSON to standard output");
-      sub->callback([&] {
-        arguments.verb = "inspect";
-        Terminal terminal(arguments.json, false);
-        exitCode = guarded(arguments, terminal);
-      });
-      continue;
-    }
-    if (name != "demo") sub->add_option("brief", arguments.brief, "the brief (TOML)")->required();
-    if (name == "new") {
-      sub->callback([&] {
-        arguments.verb = "new";
-        Terminal terminal(false, false);
-        exitCode = guarded(arguments, terminal);
-      });
-      continue;
-    }
-    if (name == "proof")
-      sub->add_option(
-          "--solid", arguments.solid,
-          "a STEP, STL, 3MF, OBJ or PLY file to prove under this brief instead of the run's own solid");
-    sub->add_option("--folder", arguments.folder, "the run folder (default: NAME.run beside the brief)");
-    sub->add_option("--threads", arguments.threads,
-                    "most threads to use (default: all cores; results are the same)")
-        ->check(CLI::Range(1, 1024));
-    sub->add_flag("--quick", arguments.quick, "a first look: voxels 1.6 times as large");
-    sub->add_flag("--fresh", arguments.fresh, "do the step again even if its result fits the brief");
-    sub->add_flag("--plain", arguments.plain, "log lines, one for every iteration, even on a terminal");
-    sub->add_flag("--json", arguments.json, "write the results as JSON to standard output, and nothing else");
-    sub->callback([&, name] {
-      arguments.verb = name;
-      Terminal terminal(arguments.json, arguments.plain);
-      exitCode = guarded(arguments, terminal);
-    });
-  }
+  const auto chosen = [&] {
+    Terminal terminal(arguments.json, arguments.plain);
+    exitCode = guarded(arguments, terminal);
+  };
+  const auto notOffered = [&] {
+    Terminal(false, false)
+        .error(fmt::format("'{}' is not offered yet", arguments.verb),
+               "see 'barelattice --help' for what is");
+    exitCode = kWrongInput;
+  };
+  declareArguments(app, arguments, chosen, notOffered);
+  app.set_version_flag("--version", std::string("barelattice ") + BARELATTICE_VERSION);
   if (argc > 1 && argv[1][0] != '-' && !isVerb(argv[1])) {
     Terminal(false, false).error(fmt::format("'{}' is no step", argv[1]), cureForVerb(argv[1]));
     return kWrongInput;

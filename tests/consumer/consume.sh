@@ -27,6 +27,10 @@ if [ "$way" = find ]; then
     test -e "$work/used"
   fi
   "$work/moved/bin/barelattice" --version
+  for page in man/man1/barelattice.1 bash-completion/completions/barelattice zsh/site-functions/_barelattice \
+    fish/vendor_completions.d/barelattice.fish; do
+    test -s "$work/moved/share/$page"
+  done
 else
   cmake -S "$source/tests/consumer" -B "$work/embed" -G Ninja -DCMAKE_BUILD_TYPE=None -DCMAKE_CXX_FLAGS="-O0 $flags" -DSOURCE="$source" >/dev/null
   cmake --build "$work/embed"
