@@ -39,7 +39,7 @@ bool fits(const Patch& patch, const FaceSelector& selector) {
 
 /// What can only be told from where the piece lies.
 bool fits(const std::vector<SurfacePoint>& points, const FaceSelector& selector, double spacing) {
-  if (selector.area && !selector.area->holds(Face{points, {}}.area())) return false;
+  if (selector.area && !selector.area->holds(Face{.points = points, .patches = {}}.area())) return false;
   if (selector.within) {
     const double slack = 1e-3 * spacing;
     const Box box(selector.within->min() - Vec3::Constant(slack),
@@ -170,7 +170,7 @@ double nearest(const Candidate& candidate, const Vec3& place) {
 
 std::string described(const Candidate& candidate) {
   const Vec3 d = candidate.patch.direction();
-  const Vec3 at = Face{candidate.points, {}}.centroid() * kMillimetresPerMetre;
+  const Vec3 at = Face{.points = candidate.points, .patches = {}}.centroid() * kMillimetresPerMetre;
   if (candidate.patch.kind == Patch::Kind::freeform)
     return fmt::format("freeform round ({:.3g}, {:.3g}, {:.3g}) mm", at.x(), at.y(), at.z());
   if (candidate.patch.kind != Patch::Kind::plane)
@@ -262,6 +262,7 @@ Face selectFace(const Shape& shape, const FaceSelector& selector, double spacing
             listed(matching));
   Face face;
   face.shape = shape.weak_from_this().lock();
+  face.spacing = spacing;
   for (Candidate& candidate : matching) {
     face.points.insert(face.points.end(), candidate.points.begin(), candidate.points.end());
     face.slack = std::max(face.slack, slackOf(candidate.patch, spacing));

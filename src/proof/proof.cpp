@@ -7,12 +7,13 @@
 #include <limits>
 #include <memory>
 #include <optional>
-#include <unordered_map>
 
 #include "barelattice/base/error.hpp"
 #include "barelattice/base/groups.hpp"
 #include "barelattice/base/parallel.hpp"
 #include "barelattice/base/quantity.hpp"
+#include "barelattice/geometry/face_pieces.hpp"
+#include "barelattice/geometry/point_grid.hpp"
 #include "barelattice/proof/tet_hierarchy.hpp"
 #include "face_on_mesh.hpp"
 
@@ -32,16 +33,15 @@ bool isMirror(const FaceHold& support, const Face& face) {
   });
 }
 
-/// Distance from points to the nearest support or load face, through a hash grid of the faces' points.
+/// Whether points are near a support or load face, which faces' points tell.
 class NearFaces {
  public:
   NearFaces(const QuadraticTets& mesh, const ProofProblem& problem, const std::vector<FaceOnMesh>& faces,
             double reach)
-      : reach_(reach) {
+      : reach_(reach), points_(reach > 0 ? reach : 1) {
     if (!(reach > 0)) return;
-    const auto add = [&](const Vec3& point) { cells_[key(index(point))].push_back(point); };
     const auto addFace = [&](std::size_t face) {
-      for (const SurfacePoint& point : problem.faces[face].face.points) add(point.position);
+      for (const SurfacePoint& point : problem.faces[face].face.points) points_.add(point.position);
     };
     for (const FaceHold& support : problem.supports) {
       const auto sharesFace = [&](const FaceHold& other) {
@@ -53,37 +53,20 @@ class NearFaces {
         continue;
       }
       // A plane of symmetry is no clamp, and stress is what it is right up to it.
-      for (const std::size_t node : faces[support.face].flushRim(mesh)) add(mesh.nodes()[node]);
+      for (const std::size_t node : faces[support.face].flushRim(mesh)) points_.add(mesh.nodes()[node]);
     }
     for (const ProofCase& c : problem.cases)
       for (const FaceLoad& load : c.loads) addFace(load.face);
   }
   bool within(const Vec3& point) const {
-    if (!(reach_ > 0)) return false;
-    const auto home = index(point);
-    for (int k = 0; k < 27; ++k) {
-      const auto found =
-          cells_.find(key({home[0] + k % 3 - 1, home[1] + k / 3 % 3 - 1, home[2] + k / 9 - 1}));
-      if (found == cells_.end()) continue;
-      for (const Vec3& p : found->second)
-        if ((p - point).squaredNorm() < reach_ * reach_) return true;
-    }
-    return false;
+    return reach_ > 0 && points_.visitNear(point, [&](int i) {
+      return (points_[i] - point).squaredNorm() < reach_ * reach_;
+    });
   }
 
  private:
-  std::array<int, 3> index(const Vec3& p) const {
-    return {static_cast<int>(std::floor(p.x() / reach_)), static_cast<int>(std::floor(p.y() / reach_)),
-            static_cast<int>(std::floor(p.z() / reach_))};
-  }
-  static std::uint64_t key(const std::array<int, 3>& i) {
-    constexpr std::uint64_t kMask = (1U << 21) - 1;
-    std::uint64_t k = 0;
-    for (const int n : i) k = k << 21 | (static_cast<std::uint64_t>(n) & kMask);
-    return k;
-  }
   double reach_;
-  std::unordered_map<std::uint64_t, std::vector<Vec3>> cells_;
+  PointGrid points_;
 };
 
 void measureQuality(const QuadraticTets& mesh, Proof& proof) {
@@ -119,12 +102,38 @@ Resultant resultantOf(const QuadraticTets& mesh, const std::vector<double>& forc
   return sum;
 }
 
-/// Sums the components of nodal forces that `owner` gives to one support.
-Resultant resultantAt(const QuadraticTets& mesh, std::vector<double> forces, const std::vector<int>& owner,
-                      int support) {
-  for (std::size_t i = 0; i < forces.size(); ++i)
-    if (owner[i] != support) forces[i] = 0;
-  return resultantOf(mesh, forces);
+/// The pieces of one support's face, with the piece that each node of a mesh is part of.
+struct SupportPieces {
+  std::vector<FacePiece> pieces;
+  std::vector<std::size_t> nodes;
+  std::vector<int> pieceOf;  // by place in `nodes`
+
+  SupportPieces(const QuadraticTets& mesh, const Face& face, const FaceOnMesh& onMesh)
+      : pieces(piecesOf(face)), nodes(onMesh.nodes()) {
+    std::vector<Vec3> points;
+    points.reserve(nodes.size());
+    for (const std::size_t n : nodes) points.push_back(mesh.nodes()[n]);
+    pieceOf = nearestPieces(face, pieces, points);
+  }
+};
+
+/// Sums the components of nodal forces that `owner` gives to one support, whole and piece by piece.
+Reaction reactionOf(const QuadraticTets& mesh, const std::vector<double>& forces,
+                    const std::vector<int>& owner, int support, const SupportPieces& on) {
+  Reaction sum;
+  for (const FacePiece& piece : on.pieces) sum.pieces.push_back({piece.centre, {}});
+  for (std::size_t k = 0; k < on.nodes.size(); ++k) {
+    const std::size_t n = on.nodes[k];
+    Vec3 force = Vec3::Zero();
+    for (std::size_t i = 0; i < 3; ++i)
+      if (owner[3 * n + i] == support) force[static_cast<Eigen::Index>(i)] = forces[3 * n + i];
+    PieceReaction& piece = sum.pieces[static_cast<std::size_t>(on.pieceOf[k])];
+    piece.own.force += force;
+    piece.own.moment += (mesh.nodes()[n] - piece.centre).cross(force);
+    sum.force += force;
+    sum.moment += mesh.nodes()[n].cross(force);
+  }
+  return sum;
 }
 
 /// @param stresses of the corner nodes.
@@ -434,6 +443,9 @@ Proof prove(const QuadraticTets& mesh, double spacing, const ProofProblem& probl
   proof.nodes = mesh.nodeCount();
   measureQuality(mesh, proof);
   proof.cases.resize(problem.cases.size());
+  std::vector<SupportPieces> on;
+  for (const FaceHold& support : problem.supports)
+    on.emplace_back(mesh, problem.faces[support.face].face, faces[support.face]);
   std::size_t done = 0;
   for (const std::vector<std::size_t>& group : bySupports(problem.cases)) {
     report(progress, "solving case " + problem.cases[group.front()].name,
@@ -470,7 +482,7 @@ Proof prove(const QuadraticTets& mesh, double spacing, const ProofProblem& probl
       std::vector<double> reaction = mesh.internalForces(materials, u);
       for (std::size_t d = 0; d < reaction.size(); ++d) reaction[d] -= load[d];
       for (std::size_t s = 0; s < problem.supports.size(); ++s)
-        result.reactions.push_back(resultantAt(mesh, reaction, held.owner(), static_cast<int>(s)));
+        result.reactions.push_back(reactionOf(mesh, reaction, held.owner(), static_cast<int>(s), on[s]));
       const std::vector<MaterialStress> stresses =
           mesh.cornerStress(materials, u, mirrorsOf(mesh, problem, faces, c, held.directions()));
       for (const MaterialStress& at : stresses) {
@@ -488,7 +500,7 @@ Proof prove(const QuadraticTets& mesh, double spacing, const ProofProblem& probl
 
 Vec3 CaseProof::unbalanced() const {
   Vec3 sum = applied.force;
-  for (const Resultant& reaction : reactions) sum += reaction.force;
+  for (const Reaction& reaction : reactions) sum += reaction.force;
   return sum;
 }
 

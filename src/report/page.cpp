@@ -300,6 +300,25 @@ std::string figureText(const json& of, const char* key) {
   return of.contains(key) && of[key].is_number() ? fmt::format("{:.4g}", of[key].get<double>()) : "none";
 }
 
+/// What the supports of a case do to a body: each piece of a face about its own centre, and where there are
+/// several, their sum.
+void addReactions(const json& c, const std::string& which, const std::string& body,
+                  std::vector<std::vector<std::string>>& rows) {
+  const std::string unbalanced = fmt::format("{:.1g}", c["unbalanced_N"].get<double>());
+  for (const auto& [support, r] : c["reactions"].items()) {
+    const json& pieces = r["pieces"];
+    const bool one = pieces.size() == 1;
+    for (std::size_t p = 0; p < pieces.size(); ++p)
+      rows.push_back(
+          {which, body, escaped(support) + (one ? "" : fmt::format(", {} of {}", p + 1, pieces.size())),
+           vectorText(pieces[p]["centre_mm"]), vectorText(pieces[p]["force_N"]),
+           vectorText(pieces[p]["moment_Nm"]), one ? vectorText(r["moment_Nm"]) : "", one ? unbalanced : ""});
+    if (!one)
+      rows.push_back({which, body, escaped(support) + ", in all", "", vectorText(r["force_N"]), "",
+                      vectorText(r["moment_Nm"]), unbalanced});
+  }
+}
+
 std::string bodyTables(const Job& job, const json& results) {
   const auto bodies = bodiesOf(results);
   if (bodies.empty()) return {};
@@ -337,10 +356,7 @@ std::string bodyTables(const Job& job, const json& results) {
           moved.push_back({which, name, escaped(face), vectorText(v),
                            withError(v.norm(), c["face_displacement_error_mm"][face])});
       }
-      for (const auto& [support, r] : c["reactions"].items())
-        reactions.push_back({which, name, escaped(support), vectorText(r["force_N"]),
-                             vectorText(r["moment_Nm"]),
-                             fmt::format("{:.1g}", c["unbalanced_N"].get<double>())});
+      addReactions(c, which, name, reactions);
     }
   for (const auto& [name, body] : bodies) {
     const json& b = *body;
@@ -383,7 +399,8 @@ std::string bodyTables(const Job& job, const json& results) {
                 percentiles);
   html += "<h2>Displacement of the faces</h2>" +
           table({"case", "body", "face", "mean, mm (x, y, z)", "magnitude, mm"}, moved);
-  html += "<h2>Reactions</h2>" + table({"case", "body", "support", "force on the part, N (x, y, z)",
+  html += "<h2>Reactions</h2>" + table({"case", "body", "support", "centre of the face, mm (x, y, z)",
+                                        "force on the part, N", "moment about that centre, N m",
                                         "moment about the origin, N m", "loads and reactions add up to, N"},
                                        reactions);
   html += "<h2>Meshes</h2>" +

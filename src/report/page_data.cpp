@@ -10,6 +10,7 @@
 #include "barelattice/base/parallel.hpp"
 #include "barelattice/base/quantity.hpp"
 #include "barelattice/geometry/dual_contour.hpp"
+#include "barelattice/geometry/face_pieces.hpp"
 #include "barelattice/geometry/stl.hpp"
 #include "barelattice/grid/vti.hpp"
 #include "barelattice/proof/vtu.hpp"
@@ -75,16 +76,38 @@ json shapeJson(const Shape& shape, double scene, double thickness) {
   return meshJson(dualContour(shape, std::min(wanted, thin)));
 }
 
-json faceJson(const NamedFace& named) {
+/// Where labels and arrows of a piece of a face stand: at its centre, or where that lies in mid-air, as with
+/// half a ring, at the point of it nearest to there.
+/// @param scene longest side of what is drawn, m.
+json pieceJson(const Face& face, const FacePiece& piece, double scene) {
+  constexpr double kOnFace = 0.06;  // of the scene: across a bore, the centre is as good a place as its wall
+  constexpr double kFlat = 0.5;     // length of the mean normal from which on it tells a side
+  Vec3 normal = Vec3::Zero();
+  const SurfacePoint* nearest = nullptr;
+  for (const std::size_t p : piece.points) {
+    const SurfacePoint& point = face.points[p];
+    normal += point.area / piece.area * point.normal;
+    if (!nearest || (point.position - piece.centre).norm() < (nearest->position - piece.centre).norm())
+      nearest = &point;
+  }
+  const bool onFace = (nearest->position - piece.centre).norm() < kOnFace * scene;
+  const Vec3 at = kMm * (onFace ? piece.centre : nearest->position);
+  const Vec3 out = normal.norm() > kFlat ? Vec3(normal.normalized()) : Vec3(Vec3::Zero());
+  return {{"at", {at.x(), at.y(), at.z()}},
+          {"normal", {out.x(), out.y(), out.z()}},
+          {"share", piece.area / face.area()}};
+}
+
+json faceJson(const NamedFace& named, double scene) {
   constexpr std::size_t kMost = 1500;  // points per face in a picture
   const auto& points = named.face.points;
   const std::size_t step = points.size() / kMost + 1;
   std::vector<float> positions;
   for (std::size_t p = 0; p < points.size(); p += step)
     for (int i = 0; i < 3; ++i) positions.push_back(static_cast<float>(points[p].position[i] * kMm));
-  const Vec3 centre = named.face.centroid() * kMm;
-  return {
-      {"name", named.name}, {"points", packed(positions)}, {"centre", {centre.x(), centre.y(), centre.z()}}};
+  json pieces = json::array();
+  for (const FacePiece& piece : piecesOf(named.face)) pieces.push_back(pieceJson(named.face, piece, scene));
+  return {{"name", named.name}, {"points", packed(positions)}, {"pieces", pieces}};
 }
 
 /// Arrows of a pressure: some points of the face with the direction it pushes.
@@ -300,7 +323,8 @@ json setupData(const Job& job) {
   if (!job.brief.regions.empty()) data["cellMasses"] = cellMasses(job);
   addShapes(job, data);
   data["faces"] = json::array();
-  for (const NamedFace& face : job.faces) data["faces"].push_back(faceJson(face));
+  const double scene = job.regions.space->bounds().sizes().maxCoeff();
+  for (const NamedFace& face : job.faces) data["faces"].push_back(faceJson(face, scene));
   data["supports"] = json::array();
   for (const BriefSupport& s : job.brief.supports) {
     std::string held;

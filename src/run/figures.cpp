@@ -25,8 +25,14 @@ json caseJson(const BodyProof& body, std::size_t k, const ProofProblem& problem)
   }
   json reactions = json::object();
   for (const std::size_t s : problem.cases[k].supports) {
+    json pieces = json::array();
+    for (const PieceReaction& piece : c.reactions[s].pieces)
+      pieces.push_back({{"centre_mm", vectorJson(piece.centre, kMm)},
+                        {"force_N", vectorJson(piece.own.force)},
+                        {"moment_Nm", vectorJson(piece.own.moment)}});
     reactions[problem.supports[s].name] = {{"force_N", vectorJson(c.reactions[s].force)},
-                                           {"moment_Nm", vectorJson(c.reactions[s].moment)}};
+                                           {"moment_Nm", vectorJson(c.reactions[s].moment)},
+                                           {"pieces", pieces}};
   }
   json percentiles = json::object();
   for (std::size_t p = 0; p < kPercentiles.size(); ++p)

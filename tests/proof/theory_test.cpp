@@ -239,6 +239,46 @@ TEST(Theory, aFaceMayBeThereInPart) {
   EXPECT_NEAR(proof.cases[0].faceDisplacement[1].x() / (1e8 / kSteel.modulus * 0.06), 1, 1e-6);
 }
 
+// Posts that are not joined: what pushes one is carried at its own foot, and turns about that foot's centre.
+TEST(Theory, eachPieceOfASupportHasItsOwnReaction) {
+  for (const double scale : {1.0, 20.0}) {
+    const auto post = [&](double x, double width) {
+      return makeBox(scale * Vec3(x, 0, 0), scale * Vec3(x + width, 0.01, 0.03));
+    };
+    const ShapePtr loaded = post(0, 0.01), idle = post(0.03, 0.015);
+    const ShapePtr posts = makeUnion({loaded, idle});
+    FaceSelector feet;
+    feet.direction = -Vec3::UnitZ();
+    feet.count = 2;
+    ProofProblem problem;
+    problem.material = kSteel;
+    problem.faces = {{"feet", selectFace(*posts, feet, 0.001 * scale)},
+                     faceOf("top", loaded, Patch::Kind::plane, Vec3::UnitZ(), {}, 0.001 * scale)};
+    problem.supports = {{"feet", 0}};
+    const Vec3 force(300, -40, -2000);
+    problem.cases = {{"push", {{"push", 1, {force, 0}}}, {0}}};
+    const Reaction reaction = proved(posts, 0.003 * scale, problem).cases[0].reactions[0];
+    ASSERT_EQ(reaction.pieces.size(), 2U);
+    const bool first = reaction.pieces[0].centre.x() < 0.02 * scale;
+    const PieceReaction& under = reaction.pieces[first ? 0 : 1];
+    const PieceReaction& beside = reaction.pieces[first ? 1 : 0];
+    EXPECT_NEAR((under.centre - scale * Vec3(0.005, 0.005, 0)).norm(), 0, 1e-6 * scale);
+    EXPECT_NEAR((beside.centre - scale * Vec3(0.0375, 0.005, 0)).norm(), 0, 1e-6 * scale);
+    const double small = 1e-4 * force.norm();
+    EXPECT_LT((under.own.force + force).norm(), small);
+    EXPECT_LT((under.own.moment + Vec3(0, 0, 0.03 * scale).cross(force)).norm(), 0.03 * scale * small);
+    EXPECT_LT(beside.own.force.norm(), small);
+    EXPECT_LT(beside.own.moment.norm(), 0.03 * scale * small);
+    Resultant sum;
+    for (const PieceReaction& piece : reaction.pieces) {
+      sum.force += piece.own.force;
+      sum.moment += piece.own.moment + piece.centre.cross(piece.own.force);
+    }
+    EXPECT_LT((sum.force - reaction.force).norm(), 1e-9 * force.norm());
+    EXPECT_LT((sum.moment - reaction.moment).norm(), 1e-9 * scale * force.norm());
+  }
+}
+
 // A part made elsewhere whose end is short of the face by less than the mesh tells apart.
 TEST(Theory, tellsHowFarTheBodyLiesOffAFace) {
   const ShapePtr wanted = makeBox({0, 0, 0}, {0.06, 0.03, 0.012});

@@ -160,7 +160,10 @@ TEST(CheckPage, showsFacesSupportsAndLoadsWhereTheyAct) {
       EXPECT_NEAR(p.x(), x, 1e-4);
       EXPECT_TRUE(p.y() >= 0 && p.y() <= 20 && p.z() >= 0 && p.z() <= 20) << p.transpose();
     }
-    EXPECT_NEAR((vectorOf(face["centre"]) - Vec3(x, 10, 10)).norm(), 0, 1e-3);
+    ASSERT_EQ(face["pieces"].size(), 1U);
+    EXPECT_NEAR((vectorOf(face["pieces"][0]["at"]) - Vec3(x, 10, 10)).norm(), 0, 1e-3);
+    EXPECT_NEAR((vectorOf(face["pieces"][0]["normal"]) - Vec3(x > 0 ? 1 : -1, 0, 0)).norm(), 0, 1e-9);
+    EXPECT_NEAR(face["pieces"][0]["share"].get<double>(), 1, 1e-9);
   }
   ASSERT_EQ(data["supports"].size(), 2U);
   EXPECT_EQ(data["supports"][0]["held"], "xz");

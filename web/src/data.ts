@@ -4,6 +4,8 @@ export interface Packed { bytes: string }
 export interface Quantised extends Packed { offset: number; range: number }
 export interface MeshData { positions: Packed; triangles: Packed }
 export interface LoadData { name: string; face: string; force: number[]; pressure?: number; arrows?: number[][] }
+/** A piece of a face: where its labels and arrows stand, the way it looks (zero all round a bore), its share of the area. */
+export interface PieceData { at: number[]; normal: number[]; share: number }
 export type Field = "vonMises" | "tension" | "compression";
 export interface BodyCase extends Record<Field | "displacement", Quantised> { largestDisplacement: number }
 export interface BodyData { name: string; mesh: MeshData; cases: BodyCase[] }
@@ -23,7 +25,7 @@ export interface PageData {
   keeps: { name: string; mesh: MeshData }[];
   clears: { name: string; mesh: MeshData }[];
   parts: { name: string; bonded: boolean; mesh: MeshData }[];
-  faces: { name: string; points: Packed; centre: number[] }[];
+  faces: { name: string; points: Packed; pieces: PieceData[] }[];
   supports: { name: string; face: string; held: string }[]; // held: the axes, empty for all
   cases: { name: string; supports: string[]; loads: LoadData[] }[];
   threshold?: number;

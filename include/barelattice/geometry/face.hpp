@@ -45,6 +45,7 @@ struct Face {
   std::vector<Patch> patches;        ///< the analytic pieces the face was picked from
   ShapePtr shape = nullptr;          ///< the body it was picked from
   double slack = 0;                  ///< how far off that body's boundary its points may lie, m
+  double spacing = 0;                ///< longest distance between neighbouring points, m; 0 if not known
 
   /// The piece whose part of the face a point lies on, or at most `reach` (m) above or below; else nullptr.
   const Patch* patchAt(const Vec3& point, double reach) const;

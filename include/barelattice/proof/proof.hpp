@@ -70,6 +70,17 @@ struct ProofProblem {
 /// The shares of the volume for which stresses are told.
 inline constexpr std::array<double, 4> kPercentiles{0.5, 0.9, 0.99, 0.999};
 
+/// What one piece of a support's face does to the part.
+struct PieceReaction {
+  Vec3 centre = Vec3::Zero();  ///< of the piece, m
+  Resultant own;               ///< force on the part, moment about that centre
+};
+
+/// What a support does to the part: force, and moment about the origin; and the same by pieces.
+struct Reaction : Resultant {
+  std::vector<PieceReaction> pieces;  ///< as piecesOf the support's face tells them
+};
+
 struct CaseProof {
   std::string name;
   SolveReport solve;
@@ -92,7 +103,7 @@ struct CaseProof {
   double judgedSpread = 0;  ///< how far the tetrahedra round judgedAt differ (MaterialStress::spread), or
                             ///< twice how far they do wherever the stress is within 5 % of it (root mean
                             ///< square): the larger, Pa
-  std::vector<Resultant> reactions;    ///< by support: force on the part, moment about the origin
+  std::vector<Reaction> reactions;     ///< by support
   Resultant applied;                   ///< of the loads as they act on the mesh, about the origin
   std::vector<double> vonMises;        ///< by corner node, Pa
   std::vector<double> principalMost;   ///< largest principal stress by corner node, Pa
