@@ -1,6 +1,6 @@
-// The body all solver benchmarks share: a block of 2 n x n x n voxels (2 n x n squares) clamped at one end
-// and pushed at the other, full or a lattice of bars three voxels wide, one in twelve, in material a billion
-// times lighter.
+// The body all solver benchmarks share: a block of 3 n / 2 x n x 4 n / 3 voxels (in the plane 3 n / 2 x n
+// squares) clamped at one end and pushed at the other, full or a lattice of bars three voxels wide, one in
+// twelve, in material a billion times lighter.
 #pragma once
 
 #include <vector>
@@ -14,8 +14,9 @@ namespace barelattice::bench {
 template <int D = 3>
 Grid<D> block(int n) {
   GridFrame<D> frame;
-  frame.cells.fill(n);
-  frame.cells[0] = 2 * n;
+  frame.cells.fill(4 * n / 3);
+  frame.cells[0] = 3 * n / 2;
+  frame.cells[1] = n;
   frame.size = 1e-3;
   return Grid<D>(frame, std::vector<std::uint8_t>(frame.boxCells(), 1));
 }

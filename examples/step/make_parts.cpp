@@ -4,6 +4,7 @@
 // With the second word it makes something else: a plate of 500 faces to measure with, or for the tests one
 // body under every application protocol and in several units, an assembly, and a file without a solid.
 
+#include <APIHeaderSection_MakeHeader.hxx>
 #include <BRepAlgoAPI_Cut.hxx>
 #include <BRepAlgoAPI_Fuse.hxx>
 #include <BRepBuilderAPI_MakeFace.hxx>
@@ -19,6 +20,7 @@
 #include <Message.hxx>
 #include <Message_Messenger.hxx>
 #include <STEPCAFControl_Writer.hxx>
+#include <TCollection_HAsciiString.hxx>
 #include <TDataStd_Name.hxx>
 #include <TDocStd_Document.hxx>
 #include <TopExp_Explorer.hxx>
@@ -28,6 +30,7 @@
 #include <XCAFDoc_ShapeTool.hxx>
 #include <cmath>
 #include <cstdio>
+#include <filesystem>
 #include <string>
 #include <utility>
 #include <vector>
@@ -178,6 +181,16 @@ bool write(const Document& document, const std::string& file, const char* schema
   Interface_Static::SetCVal("write.step.unit", unit);
   writer.ChangeWriter().Model(true);  // the schema counts from the model on
   writer.Transfer(document, STEPControl_AsIs);
+  APIHeaderSection_MakeHeader header(writer.ChangeWriter().Model());
+  const auto text = [](const char* words) { return new TCollection_HAsciiString(words); };
+  header.SetDescriptionValue(1, text("made-up sample part of Bare Lattice"));
+  header.SetName(text(std::filesystem::path(file).filename().c_str()));
+  header.SetTimeStamp(text("2026-11-30T00:00:00"));  // the same file whenever it is made
+  header.SetAuthorValue(1, text("the Bare Lattice developers"));
+  header.SetOrganizationValue(1, text("Bare Lattice"));
+  header.SetPreprocessorVersion(text("make_parts"));
+  header.SetOriginatingSystem(text("Bare Lattice examples"));
+  header.SetAuthorisation(text(""));
   return writer.Write(file.c_str()) == IFSelect_RetDone;
 }
 

@@ -7,6 +7,7 @@
 #include <cstdint>
 #include <numbers>
 #include <numeric>
+#include <random>
 
 #include "barelattice/base/error.hpp"
 #include "barelattice/base/parallel.hpp"
@@ -68,13 +69,10 @@ class Iteration {
   Iteration(ElasticModel<D>& model, std::span<const double> cellMass, int count)
       : model_(model), mass_(nodalMass(model.stiffness().grid(), cellMass)), count_(count) {
     // The start: fixed pseudo-random vectors, smoothed by the cycle.
-    std::uint32_t state = 1;
+    std::mt19937 random;  // as the standard has it: the same on every machine
     for (int i = 0; i < count_; ++i) {
       std::vector<double> start(model_.size());
-      for (double& value : start) {
-        state = state * 1664525U + 1013904223U;  // linear congruential (Knuth), the same on every machine
-        value = static_cast<double>(state >> 8) / 16777216.0 - 0.5;
-      }
+      for (double& value : start) value = static_cast<double>(random()) * 0x1p-32 - 0.5;
       model_.stiffness().template project<double>(start);
       std::vector<double> smooth(start.size());
       model_.precondition(start, smooth);

@@ -10,31 +10,42 @@ namespace {
 
 constexpr int kLeafSize = 4;  // triangles per leaf; 3 to 8 were about equally fast
 
-/// Barycentric weights of the point of triangle abc nearest to p, region by region
-/// (Ericson 2005, Real-Time Collision Detection, section 5.1.5).
+/// Barycentric weights of the point of triangle abc nearest to p.
+///
+/// With e = b - a, f = c - a the foot of p on the plane is a + s e + t f, where (s, t) solves the two normal
+/// equations [ee ef; ef ff] (s, t) = (e (p - a), f (p - a)). Where s, t and 1 - s - t are not negative it is
+/// the answer. Otherwise the answer lies on a side that has p beyond it (a weight below zero): what is
+/// nearest in a convex set is seen from outside. On a side of direction d the share of the way is d (p -
+/// start) / dd, kept within the side; of two such sides the nearer point counts. A triangle without area has
+/// no plane, and all three sides are tried.
 Vec3 nearestWeights(const Vec3& p, const Vec3& a, const Vec3& b, const Vec3& c) {
-  const Vec3 ab = b - a;
-  const Vec3 ac = c - a;
-  const double d1 = ab.dot(p - a);
-  const double d2 = ac.dot(p - a);
-  if (d1 <= 0 && d2 <= 0) return {1, 0, 0};
-  const double d3 = ab.dot(p - b);
-  const double d4 = ac.dot(p - b);
-  if (d3 >= 0 && d4 <= d3) return {0, 1, 0};
-  const double vc = d1 * d4 - d3 * d2;
-  if (vc <= 0 && d1 >= 0 && d3 <= 0) return {1 - d1 / (d1 - d3), d1 / (d1 - d3), 0};
-  const double d5 = ab.dot(p - c);
-  const double d6 = ac.dot(p - c);
-  if (d6 >= 0 && d5 <= d6) return {0, 0, 1};
-  const double vb = d5 * d2 - d1 * d6;
-  if (vb <= 0 && d2 >= 0 && d6 <= 0) return {1 - d2 / (d2 - d6), 0, d2 / (d2 - d6)};
-  const double va = d3 * d6 - d5 * d4;
-  if (va <= 0 && d4 - d3 >= 0 && d5 - d6 >= 0) {
-    const double w = (d4 - d3) / ((d4 - d3) + (d5 - d6));
-    return {0, 1 - w, w};
-  }
-  const double sum = va + vb + vc;
-  return {va / sum, vb / sum, vc / sum};
+  const Vec3 e = b - a;
+  const Vec3 f = c - a;
+  const double ee = e.squaredNorm(), ff = f.squaredNorm(), ef = e.dot(f);
+  const double pe = e.dot(p - a), pf = f.dot(p - a);
+  const double twiceArea = ee * ff - ef * ef;  // squared
+  const double s = ff * pe - ef * pf;          // times twiceArea, like t and r
+  const double t = ee * pf - ef * pe;
+  const double r = twiceArea - s - t;
+  constexpr double kNoArea = 1e-14;
+  const bool flat = twiceArea <= kNoArea * ee * ff;
+  if (!flat && s >= 0 && t >= 0 && r >= 0) return {r / twiceArea, s / twiceArea, t / twiceArea};
+
+  Vec3 best{1, 0, 0};
+  double least = std::numeric_limits<double>::max();
+  // Squares of distances lack the common |p - a|^2.
+  const auto onSide = [&](const Vec3& from, const Vec3& to, double start, double along, double length) {
+    const double share = length > 0 ? std::clamp(along / length, 0.0, 1.0) : 0;
+    const double distance = start + share * (share * length - 2 * along);
+    if (distance >= least) return;
+    least = distance;
+    best = from + share * (to - from);
+  };
+  const Vec3 atA = Vec3::UnitX(), atB = Vec3::UnitY(), atC = Vec3::UnitZ();
+  if (flat || t < 0) onSide(atA, atB, 0, pe, ee);
+  if (flat || s < 0) onSide(atA, atC, 0, pf, ff);
+  if (flat || r < 0) onSide(atB, atC, ee - 2 * pe, pf - pe - ef + ee, ee + ff - 2 * ef);
+  return best;
 }
 
 /// A triangle cut at the middle of its longest side until no piece is longer than `most`: a long slanting

@@ -9,15 +9,20 @@
 namespace barelattice {
 namespace {
 
-// Svanberg 2007, section 3: how far asymptotes start, and how they close in and move out.
+// How far asymptotes start, and how they close in and move out: the rule and its numbers are those Svanberg
+// recommends (2007, MMA and GCMMA - two methods for nonlinear optimization, KTH Stockholm, section 3), as are
+// the start and the relaxation of the interior point below (section 5).
 constexpr double kStart = 0.5;
 constexpr double kCloser = 0.7;
 constexpr double kFarther = 1.2;
 constexpr double kNearest = 0.01;
 constexpr double kFarthest = 10;
+// Common practice, in none of the texts proved best.
 constexpr double kWithin = 0.1;      // steps stay this share away from the asymptotes
-constexpr double kConvexity = 1e-5;  // makes every approximation strictly convex
-constexpr double kPenalty = 1000;    // on the slack of limits that cannot be met
+constexpr double kBothSides = 1e-3;  // share of a slope that both asymptotes push against
+constexpr double kConvexity =
+    1e-5;                          // as much where there is no slope: every approximation is strictly convex
+constexpr double kPenalty = 1000;  // on the slack of limits that cannot be met
 
 template <class Term>
 double sum(std::size_t n, const Term& term) {
@@ -91,10 +96,10 @@ Approximation approximate(std::span<const double> x, const AsymptotesProblem& pr
       const double g = none ? 0 : i == 0 ? problem.goalGradient[j] : problem.limitGradients[i - 1][j];
       const double above = (s.high[j] - x[j]) * (s.high[j] - x[j]);
       const double below = (x[j] - s.low[j]) * (x[j] - s.low[j]);
-      const double rise = std::max(g, 0.0);
-      const double fall = std::max(-g, 0.0);
-      s.p[i][j] = above * (1.001 * rise + 0.001 * fall + kConvexity);
-      s.q[i][j] = below * (0.001 * rise + 1.001 * fall + kConvexity);
+      // The slopes of both terms at x differ by g, whatever is added to both.
+      const double both = kBothSides * std::abs(g) + kConvexity;
+      s.p[i][j] = above * (std::max(g, 0.0) + both);
+      s.q[i][j] = below * (std::max(-g, 0.0) + both);
     });
   }
   s.b.resize(static_cast<Eigen::Index>(m));

@@ -18,8 +18,11 @@ inline constexpr std::string_view kSolid = "#b9c4cc";
 inline constexpr std::string_view kLoose = "#b3471d";  // pieces that hang on no keep; also listed in words
 inline constexpr std::string_view kInk = "#1d2730";
 
-/// Perceptually even from dark to light, readable in grey (after Nunez, Anderton & Renslow 2018, cividis).
-inline constexpr std::array<std::string_view, 9> kField{"#00224e", "#123570", "#3b496c", "#575d6d", "#707173",
-                                                        "#8a8678", "#a59c74", "#c3b369", "#fee838"};
+/// For fields: dark to light in even steps of lightness (CIE 1976 L* from 16 to 92 in steps of 19/3), so that
+/// it reads the same in grey and with any colour blindness; the hue (h_ab) goes evenly from 290 to 90
+/// degrees, the chroma from 34 to 48 or as far as a screen has it.
+inline constexpr std::array<std::string_view, 13> kField{
+    "#102556", "#003761", "#02486a", "#025974", "#036b7e", "#027e86", "#00918a",
+    "#15a488", "#55b482", "#83c37d", "#aed07c", "#dadb80", "#ffe6a9"};
 
 }  // namespace barelattice::palette

@@ -33,14 +33,20 @@ double signedArea(const Loop& loop) {
   return 0.5 * twice;
 }
 
+/// How often the loop winds round the point: sides that rise through the ray from it to the right count one,
+/// sides that fall minus one. A side has its lower end and not its upper one, so a corner on the ray counts
+/// once.
 bool insideLoop(const Loop& loop, const Vec2& p) {
-  bool inside = false;
-  for (std::size_t i = 0, j = loop.size() - 1; i < loop.size(); j = i++)
-    if ((loop[i].y() > p.y()) != (loop[j].y() > p.y()) &&
-        p.x() <
-            loop[i].x() + (loop[j].x() - loop[i].x()) * (p.y() - loop[i].y()) / (loop[j].y() - loop[i].y()))
-      inside = !inside;
-  return inside;
+  int winding = 0;
+  Vec2 from = loop.back();
+  for (const Vec2& to : loop) {
+    const int fromAbove = from.y() > p.y(), toAbove = to.y() > p.y();
+    const int rise = toAbove - fromAbove;
+    // Rising, the ray meets the side where p lies to its left; falling, to its right.
+    if (rise * cross2(to - from, p - from) > 0) winding += rise;
+    from = to;
+  }
+  return winding != 0;
 }
 
 class Tracer {

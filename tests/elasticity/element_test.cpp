@@ -31,8 +31,8 @@ TEST(Element, hasRigidMotionsAndNoOthersForFree) {
   }
 }
 
-// The plane-stress square of Poisson's ratio 0.3: first row of the matrix printed in Sigmund 2001, A 99 line
-// topology optimization code (Struct. Multidisc. Optim. 21), k(1) = 1/2 - nu/6 and so on, over 1 - nu^2.
+// The plane-stress square of Poisson's ratio 0.3: first row of the matrix printed in Sigmund 2001, Struct.
+// Multidisc. Optim. 21, 120-127, k(1) = 1/2 - nu/6 and so on, over 1 - nu^2.
 TEST(Element, matchesThePublishedSquare) {
   const double nu = 0.3;
   const CellMatrix<2> k = cellStiffness<2>(nu);

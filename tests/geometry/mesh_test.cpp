@@ -228,5 +228,37 @@ TEST(Stl, refusesDamagedFiles) {
   EXPECT_THROW(readStl(path), InputError);
 }
 
+// A point q of a convex set is the nearest to p just where no point of the set lies further along p - q: for
+// a triangle, none of its corners. Fat triangles, slivers, triangles without area, near and far.
+TEST(TriangleTree, theNearestPointIsCertified) {
+  std::mt19937 random(11);
+  std::uniform_real_distribution<double> unit(-1, 1);
+  const auto any = [&] { return Vec3(unit(random), unit(random), unit(random)); };
+  const std::vector<double> flatness{1, 1e-2, 1e-5, 1e-8, 0};
+  for (int trial = 0; trial < 20000; ++trial) {
+    const double size = std::pow(10, 3 * unit(random));
+    TriangleMesh mesh;
+    mesh.vertices = {size * any(), size * any(), size * any()};
+    const Vec3 along = mesh.vertices[1] - mesh.vertices[0];
+    Vec3& apex = mesh.vertices[2];
+    const double flat = flatness[static_cast<std::size_t>(trial) % flatness.size()];
+    apex = mesh.vertices[0] + unit(random) * 2 * along + flat * (apex - mesh.vertices[0]);
+    if (trial % 97 == 0) apex = mesh.vertices[0];
+    mesh.triangles = {{0, 1, 2}};
+    const Vec3 p = size * std::pow(10, 2 * unit(random)) * any();
+    const NearestPoint found = TriangleTree(mesh).nearest(p);
+    EXPECT_NEAR(found.barycentric.sum(), 1, 1e-9);
+    EXPECT_GE(found.barycentric.minCoeff(), -1e-12);
+    Vec3 q = Vec3::Zero();
+    for (std::size_t i = 0; i < 3; ++i)
+      q += found.barycentric[static_cast<Eigen::Index>(i)] * mesh.vertices[i];
+    EXPECT_LT((q - found.position).norm(), 1e-9 * size);
+    const Vec3 away = p - found.position;
+    EXPECT_NEAR(away.norm(), found.distance, 1e-9 * (size + p.norm()));
+    for (const Vec3& corner : mesh.vertices)
+      EXPECT_LT(away.dot(corner - found.position), 1e-7 * size * (size + p.norm())) << trial << " " << flat;
+  }
+}
+
 }  // namespace
 }  // namespace barelattice

@@ -197,6 +197,25 @@ TEST(CheckPage, pressurePointsIntoTheMaterialAndSuctionOutOfIt) {
   }
 }
 
+// Lightness by the definition of CIE 1976 for sRGB (IEC 61966-2-1).
+TEST(CheckPage, coloursOfFieldsGetLighterInEvenSteps) {
+  const json stops = dataOf(checkPageOf(kBrief))["colourMap"];
+  std::vector<double> lightness;
+  for (const json& stop : stops) {
+    const int rgb = std::stoi(stop.get<std::string>().substr(1), nullptr, 16);
+    double luminance = 0;
+    for (const auto& [shift, weight] : {std::pair{16, 0.2126}, std::pair{8, 0.7152}, std::pair{0, 0.0722}}) {
+      const double level = (rgb >> shift & 255) / 255.0;
+      luminance += weight * (level <= 0.04045 ? level / 12.92 : std::pow((level + 0.055) / 1.055, 2.4));
+    }
+    lightness.push_back(116 * std::cbrt(luminance) - 16);
+  }
+  ASSERT_GT(lightness.size(), 8U);
+  const double step = (lightness.back() - lightness.front()) / static_cast<double>(lightness.size() - 1);
+  EXPECT_GT(step * static_cast<double>(lightness.size() - 1), 70);
+  for (std::size_t i = 1; i < lightness.size(); ++i) EXPECT_NEAR(lightness[i] - lightness[i - 1], step, 0.5);
+}
+
 TEST(CheckPage, givesASheetItsThickness) {
   const std::string html = checkPageOf(kSheet);
   const json data = dataOf(html);

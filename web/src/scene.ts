@@ -81,7 +81,9 @@ export function glass(geometry: THREE.BufferGeometry, colour: string, opacity: n
 
 /**
  * What closes a body where planes cut it. Behind every pixel of a plane the surfaces facing away outnumber those
- * facing the eye just where the body is massive; the stencil buffer counts them, and the cap is drawn there.
+ * facing the eye just where the body is massive; the stencil buffer counts them, and the cap is drawn there. The way
+ * follows the example of clipping with stencils that comes with three.js (Copyright 2010-2026 three.js authors, MIT
+ * licence).
  */
 class Caps {
   private readonly layers: { counters: THREE.Mesh[]; cap: THREE.Mesh }[] = [];
