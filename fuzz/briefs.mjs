@@ -6,37 +6,9 @@ import { spawnSync } from 'node:child_process';
 import { copyFileSync, mkdirSync, mkdtempSync, rmSync, writeFileSync } from 'node:fs';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
+import { Choice, generator } from './random.mjs';
 
 const [tool, count, seed, keep] = process.argv.slice(2);
-
-/// Marsaglia's xorshift of 32 bits (J. Stat. Softw. 8(14), 2003), so that a seed says all.
-function generator(start) {
-  let state = (Number(start) * 2654435761 + 1) >>> 0 || 1;
-  return () => {
-    state ^= state << 13;
-    state ^= state >>> 17;
-    state ^= state << 5;
-    return (state >>> 0) / 4294967296;
-  };
-}
-
-class Writer {
-  constructor(random) {
-    this.random = random;
-  }
-  between(low, high) {
-    return low + (high - low) * this.random();
-  }
-  whole(low, high) {
-    return Math.floor(this.between(low, high + 1));
-  }
-  one(list) {
-    return list[this.whole(0, list.length - 1)];
-  }
-  maybe(share, text) {
-    return this.random() < share ? text() : '';
-  }
-}
 
 const mm = (value) => `"${value.toFixed(2)} mm"`;
 const point = (p) => `[${p.map(mm).join(', ')}]`;
@@ -119,7 +91,7 @@ let failed = 0;
 for (let i = 0; i < Number(count); ++i) {
   const number = Number(seed) + i;
   const file = join(folder, `b${number}.toml`);
-  writeFileSync(file, brief(new Writer(generator(number))));
+  writeFileSync(file, brief(new Choice(generator(number))));
   const run = spawnSync(tool, ['run', file, '--plain'], { encoding: 'utf8', timeout: 1000 * kSeconds });
   counts.set(run.status, (counts.get(run.status) ?? 0) + 1);
   const text = run.stderr.trim();

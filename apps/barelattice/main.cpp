@@ -62,6 +62,7 @@ int check(const Job& job, const std::filesystem::path& folder, const Arguments& 
   claimRunFolder(folder);
   writeCheckPage(job, folder / "check.html");
   terminal.line(describeJob(job));
+  for (const std::string& taken : job.brief.defaults) terminal.line("  assumed: " + taken);
   terminal.line("the brief can be run; see it in " + (folder / "check.html").string());
   if (arguments.json) {
     nlohmann::json cases = nlohmann::json::array();
@@ -72,6 +73,8 @@ int check(const Job& job, const std::filesystem::path& folder, const Arguments& 
                        {"force_N", list(c.resultant.force)},
                        {"moment_Nm", list(c.resultant.moment)}});
     }
+    std::vector<std::string> assumed = job.assumptions;
+    assumed.insert(assumed.end(), job.brief.defaults.begin(), job.brief.defaults.end());
     const nlohmann::json told{
         {"title", job.brief.title},
         {"masses_kg",
@@ -83,6 +86,7 @@ int check(const Job& job, const std::filesystem::path& folder, const Arguments& 
         {"voxel_mm", job.cellSize() * kMillimetresPerMetre},
         {"estimate", {{"seconds", job.estimate.seconds}, {"bytes", job.estimate.bytes}}},
         {"cases", cases},
+        {"assumptions", assumed},
         {"warnings", job.warnings}};
     fmt::print("{}\n", jsonText(told, 2));
   }

@@ -134,7 +134,7 @@ std::string describeBodies(const JobRun& run) {
   std::string text = fmt::format("  {:<16} {:<10} {:>13} {:>16} {:>24} {:>20}\n", "case", "body",
                                  "compliance, J", "displacement, mm", "von Mises, MPa", "safety factor");
   const std::pair<const char*, const char*> bodies[]{
-      {"proof", "part"}, {"outside", "outside"}, {"baseline", "baseline"}, {"block", "block"}};
+      {"proof", "part"}, {"outside", "imported"}, {"baseline", "baseline"}, {"block", "block"}};
   for (const auto& [key, name] : bodies) {
     if (!results.contains(key)) continue;
     for (const auto& c : results[key]["cases"])

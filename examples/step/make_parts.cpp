@@ -5,6 +5,7 @@
 // body under every application protocol and in several units, an assembly, and a file without a solid.
 
 #include <APIHeaderSection_MakeHeader.hxx>
+#include <BRepAdaptor_Curve.hxx>
 #include <BRepAlgoAPI_Cut.hxx>
 #include <BRepAlgoAPI_Fuse.hxx>
 #include <BRepBuilderAPI_MakeFace.hxx>
@@ -100,6 +101,33 @@ Parts arm() {
   body = cut(body, bar({16, -1, 30}, {0, 1, 0}, 8, 22));
   for (const double side : {-1.0, 13.0}) body = cut(body, block({44, side, 25}, {104, side + 8, 35}));
   return {{"arm", body}, {"shaft", bar({16, -15, 30}, {0, 1, 0}, 8, 50)}};
+}
+
+/// Rounds the edges of a prism that run along y.
+TopoDS_Shape roundedAlongY(const TopoDS_Shape& prism, double radius) {
+  BRepFilletAPI_MakeFillet fillet(prism);
+  for (TopExp_Explorer edge(prism, TopAbs_EDGE); edge.More(); edge.Next()) {
+    const BRepAdaptor_Curve curve(TopoDS::Edge(edge.Current()));
+    if (curve.Line().Direction().IsParallel({0, 1, 0}, 1e-6))
+      fillet.Add(radius, TopoDS::Edge(edge.Current()));
+  }
+  return fillet.Shape();
+}
+
+/// The arm as a designer drew it anew after a layout: two straps and a post between the bore and the beat.
+Parts rebuiltArm() {
+  TopoDS_Shape body = prism({{16, 0, 12}, {120, 0, 20}, {120, 0, 40}, {16, 0, 48}}, {0, 20, 0});
+  body = fuse(body, bar({16, 0, 30}, {0, 1, 0}, 18, 20));
+  body = cut(body, bar({16, -1, 30}, {0, 1, 0}, 8, 22));
+  const auto strap = [](double x) { return 12 + 8 * (x - 16) / 104 + 7; };  // height of its upper side
+  for (const auto& [from, to] : {std::pair{40.0, 72.0}, {79.0, 111.0}})
+    body = cut(body, roundedAlongY(prism({{from, -1, strap(from)},
+                                          {to, -1, strap(to)},
+                                          {to, -1, 60 - strap(to)},
+                                          {from, -1, 60 - strap(from)}},
+                                         {0, 22, 0}),
+                                   3));
+  return {{"arm", body}};
 }
 
 /// A plate with 12 x 20 holes, 120 of them countersunk and 67 counterbored: 6 + 240 + 120 + 2 x 67 = 500
@@ -215,6 +243,7 @@ int main(int argc, char** argv) {
   if (what == "variants") return writeVariants(folder) ? 0 : 1;
   const bool done = write(documentOf(rigger()), folder + "/rigger.step") &&
                     write(documentOf(hub()), folder + "/hub.step") &&
-                    write(documentOf(arm()), folder + "/arm.step");
+                    write(documentOf(arm()), folder + "/arm.step") &&
+                    write(documentOf(rebuiltArm()), folder + "/arm_rebuilt.step");
   return done ? 0 : 1;
 }

@@ -409,17 +409,19 @@ void settleMass(Job& job) {
 
 Estimate estimated(const Job& job) {
   // Measured on the rigger: 216,000 voxels and 166,000 tetrahedra, three cases; the time is for as many
-  // iterations as a design usually takes.
+  // iterations as a design usually takes. With a baseline, that and the full block are analysed too.
   constexpr int kUsualIterations = 80;
   constexpr double kSecondsPerVoxelCase = 1.4e-4;
-  constexpr double kSecondsPerTetCase = 7e-5;
+  constexpr double kSecondsPerTetCase = 6e-5;
+  constexpr double kSecondsPerTet = 5e-5;  // for the mesh
   constexpr double kBytesPerVoxel = 1000;
   constexpr double kBytesPerTet = 7500;
   const auto cells = static_cast<double>(job.cellCount());
   const auto cases = static_cast<double>(job.brief.cases.size());
   const int iterations = job.brief.iterations > 0 ? job.brief.iterations : kUsualIterations;
-  return {cases * (kSecondsPerVoxelCase * cells * iterations / kUsualIterations +
-                   kSecondsPerTetCase * job.brief.tetrahedra),
+  const double bodies = job.brief.baseline.empty() ? 1 : 3;
+  return {cases * kSecondsPerVoxelCase * cells * iterations / kUsualIterations +
+              bodies * (cases * kSecondsPerTetCase + kSecondsPerTet) * job.brief.tetrahedra,
           std::max(kBytesPerVoxel * cells, kBytesPerTet * job.brief.tetrahedra)};
 }
 

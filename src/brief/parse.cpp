@@ -9,6 +9,7 @@
 #include "barelattice/base/file.hpp"
 #include "barelattice/base/hash.hpp"
 #include "barelattice/brief/brief.hpp"
+#include "defaults.hpp"
 #include "shapes.hpp"
 #include "table_reader.hpp"
 #include "text_limits.hpp"
@@ -585,6 +586,7 @@ Brief parseBrief(std::string_view text, const std::filesystem::path& path) {
   parseSolid(top, brief);
   parseLayout(top, brief);
   top.finish();
+  brief.defaults = defaultsTaken(document, brief);
   return brief;
 }
 

@@ -169,7 +169,7 @@ double nearest(const Candidate& candidate, const Vec3& place) {
 }
 
 std::string described(const Candidate& candidate) {
-  const Vec3 d = candidate.patch.direction();
+  const Vec3 d = candidate.patch.direction() + Vec3::Zero();  // no -0
   const Vec3 at = Face{.points = candidate.points, .patches = {}}.centroid() * kMillimetresPerMetre;
   if (candidate.patch.kind == Patch::Kind::freeform)
     return fmt::format("freeform round ({:.3g}, {:.3g}, {:.3g}) mm", at.x(), at.y(), at.z());
@@ -253,6 +253,8 @@ Face selectFace(const Shape& shape, const FaceSelector& selector, double spacing
       Candidate candidate{patch, trimmed(patch, shape, coarse)};
       if (!candidate.points.empty()) onBoundary.push_back(std::move(candidate));
     }
+    std::stable_partition(onBoundary.begin(), onBoundary.end(),
+                          [&](const Candidate& c) { return c.patch.kind == selector.kind; });
     throw InputError("the face catches no surface", "there is to choose: " + listed(onBoundary));
   }
   if (matching.size() != wanted)

@@ -435,8 +435,8 @@ std::string page(const json& data, const std::string& head, const std::string& a
 
 void writePage(const JobRun& run, const json& results, const std::filesystem::path& path) {
   json data = setupData(run.job());
-  addRunData(run.folder(), results, data);
-  std::vector<std::string> warnings = run.job().warnings;
+  std::vector<std::string> warnings = addRunData(run.folder(), results, data);
+  warnings.insert(warnings.begin(), run.job().warnings.begin(), run.job().warnings.end());
   std::string head = "<span class=\"verdict\">not proved yet</span>";
   if (results.contains("solid"))
     for (const json& w : results["solid"]["warnings"]) warnings.push_back(w.get<std::string>());
@@ -556,7 +556,11 @@ void writeInspectPage(const Inspection& inspection, const std::filesystem::path&
 }
 
 void writeCheckPage(const Job& job, const std::filesystem::path& path) {
-  const std::string rest = warningList(job.warnings) + "<h2>Cases</h2>" + caseTable(job);
+  std::string rest =
+      warningList(job.warnings) + "<h2>Cases</h2>" + caseTable(job) + "<h2>Assumed</h2><ul class=\"note\">";
+  for (const std::vector<std::string>* list : {&job.assumptions, &job.brief.defaults})
+    for (const std::string& assumption : *list) rest += "<li>" + escaped(assumption) + "</li>";
+  rest += "</ul>";
   writeFile(path, page(setupData(job), "<span>set-up as understood</span>", setupPanel(job) + viewPanel(job),
                        rest));
 }

@@ -6,6 +6,7 @@
 #include <cstring>
 #include <sstream>
 
+#include "barelattice/base/error.hpp"
 #include "barelattice/base/file.hpp"
 #include "barelattice/base/parallel.hpp"
 #include "barelattice/base/quantity.hpp"
@@ -160,24 +161,34 @@ void addLayout(const std::filesystem::path& run, json& data) {
                     {"keep", packed(asBytes(image.field("keep")))}};
 }
 
-/// The kept iterations, thinned out evenly so that a page stays small.
-void addIterations(const std::filesystem::path& run, json& data) {
+/// The kept iterations, thinned out evenly so that a page stays small. What was damaged since is left out.
+void addIterations(const std::filesystem::path& run, json& data, std::vector<std::string>& leftOut) {
   const std::filesystem::path folder = run / "iterations";
   if (!std::filesystem::is_directory(folder)) return;
   std::vector<std::filesystem::path> files;
-  for (const auto& entry : std::filesystem::directory_iterator(folder))
-    if (entry.path().extension() == ".vti") files.push_back(entry.path());
+  for (const auto& entry : std::filesystem::directory_iterator(folder)) {
+    const std::string stem = entry.path().stem().string();  // the number of the iteration
+    if (entry.path().extension() == ".vti" && stem.size() < 8 &&
+        std::all_of(stem.begin(), stem.end(), [](char c) { return c >= '0' && c <= '9'; }))
+      files.push_back(entry.path());
+  }
   std::sort(files.begin(), files.end());
-  if (files.empty()) return;
   constexpr double kMostBytes = 5e6;
-  const std::size_t cells = readVti(files.front()).frame.boxCells();
+  std::size_t cells = 1;
+  for (const json& along : data["frame"]["cells"]) cells *= along.get<std::size_t>();
   const auto most =
       std::max<std::size_t>(1, static_cast<std::size_t>(kMostBytes / static_cast<double>(cells)));
   const std::size_t step = (files.size() + most - 1) / most;
   data["iterations"] = json::array();
-  for (std::size_t f = 0; f < files.size(); f += step)
-    data["iterations"].push_back({{"number", std::stoi(files[f].stem().string())},
-                                  {"density", packed(asBytes(readVti(files[f]).field("density")))}});
+  for (std::size_t f = 0; f < files.size(); f += step) try {
+      const CellImage image = readVti(files[f]);
+      if (image.frame.boxCells() != cells) throw InputError(files[f].string() + ": it is of another grid");
+      data["iterations"].push_back({{"number", std::stoi(files[f].stem().string())},
+                                    {"density", packed(asBytes(image.field("density")))}});
+    } catch (const InputError& error) {
+      leftOut.push_back(std::string("a kept iteration is left out: ") + error.what());
+    }
+  if (data["iterations"].empty()) data.erase("iterations");
 }
 
 void addHistory(const std::filesystem::path& run, json& data) {
@@ -337,11 +348,12 @@ json setupData(const Job& job) {
   return data;
 }
 
-void addRunData(const std::filesystem::path& folder, const json& results, json& data) {
+std::vector<std::string> addRunData(const std::filesystem::path& folder, const json& results, json& data) {
+  std::vector<std::string> leftOut;
   if (results.contains("optimise")) {
     addLayout(folder, data);
     if (!results["optimise"].contains("imported")) {
-      addIterations(folder, data);
+      addIterations(folder, data, leftOut);
       addHistory(folder, data);
     }
   }
@@ -356,6 +368,7 @@ void addRunData(const std::filesystem::path& folder, const json& results, json& 
                                                        {"baseline", "baseline.vtu", "baseline"}};
   for (const auto& [key, file, name] : bodies)
     if (results.contains(key)) data["bodies"].push_back(bodyJson(readProofSurface(folder / file), name));
+  return leftOut;
 }
 
 }  // namespace barelattice

@@ -2,6 +2,8 @@
 #pragma once
 
 #include <nlohmann/json.hpp>
+#include <string>
+#include <vector>
 
 #include "barelattice/brief/inspect.hpp"
 #include "barelattice/run/run.hpp"
@@ -15,6 +17,7 @@ nlohmann::json setupData(const Job& job);
 nlohmann::json inspectData(const Inspection& inspection);
 
 /// Adds what the run folder holds of `results`: layout, kept iterations, history, solid, analysed bodies.
-void addRunData(const std::filesystem::path& folder, const nlohmann::json& results, nlohmann::json& data);
+/// @returns what of the kept iterations could not be read and is left out, for people.
+std::vector<std::string> addRunData(const std::filesystem::path& folder, const nlohmann::json& results, nlohmann::json& data);
 
 }  // namespace barelattice

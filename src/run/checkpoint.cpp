@@ -4,9 +4,11 @@
 #include <cstring>
 #include <limits>
 #include <nlohmann/json.hpp>
+#include <string_view>
 
 #include "barelattice/base/error.hpp"
 #include "barelattice/base/file.hpp"
+#include "barelattice/base/hash.hpp"
 #include "barelattice/base/json_text.hpp"
 
 namespace barelattice {
@@ -50,6 +52,11 @@ IterationRecord recordFrom(const json& r) {
           r.at(7), r.at(8),   r.at(9),   r.at(10),  r.at(11), r.at(12), r.at(13)};
 }
 
+/// Of a checkpoint without the hash it carries.
+std::string hashOfAll(const json& head, std::string_view bytes) {
+  return hashOf(jsonText(head) + hashOf(bytes));
+}
+
 }  // namespace
 
 void writeCheckpoint(const std::filesystem::path& path, const std::string& fingerprint,
@@ -66,6 +73,7 @@ void writeCheckpoint(const std::filesystem::path& path, const std::string& finge
     head["sizes"].push_back(field->size());
     bytes.append(reinterpret_cast<const char*>(field->data()), field->size() * sizeof(double));
   }
+  head["hash"] = hashOfAll(head, bytes);
   writeFile(path, jsonText(head) + "\n" + bytes);
 }
 
@@ -74,9 +82,12 @@ std::optional<OptimiseState> readCheckpoint(const std::filesystem::path& path,
   if (!std::filesystem::exists(path)) return std::nullopt;
   const std::string text = readFile(path);
   const std::size_t end = text.find('\n');
-  const json head = json::parse(text.substr(0, end), nullptr, false);
+  json head = json::parse(text.substr(0, end), nullptr, false);
   if (end == std::string::npos || !head.is_object() || head.value("fingerprint", "") != fingerprint)
     return std::nullopt;
+  const json hash = head.value("hash", json());
+  head.erase("hash");
+  if (hash != hashOfAll(head, std::string_view(text).substr(end + 1))) return std::nullopt;
   try {
     OptimiseState state;
     state.attempt = head.at("attempt");

@@ -129,6 +129,7 @@ template <int D>
 void JobRun::storeLayout(const OptimiseResult& result) {
   const auto& domain = std::get<Domain<D>>(job_.domain);
   layoutFile().write(result.density, result.level);
+  writeFile(folder_ / "history.csv", historyCsv(result.history));  // also where no iteration was left to do
   json cases = json::array();
   for (std::size_t k = 0; k < job_.cases.size(); ++k) {
     json faces = json::object();

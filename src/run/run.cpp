@@ -2,6 +2,7 @@
 
 #include <fmt/format.h>
 
+#include <array>
 #include <string_view>
 
 #include "barelattice/base/file.hpp"
@@ -23,6 +24,34 @@ constexpr const char* kMethodVersion = "19";
 
 /// The file by which a folder is known as one of a run; runs lock it too.
 constexpr const char* kMark = "run.lock";
+
+struct FileOfStep {
+  const char* step;
+  const char* name;
+};
+/// The files that later steps and pages read. results.json holds a hash of each: what was damaged, or changed
+/// by somebody else, is not taken for a result.
+constexpr std::array kFiles{FileOfStep{"optimise", "layout.vti"}, FileOfStep{"optimise", "history.csv"},
+                            FileOfStep{"solid", "solid.stl"},     FileOfStep{"proof", "proof.vtu"},
+                            FileOfStep{"block", "block.vtu"},     FileOfStep{"baseline", "baseline.vtu"},
+                            FileOfStep{"outside", "outside.vtu"}};
+
+/// Of results without the hash they carry; the order and spacing of the text do not matter.
+std::string hashOfResults(json results) {
+  results.erase("hash");
+  return hashOf(jsonText(results));
+}
+
+/// Moves a file that is about to be written out of the way. @returns its new name, empty if there was none.
+std::string setAside(const std::filesystem::path& file) {
+  std::error_code fault;
+  if (!std::filesystem::exists(file, fault)) return {};
+  const std::filesystem::path aside =
+      file.parent_path() / (file.stem().string() + ".changed" + file.extension().string());
+  std::filesystem::rename(file, aside, fault);
+  if (fault) throw RunError("cannot move " + file.string() + ": " + fault.message());
+  return aside.filename().string();
+}
 
 }  // namespace
 
@@ -75,8 +104,12 @@ JobRun::JobRun(Job job, std::filesystem::path folder, RunListener listener)
     } else if (results_.value("method", json()) != kMethodVersion) {
       note("the results are those of another version: none of them is used");
       results_ = json::object();
+    } else if (results_.value("hash", json()) != hashOfResults(results_)) {
+      note("results.json was changed since it was written: starting over");
+      results_ = json::object();
     }
   }
+  dropChanged();
   results_["method"] = kMethodVersion;
   results_["title"] = job_.brief.title;
   results_["material"] = {{"name", job_.brief.material.name},
@@ -138,6 +171,7 @@ std::string JobRun::regionsFingerprint(const std::string& baseline) const {
 
 json JobRun::current() const {
   json current = results_;
+  current.erase("hash");
   const std::string ofSolid = solidFingerprint();
   const std::string ofProof = proofFingerprint(ofSolid);
   const auto keep = [&](const char* step, const std::string& fingerprint) {
@@ -182,7 +216,30 @@ void JobRun::forget(const std::vector<const char*>& steps) {
   save();
 }
 
+void JobRun::dropChanged() {
+  for (const FileOfStep& file : kFiles) {
+    if (!results_.contains(file.step)) continue;
+    const json hashes = results_[file.step].value("files", json::object());
+    if (!hashes.contains(file.name)) continue;
+    const std::filesystem::path path = folder_ / file.name;
+    const bool there = std::filesystem::is_regular_file(path);
+    if (there && hashOfFile(path) == hashes[file.name]) continue;
+    const std::string aside = setAside(path);
+    note(fmt::format("{} {}: the results of '{}' are not used", file.name,
+                     aside.empty() ? "is missing" : "is not as the run wrote it (moved to " + aside + ")",
+                     file.step));
+    results_.erase(file.step);
+  }
+}
+
 void JobRun::save() {
+  for (const FileOfStep& file : kFiles) {
+    if (!results_.contains(file.step)) continue;
+    json& hashes = results_[file.step]["files"];
+    const std::filesystem::path path = folder_ / file.name;
+    if (!hashes.contains(file.name) && std::filesystem::exists(path)) hashes[file.name] = hashOfFile(path);
+  }
+  results_["hash"] = hashOfResults(results_);
   writeFile(folder_ / "results.json", jsonText(results_, 2) + "\n");
 }
 

@@ -12,7 +12,9 @@
 namespace barelattice {
 namespace {
 
+using ::testing::Contains;
 using ::testing::HasSubstr;
+using ::testing::Not;
 
 using testing::changed;
 using testing::kBrief;
@@ -143,7 +145,6 @@ std::vector<std::string> warningsOf(const std::string& from, const std::string& 
 }
 
 TEST(Brief, warnsOfWhatWouldSurprise) {
-  using ::testing::Contains;
   EXPECT_THAT(warningsOf("clear = [\"pin\"]",
                          "clear = [\"nick\"]\n[shapes.nick]\nbox = { from = [\"57 mm\", \"0 mm\", \"15 "
                          "mm\"], to = [\"61 mm\", \"20 mm\", \"21 mm\"] }"),
@@ -223,6 +224,23 @@ TEST(Brief, missingFilesAreNamed) {
   } catch (const InputError& error) {
     EXPECT_THAT(error.what(), HasSubstr("/nowhere/brief.toml"));
   }
+}
+
+// What is left open is told with the key by which it can be said; what is said is not.
+TEST(Defaults, areToldUntilTheBriefSaysThem) {
+  const auto told = [](const std::string& text) { return parseBrief(text, "test.toml").defaults; };
+  const auto with = [](const std::string& more) { return std::string(testing::kBrief) + more; };
+  EXPECT_THAT(told(testing::kBrief), Contains(HasSubstr("[proof] exclude_within = \"6 mm\"")));
+  EXPECT_THAT(told(with("[proof]\nexclude_within = \"4 mm\"\n")), Not(Contains(HasSubstr("exclude_within"))));
+  EXPECT_THAT(told(testing::kBrief), Contains(HasSubstr("[solid] fill_voids = \"6 mm\"")));
+  EXPECT_THAT(told(with("[solid]\nfill_voids = \"0 mm\"\n")), Not(Contains(HasSubstr("fill_voids"))));
+  EXPECT_THAT(told(testing::kBrief), Contains(HasSubstr("steel: ")));
+  EXPECT_THAT(told(testing::kBrief), Not(Contains(HasSubstr("goal"))));  // of one case there is one goal
+  EXPECT_THAT(told(testing::kBrief), Not(Contains(HasSubstr("[require]"))));
+  const std::string two = changed("down = {", "up = { loads = { push = -1.0 } }\ndown = {");
+  EXPECT_THAT(told(two), Contains(HasSubstr("goal = \"stiffest\"")));
+  EXPECT_THAT(told(two), Contains(HasSubstr("weight = 1 where a case names none")));
+  EXPECT_THAT(told("goal = \"stiffest\"\n" + two), Not(Contains(HasSubstr("goal"))));
 }
 
 }  // namespace

@@ -75,6 +75,13 @@ TEST(Checkpoint, isIgnoredWhenItIsNotOursOrDamaged) {
     writeFile(path, text);
     EXPECT_FALSE(readCheckpoint(path, "abc").has_value()) << text.size();
   }
+  // A bit changed anywhere.
+  for (std::size_t at = 0; at < whole.size(); at += 1 + whole.size() / 500) {
+    std::string changed = whole;
+    changed[at] = static_cast<char>(changed[at] ^ 4);
+    writeFile(path, changed);
+    EXPECT_FALSE(readCheckpoint(path, "abc").has_value()) << at;
+  }
 }
 
 }  // namespace

@@ -2,6 +2,7 @@
 /// A short fingerprint of text.
 #pragma once
 
+#include <filesystem>
 #include <string>
 #include <string_view>
 
@@ -9,6 +10,9 @@ namespace barelattice {
 
 /// FNV-1a over the bytes, 64 bits as 16 hexadecimal digits: small, fast, the same everywhere. Not for
 /// secrets.
-std::string hashOf(std::string_view text);
+std::string hashOf(std::string_view bytes);
+
+/// The same of a file's bytes, whatever its size. @throws InputError if it cannot be read to its end.
+std::string hashOfFile(const std::filesystem::path& path);
 
 }  // namespace barelattice

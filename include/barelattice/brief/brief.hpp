@@ -132,6 +132,7 @@ struct Brief {
   TextPlace voxelPlace;                      ///< of what the size of the cells follows from
   std::vector<std::filesystem::path> files;  ///< what it reads besides its own text
   std::vector<std::string> notes;            ///< what was mended in files and other things to know
+  std::vector<std::string> defaults;         ///< what it left open and was taken for it, in sentences
   std::string space;
   std::vector<BriefKeep> keeps;
   std::vector<std::string> clears;

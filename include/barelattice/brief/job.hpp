@@ -42,7 +42,7 @@ struct Job {
   double targetMass = 0;              ///< kg
   Estimate estimate;
   std::vector<std::string> warnings;
-  std::vector<std::string> assumptions;  ///< what the brief left open and was decided for it, in sentences
+  std::vector<std::string> assumptions;  ///< material that is kept without being asked for, in sentences
 
   bool flat() const { return brief.sheet.has_value(); }
   std::size_t cellCount() const;

@@ -83,6 +83,8 @@ class JobRun {
   std::string fingerprint(const std::vector<std::string>& sections, const std::string& before) const;
   bool fits(const char* step, const std::string& fingerprint, const char* file) const;
   void forget(const std::vector<const char*>& steps);
+  /// Forgets the steps whose files are not as they were written; the files are moved aside.
+  void dropChanged();
   void save();
   void note(const std::string& line) const;
   ProgressCallback progress() const;
