@@ -158,6 +158,52 @@ TEST_F(CadVariants, solidsOfAnAssemblyStandWhereItPlacesThem) {
   }
 }
 
+/// An assembly file whose assembly stands twice in another, and so on.
+std::string doubled(const std::string& assembly, int levels) {
+  const std::size_t end = assembly.rfind("ENDSEC;");
+  std::string text = assembly.substr(0, end);
+  int definition = 5, representation = 10;  // of the whole
+  for (int level = 0; level < levels; ++level) {
+    const int b = 100000 + 100 * level;
+    text += fmt::format(
+        "#{0}=PRODUCT('','','',(#8));#{1}=PRODUCT_DEFINITION_FORMATION('','',#{0});"
+        "#{2}=PRODUCT_DEFINITION('design','',#{1},#9);#{3}=PRODUCT_DEFINITION_SHAPE('','',#{2});"
+        "#{4}=SHAPE_REPRESENTATION('',(#11,#{6},#{8}),#23);#{5}=SHAPE_DEFINITION_REPRESENTATION(#{3},#{4});"
+        "#{6}=AXIS2_PLACEMENT_3D('',#{7},#13,#14);#{7}=CARTESIAN_POINT('',(0.,0.,0.));"
+        "#{8}=AXIS2_PLACEMENT_3D('',#{9},#13,#14);#{9}=CARTESIAN_POINT('',({10:.1f},0.,0.));\n",
+        b, b + 1, b + 2, b + 3, b + 4, b + 5, b + 6, b + 7, b + 8, b + 9, 100 * std::pow(2, level));
+    for (const auto& [c, place] : {std::pair{b + 10, b + 6}, {b + 20, b + 8}})
+      text += fmt::format(
+          "#{0}=ITEM_DEFINED_TRANSFORMATION('','',#11,#{5});"
+          "#{1}=(REPRESENTATION_RELATIONSHIP('','',#{6},#{7})REPRESENTATION_RELATIONSHIP_WITH_TRANSFORMATION("
+          "#{0})SHAPE_REPRESENTATION_RELATIONSHIP());"
+          "#{2}=NEXT_ASSEMBLY_USAGE_OCCURRENCE('{0}','','',#{8},#{9},$);"
+          "#{3}=PRODUCT_DEFINITION_SHAPE('','',#{2});#{4}=CONTEXT_DEPENDENT_SHAPE_REPRESENTATION(#{1},#{3});"
+          "\n",
+          c, c + 1, c + 2, c + 3, c + 4, place, representation, b + 4, b + 2, definition);
+    definition = b + 2;
+    representation = b + 4;
+  }
+  return text + assembly.substr(end);
+}
+
+// A few kilobytes that stand for three billion pins are refused at once, not after the time a reader has.
+TEST_F(CadVariants, assembliesOfAssembliesAreBounded) {
+  const std::string assembly = readFile(kFolder / "assembly.step");
+  const std::filesystem::path path = kFolder / "doubled.step";
+  writeFile(path, doubled(assembly, 3));
+  EXPECT_EQ(readStep(path).solids.size(), 3U * 8);
+  writeFile(path, doubled(assembly, 30));
+  CadLimits limits;
+  limits.seconds = 20;
+  try {
+    readStep(path, 0, limits);
+    FAIL();
+  } catch (const InputError& error) {
+    EXPECT_THAT(error.what(), HasSubstr("stands for more than 10000 solids"));
+  }
+}
+
 TEST_F(CadVariants, aFileWithoutASolidIsRefused) {
   try {
     readStep(kFolder / "loose.step");

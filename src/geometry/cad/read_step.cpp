@@ -27,6 +27,7 @@
 #include <StepBasic_Product.hxx>
 #include <StepBasic_ProductDefinition.hxx>
 #include <StepBasic_ProductDefinitionFormation.hxx>
+#include <StepRepr_NextAssemblyUsageOccurrence.hxx>
 #include <TColStd_SequenceOfAsciiString.hxx>
 #include <TCollection_HAsciiString.hxx>
 #include <TopExp.hxx>
@@ -51,6 +52,7 @@
 #include <cstdint>
 #include <cstdio>
 #include <cstdlib>
+#include <limits>
 #include <map>
 #include <nlohmann/json.hpp>
 #include <optional>
@@ -370,11 +372,64 @@ json solidJson(const TopoDS_Shape& solid, double deviation, std::optional<double
   return result;
 }
 
+constexpr std::size_t kMostSolids = 10'000;
+constexpr std::size_t kMostLooseFaces = 1'000'000;
+
 /// A text of the file or the kernel, which may be in any code, as far as it is ASCII.
 std::string plain(std::string text) {
   for (char& letter : text)
     if (letter < ' ' || letter > '~') letter = '?';
   return text;
+}
+
+/// Writes the answer and ends the process as it stands: to take apart what the kernel built would cost a
+/// twentieth of its time.
+[[noreturn]] void finish(const json& answer, int status) {
+  const std::vector<std::uint8_t> bytes = json::to_cbor(answer);
+  std::fwrite(bytes.data(), 1, bytes.size(), stdout);
+  std::fflush(stdout);
+  std::quick_exit(status);
+}
+
+[[noreturn]] void fail(const std::string& what) {
+  finish({{"error", plain(what)}}, 1);
+}
+
+/// How many parts the assemblies of a file stand for. A small file can stand for more than any memory holds,
+/// an assembly of twice an assembly of twice ..., and the kernel walks through all of them.
+/// @returns infinity if an assembly contains itself.
+double partsOfAssemblies(const Interface_InterfaceModel& model) {
+  struct Product {
+    std::vector<const Standard_Transient*> within;  // assemblies it is a component of, once for each time
+    std::size_t open = 0;                           // components that are not counted yet
+    double parts = 0;
+  };
+  std::map<const Standard_Transient*, Product> products;
+  for (int i = 1; i <= model.NbEntities(); ++i) {
+    const auto use = Handle(StepRepr_NextAssemblyUsageOccurrence)::DownCast(model.Value(i));
+    if (use.IsNull() || use->RelatingProductDefinition().IsNull() || use->RelatedProductDefinition().IsNull())
+      continue;
+    products[use->RelatedProductDefinition().get()].within.push_back(use->RelatingProductDefinition().get());
+    ++products[use->RelatingProductDefinition().get()].open;
+  }
+  std::vector<const Standard_Transient*> ready;
+  for (auto& [key, product] : products)
+    if (product.open == 0) {
+      product.parts = 1;
+      ready.push_back(key);
+    }
+  double most = 0;
+  std::size_t counted = 0;
+  for (; !ready.empty(); ++counted) {
+    const Product& product = products[ready.back()];
+    ready.pop_back();
+    most = std::max(most, product.parts);
+    for (const Standard_Transient* key : product.within) {
+      products[key].parts += product.parts;
+      if (--products[key].open == 0) ready.push_back(key);
+    }
+  }
+  return counted < products.size() ? std::numeric_limits<double>::infinity() : most;
 }
 
 /// The solids of a file, each once for every place it stands in, with the names of their products.
@@ -385,7 +440,8 @@ class Solids {
     for (int i = 1; i <= reader.NbShapes(); ++i) {
       visit(reader.Shape(i), {});
       for (TopExp_Explorer face(reader.Shape(i), TopAbs_FACE, TopAbs_SOLID); face.More(); face.Next())
-        ++looseFaces;
+        if (++looseFaces > kMostLooseFaces)
+          fail("holds more than " + std::to_string(kMostLooseFaces) + " faces of no solid");
     }
   }
 
@@ -394,7 +450,7 @@ class Solids {
     std::string name;
   };
   std::vector<Entry> entries;
-  int looseFaces = 0;
+  std::size_t looseFaces = 0;
 
  private:
   void findProducts(const XSControl_WorkSession& session) {
@@ -418,9 +474,11 @@ class Solids {
   void visit(const TopoDS_Shape& shape, const std::string& name) {
     const auto own = nameOf_.find(shape.TShape().get());
     const std::string& known = own == nameOf_.end() ? name : own->second;
-    if (shape.ShapeType() == TopAbs_SOLID && met_.Add(shape))
+    if (shape.ShapeType() == TopAbs_SOLID && met_.Add(shape)) {
       entries.push_back({shape, known});
-    else if (shape.ShapeType() < TopAbs_SOLID)  // of bodies
+      if (entries.size() > kMostSolids) fail("holds more than " + std::to_string(kMostSolids) + " solids");
+    }
+    if (shape.ShapeType() < TopAbs_SOLID)  // of bodies
       for (TopoDS_Iterator child(shape); child.More(); child.Next()) visit(child.Value(), known);
   }
 
@@ -428,25 +486,15 @@ class Solids {
   TopTools_MapOfShape met_;
 };
 
-/// Writes the answer and ends the process as it stands: to take apart what the kernel built would cost a
-/// twentieth of its time.
-[[noreturn]] void finish(const json& answer, int status) {
-  const std::vector<std::uint8_t> bytes = json::to_cbor(answer);
-  std::fwrite(bytes.data(), 1, bytes.size(), stdout);
-  std::fflush(stdout);
-  std::quick_exit(status);
-}
-
-[[noreturn]] void fail(const std::string& what) {
-  finish({{"error", plain(what)}}, 1);
-}
-
 [[noreturn]] void read(const char* file, double deviation) {
   STEPControl_Reader reader;
   const Handle(MendIfInvalid) mend = new MendIfInvalid;
   XSAlgo::SetAlgoContainer(mend);
   Interface_Static::SetCVal("xstep.cascade.unit", "MM");
   if (reader.ReadFile(file) != IFSelect_RetDone) fail("is not a STEP file the CAD kernel can read");
+  const double parts = partsOfAssemblies(*reader.WS()->Model());
+  if (std::isinf(parts)) fail("holds an assembly that contains itself");
+  if (parts > kMostSolids) fail("stands for more than " + std::to_string(kMostSolids) + " solids");
   TColStd_SequenceOfAsciiString lengths, angles, solidAngles;
   reader.FileUnits(lengths, angles, solidAngles);
   if (reader.TransferRoots() == 0) fail("holds nothing the CAD kernel understands");
