@@ -12,9 +12,11 @@ namespace {
 
 constexpr std::size_t kRowsPerBlock = 256;  // some 27 blocks a row: about 256 kB of matrix
 
-template <int D, class Real>
-BARELATTICE_INLINE void multiplyRows(const BlockMatrix<D, Real>& a, const Real* x, Real* y, std::size_t begin,
-                                     std::size_t end) {
+/// Rows of a product with K vectors at once: a block is loaded once for all, and their sums, which each wait
+/// for the sum before, take turns. Every vector gets the bits it would get alone.
+template <int D, class Real, std::size_t K>
+BARELATTICE_INLINE void multiplyRows(const BlockMatrix<D, Real>& a, const Real* const* x, Real* const* y,
+                                     std::size_t begin, std::size_t end) {
   // A column of a block is read as a vector of two or four: with D = 3 the last lane is the next column's,
   // and is left out in the end. Behind the last block of all there is nothing to read.
   constexpr std::size_t kWidth = D == 2 ? 2 : 4;
@@ -22,32 +24,40 @@ BARELATTICE_INLINE void multiplyRows(const BlockMatrix<D, Real>& a, const Real* 
   const Real* blocks = a.block.front().data();
   const std::size_t readable = D == 3 ? a.block.size() - 1 : a.block.size();
   for (std::size_t row = begin; row < end; ++row) {
-    Column sum[D]{};
+    Column sum[K][D]{};
     const std::size_t last = std::min(a.rowStart[row + 1], readable);
     for (std::size_t e = a.rowStart[row]; e < last; ++e) {
-      const Real* from = x + static_cast<std::size_t>(D) * static_cast<std::size_t>(a.column[e]);
+      const std::size_t from = static_cast<std::size_t>(D) * static_cast<std::size_t>(a.column[e]);
 #pragma GCC unroll 3
       for (std::size_t j = 0; j < D; ++j) {
         Column column;
         std::memcpy(&column, blocks + D * (D * e + j), sizeof column);
-        sum[j] += column * from[j];
+#pragma GCC unroll 4
+        for (std::size_t k = 0; k < K; ++k) sum[k][j] += column * x[k][from + j];
       }
     }
-    Column total = sum[0] + sum[1];
-    if constexpr (D == 3) total += sum[2];
-    for (std::size_t e = std::max(last, a.rowStart[row]); e < a.rowStart[row + 1]; ++e)
-      for (std::size_t j = 0; j < D; ++j)
-        for (std::size_t i = 0; i < D; ++i)
-          total[i] += blocks[D * (D * e + j) + i] *
-                      x[static_cast<std::size_t>(D) * static_cast<std::size_t>(a.column[e]) + j];
-    for (std::size_t i = 0; i < D; ++i) y[D * row + i] = total[i];
+    for (std::size_t k = 0; k < K; ++k) {
+      Column total = sum[k][0] + sum[k][1];
+      if constexpr (D == 3) total += sum[k][2];
+      for (std::size_t e = std::max(last, a.rowStart[row]); e < a.rowStart[row + 1]; ++e)
+        for (std::size_t j = 0; j < D; ++j)
+          for (std::size_t i = 0; i < D; ++i)
+            total[i] += blocks[D * (D * e + j) + i] *
+                        x[k][static_cast<std::size_t>(D) * static_cast<std::size_t>(a.column[e]) + j];
+      for (std::size_t i = 0; i < D; ++i) y[k][D * row + i] = total[i];
+    }
   }
 }
 
-#define BARELATTICE_KERNELS(D, Real)                                                          \
-  BARELATTICE_DISPATCH void rowsKernel(const BlockMatrix<D, Real>& a, const Real* x, Real* y, \
-                                       std::size_t begin, std::size_t end) {                  \
-    multiplyRows<D, Real>(a, x, y, begin, end);                                               \
+constexpr std::size_t kTogether = 4;  // vectors whose sums fit into the registers
+
+#define BARELATTICE_KERNELS(D, Real)                                                                        \
+  BARELATTICE_DISPATCH void rowsKernel(const BlockMatrix<D, Real>& a, const Real* const* x, Real* const* y, \
+                                       std::size_t count, std::size_t begin, std::size_t end) {             \
+    if (count == 1) multiplyRows<D, Real, 1>(a, x, y, begin, end);                                          \
+    if (count == 2) multiplyRows<D, Real, 2>(a, x, y, begin, end);                                          \
+    if (count == 3) multiplyRows<D, Real, 3>(a, x, y, begin, end);                                          \
+    if (count == 4) multiplyRows<D, Real, 4>(a, x, y, begin, end);                                          \
   }
 BARELATTICE_KERNELS(3, float)
 BARELATTICE_KERNELS(3, double)
@@ -68,10 +78,17 @@ Eigen::Matrix<double, D, D> inverseWhereStiff(Eigen::Matrix<double, D, D> block)
 
 template <int D, class Real>
 void BlockMatrix<D, Real>::apply(const Fields<const Real>& x, const Fields<Real>& y) const {
+  std::vector<const Real*> from;
+  std::vector<Real*> to;
+  for (std::size_t k = 0; k < x.size(); ++k) {
+    from.push_back(x[k].data());
+    to.push_back(y[k].data());
+  }
   forEachBlock(
       rows(),
       [&](std::size_t begin, std::size_t end) {
-        for (std::size_t k = 0; k < x.size(); ++k) rowsKernel(*this, x[k].data(), y[k].data(), begin, end);
+        for (std::size_t k = 0; k < x.size(); k += kTogether)
+          rowsKernel(*this, &from[k], &to[k], std::min(kTogether, x.size() - k), begin, end);
       },
       kRowsPerBlock);
 }

@@ -89,5 +89,47 @@ TEST(GalerkinProduct, equalsTheDenseTripleProduct) {
       << "seed 13";
 }
 
+// Vectors that pass together get the bits each would get alone, and those are the product.
+template <class Real>
+void expectEachItsOwnProduct(double tolerance) {
+  std::mt19937 random(31);
+  std::uniform_real_distribution<Real> any(-1, 1);
+  BlockMatrix<3, Real> a;
+  const int rows = 601;
+  for (int row = 0; row < rows; ++row) {
+    for (int e = row % 7; e > 0; --e) {  // some rows are empty
+      a.column.push_back(static_cast<int>(random() % rows));
+      a.block.push_back(BlockMatrix<3, Real>::Block::NullaryExpr([&] { return any(random); }));
+    }
+    a.rowStart.push_back(a.column.size());
+  }
+  std::vector<std::vector<Real>> x(9, std::vector<Real>(3 * rows)), alone(x), together(x);
+  for (std::vector<Real>& vector : x)
+    for (Real& value : vector) value = any(random);
+  for (std::size_t k = 0; k < x.size(); ++k) {
+    a.apply(x[k], alone[k]);
+    for (std::size_t row = 0; row < rows; ++row) {
+      Eigen::Vector3d sum = Eigen::Vector3d::Zero();
+      for (std::size_t e = a.rowStart[row]; e < a.rowStart[row + 1]; ++e)
+        for (int j = 0; j < 3; ++j)
+          sum += a.block[e].col(j).template cast<double>() *
+                 static_cast<double>(x[k][static_cast<std::size_t>(3 * a.column[e] + j)]);
+      for (std::size_t i = 0; i < 3; ++i)
+        EXPECT_NEAR(static_cast<double>(alone[k][3 * row + i]), sum[static_cast<Eigen::Index>(i)], tolerance);
+    }
+  }
+  for (std::size_t count = 1; count <= x.size(); ++count) {
+    Fields<const Real> from(x.begin(), x.begin() + static_cast<std::ptrdiff_t>(count));
+    Fields<Real> to(together.begin(), together.begin() + static_cast<std::ptrdiff_t>(count));
+    a.apply(from, to);
+    for (std::size_t k = 0; k < count; ++k) EXPECT_EQ(together[k], alone[k]) << k << " of " << count;
+  }
+}
+
+TEST(BlockMatrix, vectorsThatPassTogetherDoNotMindEachOther) {
+  expectEachItsOwnProduct<float>(1e-5);
+  expectEachItsOwnProduct<double>(1e-14);
+}
+
 }  // namespace
 }  // namespace barelattice
