@@ -87,6 +87,57 @@ struct Cut {
   bool alive = true;  // false once an end has moved onto the surface
 };
 
+/// The boundary of a mesh of which only some vertices, told by `candidate`, can lie on it.
+TriangleMesh boundaryAmong(const TetMesh& mesh, const std::vector<char>& candidate) {
+  // Faces opposite corners 0 to 3, facing out of a positive tetrahedron.
+  constexpr std::array<std::array<std::size_t, 3>, 4> kFaces{{{1, 2, 3}, {0, 3, 2}, {0, 1, 3}, {0, 2, 1}}};
+  struct FaceOfTet {
+    std::array<int, 3> sorted;
+    std::array<int, 3> outward;
+  };
+  const std::vector<std::array<int, 4>>& tets = mesh.tets;
+  const auto visitFaces = [&](const auto& visit) {
+    for (const auto& t : tets)
+      for (const auto& f : kFaces)
+        if (candidate[static_cast<std::size_t>(t[f[0]])] && candidate[static_cast<std::size_t>(t[f[1]])] &&
+            candidate[static_cast<std::size_t>(t[f[2]])])
+          visit(t, f);
+  };
+  const auto faceOf = [&](const std::array<int, 4>& t, const std::array<std::size_t, 3>& f) {
+    FaceOfTet face{{t[f[0]], t[f[1]], t[f[2]]}, {t[f[0]], t[f[1]], t[f[2]]}};
+    std::sort(face.sorted.begin(), face.sorted.end());
+    return face;
+  };
+  // Side by side by their lowest corner (a counting sort), then in order among the few that share it.
+  std::vector<std::size_t> start(mesh.vertices.size() + 1, 0);
+  visitFaces([&](const auto& t, const auto& f) {
+    ++start[static_cast<std::size_t>(std::min({t[f[0]], t[f[1]], t[f[2]]})) + 1];
+  });
+  std::partial_sum(start.begin(), start.end(), start.begin());
+  std::vector<FaceOfTet> faces(start.back());
+  std::vector<std::size_t> next(start.begin(), start.end() - 1);
+  visitFaces([&](const auto& t, const auto& f) {
+    const FaceOfTet face = faceOf(t, f);
+    faces[next[static_cast<std::size_t>(face.sorted[0])]++] = face;
+  });
+  forEach(
+      mesh.vertices.size(),
+      [&](std::size_t v) {
+        std::sort(faces.begin() + static_cast<std::ptrdiff_t>(start[v]),
+                  faces.begin() + static_cast<std::ptrdiff_t>(start[v + 1]),
+                  [](const FaceOfTet& x, const FaceOfTet& y) { return x.sorted < y.sorted; });
+      },
+      1024);
+  TriangleMesh surface{mesh.vertices, {}};
+  for (std::size_t i = 0; i < faces.size();) {
+    std::size_t end = i + 1;
+    while (end < faces.size() && faces[end].sorted == faces[i].sorted) ++end;
+    if (end - i == 1) surface.triangles.push_back(faces[i].outward);
+    i = end;
+  }
+  return surface;
+}
+
 class Stuffing {
  public:
   Stuffing(const Implicit& f, const Box& bounds, double spacing, FeatherEdges feathers)
@@ -108,7 +159,7 @@ class Stuffing {
       warp();
       emit();
       std::vector<MeshDefect> pinches;
-      if (inspectTopology(mesh_.boundary(), &pinches).sound()) return std::move(mesh_);
+      if (inspectTopology(boundaryAmong(mesh_, onSurface_), &pinches).sound()) return std::move(mesh_);
       std::set<int> pinched;  // every vertex once, in order
       for (const MeshDefect& defect : pinches) pinched.insert(defect.vertices.begin(), defect.vertices.end());
       for (const int vertex : pinched)
@@ -232,6 +283,7 @@ class Stuffing {
 
   void emit() {
     mesh_ = {};
+    onSurface_.clear();
     pointVertex_.assign(values_.size(), -1);
     cutVertex_.assign(cuts_.size(), -1);
     const auto& n = lattice_.size();
@@ -259,6 +311,12 @@ class Stuffing {
 
   /// Adds the part of a lattice tetrahedron that lies inside.
   void clip(const std::array<int, 4>& tet) {
+    // Most are whole, within or without.
+    const auto inside = [&](int p) { return warped_[static_cast<std::size_t>(p)] < 0; };
+    const auto within = std::count_if(tet.begin(), tet.end(), inside);
+    if (within == 0) return;
+    if (within == 4)
+      return add(pointVertex(tet[0]), pointVertex(tet[1]), pointVertex(tet[2]), pointVertex(tet[3]));
     // Inside first, then on the surface, then outside. The face diagonals of a cut tetrahedron start at the
     // inner point that is deepest: both neighbours of a face then choose the same one, and the choices never
     // run in a circle.
@@ -330,7 +388,7 @@ class Stuffing {
     int& vertex = pointVertex_[static_cast<std::size_t>(p)];
     if (vertex < 0) {
       const auto moved = moved_.find(p);
-      vertex = newVertex(moved == moved_.end() ? lattice_.position(p) : moved->second);
+      vertex = newVertex(moved == moved_.end() ? lattice_.position(p) : moved->second, sign(p) == 0);
     }
     return vertex;
   }
@@ -338,12 +396,13 @@ class Stuffing {
   int cutVertex(int a, int b) {
     const int c = cutOfEdge_.at(key(a, b));
     int& vertex = cutVertex_[static_cast<std::size_t>(c)];
-    if (vertex < 0) vertex = newVertex(cuts_[static_cast<std::size_t>(c)].point);
+    if (vertex < 0) vertex = newVertex(cuts_[static_cast<std::size_t>(c)].point, true);
     return vertex;
   }
 
-  int newVertex(const Vec3& position) {
+  int newVertex(const Vec3& position, bool onSurface) {
     mesh_.vertices.push_back(position);
+    onSurface_.push_back(onSurface);
     return static_cast<int>(mesh_.vertices.size()) - 1;
   }
 
@@ -373,6 +432,7 @@ class Stuffing {
   std::vector<int> pointVertex_;
   std::vector<int> cutVertex_;
   TetMesh mesh_;
+  std::vector<char> onSurface_;  // by vertex of the mesh: all others lie within
 };
 
 }  // namespace
@@ -387,45 +447,7 @@ double TetMesh::volume() const {
 }
 
 TriangleMesh TetMesh::boundary() const {
-  // Faces opposite corners 0 to 3, facing out of a positive tetrahedron.
-  constexpr std::array<std::array<std::size_t, 3>, 4> kFaces{{{1, 2, 3}, {0, 3, 2}, {0, 1, 3}, {0, 2, 1}}};
-  struct FaceOfTet {
-    std::array<int, 3> sorted;
-    std::array<int, 3> outward;
-  };
-  const auto faceOf = [&](const std::array<int, 4>& t, const std::array<std::size_t, 3>& f) {
-    FaceOfTet face{{t[f[0]], t[f[1]], t[f[2]]}, {t[f[0]], t[f[1]], t[f[2]]}};
-    std::sort(face.sorted.begin(), face.sorted.end());
-    return face;
-  };
-  // Side by side by their lowest corner (a counting sort), then in order among the few that share it.
-  std::vector<std::size_t> start(vertices.size() + 1, 0);
-  for (const auto& t : tets)
-    for (const auto& f : kFaces) ++start[static_cast<std::size_t>(std::min({t[f[0]], t[f[1]], t[f[2]]})) + 1];
-  std::partial_sum(start.begin(), start.end(), start.begin());
-  std::vector<FaceOfTet> faces(4 * tets.size());
-  std::vector<std::size_t> next(start.begin(), start.end() - 1);
-  for (const auto& t : tets)
-    for (const auto& f : kFaces) {
-      const FaceOfTet face = faceOf(t, f);
-      faces[next[static_cast<std::size_t>(face.sorted[0])]++] = face;
-    }
-  forEach(
-      vertices.size(),
-      [&](std::size_t v) {
-        std::sort(faces.begin() + static_cast<std::ptrdiff_t>(start[v]),
-                  faces.begin() + static_cast<std::ptrdiff_t>(start[v + 1]),
-                  [](const FaceOfTet& x, const FaceOfTet& y) { return x.sorted < y.sorted; });
-      },
-      1024);
-  TriangleMesh surface{vertices, {}};
-  for (std::size_t i = 0; i < faces.size();) {
-    std::size_t end = i + 1;
-    while (end < faces.size() && faces[end].sorted == faces[i].sorted) ++end;
-    if (end - i == 1) surface.triangles.push_back(faces[i].outward);
-    i = end;
-  }
-  return surface;
+  return boundaryAmong(*this, std::vector<char>(vertices.size(), 1));
 }
 
 TetMesh stuff(const Implicit& f, const Box& bounds, double spacing, FeatherEdges feathers) {

@@ -179,7 +179,9 @@ DensitySamples fromImage(const VtkArrays& arrays, const pugi::xml_node& image, c
   double volume = unit * unit * unit;
   for (std::size_t i = 0; i < 3; ++i) {
     const double span = extent[2 * i + 1] - extent[2 * i] + (onCells ? 0 : 1);
-    if (!(span >= 1 && span < 1e6) || !(step[i] > 0)) throw InputError("the image has no cells");
+    if (!(span >= 1 && span < 1e6))
+      throw InputError(fmt::format("the image has {:.0f} cells along one axis; 1 to 999999 are read", span));
+    if (!(step[i] > 0)) throw InputError("the image's 'Spacing' is not above zero");
     count[i] = static_cast<std::size_t>(span);
     total *= span;
     volume *= step[i];

@@ -402,29 +402,46 @@ Solid reinterpret(const SmoothLayout& layout, const Regions& regions, double wan
   Solid solid;
   if (options.keepVolume) {
     // The threshold is sought on the lattice that was asked for. What a finer one and round faces add or take
-    // is near enough the same at the next threshold.
+    // is near enough the same at the next threshold; where it is not, and the part comes out too heavy and
+    // too light in turn, the threshold is sought between these two.
+    struct Reading {
+      double threshold = std::nan("");
+      double excess = 0;  // share of the wanted volume
+    };
+    Reading heavy, light;
     double threshold = 0.5;
     double gain = 0;
-    constexpr int kRounds = 6;
+    double off = std::numeric_limits<double>::max();
+    constexpr int kRounds = 10;
     bool finer = false;
-    for (int round = 0;; ++round) {
-      Solid read =
-          readAtVolume(rough, threshold, wantedVolume - gain, 0.5 * options.volumeTolerance, progress);
-      threshold = read.threshold;
-      gain = -read.volume;
-      if (round == 0) {
-        report(progress, "looking for thin gaps and walls", 0.8);
-        finer = part.refine(threshold);
+    for (int round = 0; round <= kRounds && off > options.volumeTolerance; ++round) {
+      Solid read;
+      if (std::isnan(heavy.threshold) || std::isnan(light.threshold)) {
+        read = readAtVolume(rough, threshold, wantedVolume - gain, 0.5 * options.volumeTolerance, progress);
+        threshold = read.threshold;
+        gain = -read.volume;
+        if (round == 0) {
+          report(progress, "looking for thin gaps and walls", 0.8);
+          finer = part.refine(threshold);
+        }
+        if (finer) read = part.at(threshold);
+      } else {
+        // Regula falsi, kept away from the ends: the volume may jump between them.
+        constexpr double kInner = 0.1;
+        const double share = std::clamp(heavy.excess / (heavy.excess - light.excess), kInner, 1 - kInner);
+        threshold = heavy.threshold + share * (light.threshold - heavy.threshold);
+        report(progress, fmt::format("reading the layout at {:.3f}", threshold), 0.8);
+        read = part.at(threshold);
       }
-      solid = finer ? part.at(threshold) : std::move(read);
-      const double volume = part.volumeWithRoundFaces(solid);
-      if (std::abs(volume / wantedVolume - 1) <= options.volumeTolerance) break;
-      if (round == kRounds) {
-        if (std::abs(volume / wantedVolume - 1) > kJump) refuseVolume(threshold, volume, wantedVolume);
-        break;
-      }
+      const double volume = part.volumeWithRoundFaces(read);
       gain += volume;
+      const double excess = volume / wantedVolume - 1;
+      (excess > 0 ? heavy : light) = {threshold, excess};
+      if (std::abs(excess) >= off) continue;
+      off = std::abs(excess);
+      solid = std::move(read);
     }
+    if (off > kJump) refuseVolume(solid.threshold, (1 + off) * wantedVolume, wantedVolume);
   } else {
     part.refine(options.threshold);
     solid = part.at(options.threshold);

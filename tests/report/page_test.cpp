@@ -177,6 +177,33 @@ TEST(CheckPage, showsFacesSupportsAndLoadsWhereTheyAct) {
   EXPECT_FALSE(load.contains("arrows"));
 }
 
+// Two bores of one face, one twice as wide as the other.
+TEST(CheckPage, everyPieceOfAFaceHasItsPlaceAndItsShare) {
+  const std::string bored = changedIn(
+      changed("[design]\nspace = \"block\"",
+              "wide = { cylinder = { from = [\"15 mm\", \"-1 mm\", \"10 mm\"], to = [\"15 mm\", \"21 mm\", "
+              "\"10 mm\"], "
+              "radius = \"4 mm\" } }\n"
+              "slim = { cylinder = { from = [\"45 mm\", \"-1 mm\", \"10 mm\"], to = [\"45 mm\", \"21 mm\", "
+              "\"10 mm\"], "
+              "radius = \"2 mm\" } }\n"
+              "bored = { difference = [\"block\", \"wide\", \"slim\"] }\n[design]\nspace = \"bored\""),
+      "root = { of = \"block\", kind = \"plane\", facing = \"-x\" }",
+      "root = { of = \"bored\", kind = \"cylinder\", side = \"hole\", count = 2 }");
+  const json data = dataOf(checkPageOf(bored));
+  const json& root = data["faces"][0]["name"] == "root" ? data["faces"][0] : data["faces"][1];
+  ASSERT_EQ(root["pieces"].size(), 2U);
+  double shares = 0;
+  for (const json& piece : root["pieces"]) {
+    const bool wide = vectorOf(piece["at"]).x() < 30;
+    EXPECT_NEAR((vectorOf(piece["at"]) - Vec3(wide ? 15 : 45, 10, 10)).norm(), 0, 0.01);
+    EXPECT_NEAR(piece["share"].get<double>(), wide ? 2.0 / 3 : 1.0 / 3, 0.01);
+    EXPECT_EQ(vectorOf(piece["normal"]).norm(), 0) << "a bore looks nowhere";
+    shares += piece["share"].get<double>();
+  }
+  EXPECT_NEAR(shares, 1, 1e-9);
+}
+
 TEST(CheckPage, namesNoDirectionsOfASupportThatHoldsAll) {
   EXPECT_EQ(dataOf(checkPageOf(kBrief))["supports"][0]["held"], "");
   EXPECT_EQ(dataOf(checkPageOf(kSheet))["supports"][0]["held"], "") << "a sheet has two directions";
