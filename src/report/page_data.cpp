@@ -81,7 +81,7 @@ json shapeJson(const Shape& shape, double scene, double thickness) {
 /// half a ring, at the point of it nearest to there.
 /// @param scene longest side of what is drawn, m.
 json pieceJson(const Face& face, const FacePiece& piece, double scene) {
-  constexpr double kOnFace = 0.06;  // of the scene: across a bore, the centre is as good a place as its wall
+  constexpr double kOnFace = 0.12;  // of the scene: across a bore, the centre is as good a place as its wall
   constexpr double kFlat = 0.5;     // length of the mean normal from which on it tells a side
   Vec3 normal = Vec3::Zero();
   const SurfacePoint* nearest = nullptr;

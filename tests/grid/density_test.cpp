@@ -204,7 +204,8 @@ TEST(Density, saysWhatIsWrong) {
     }
   };
   const std::string table = csv(0.010, 1e3);
-  says(table, "a.csv", "density", "there is no column \"density\" | its first line should name x, y, z and density");
+  says(table, "a.csv", "density",
+       "there is no column \"density\" | its first line should name x, y, z and density");
   says("x,y,z,rho\n1,2,3\n", "a.csv", "rho", "line 2: an entry is not a number");
   says("x,y,z,rho\n1,2,3,4\n1,2,4,0\n", "a.csv", "rho", "a density lies between 0 and 1");
   says("x,y,z,rho\n", "a.csv", "rho", "holds no sample");
@@ -238,7 +239,7 @@ TEST(Density, saysWhatIsWrong) {
       "1'><Piece><CellData>"
       "<DataArray type='Float32' Name='rho' format='ascii'>0.5</DataArray></CellData></Piece></ImageData>"
       "</VTKFile>",
-      "h.vti", "rho", "the image has no cells");
+      "h.vti", "rho", "the image has 0 cells along one axis");
   says(image("<DataArray type='Float32' Name='rho' format='ascii'>0.5 0.5 0.5</DataArray>"), "h.vti", "rho",
        "holds 3 values where 2 are due");
   says(image("<DataArray type='Float32' Name='rho' format='ascii'>0.5 half</DataArray>"), "h.vti", "rho",
@@ -251,7 +252,7 @@ TEST(Density, saysWhatIsWrong) {
   };
   says(without("WholeExtent", "0 2 0 1 0"), "h.vti", "rho", "WholeExtent should hold six numbers");
   says(without("Origin", "0 0"), "h.vti", "rho", "Origin should hold three numbers");
-  says(without("Spacing", "1 1 0"), "h.vti", "rho", "the image has no cells");
+  says(without("Spacing", "1 1 0"), "h.vti", "rho", "the image's 'Spacing' is not above zero");
   const auto spoilt = [](const std::string& from, const std::string& to) {
     std::string text = hexahedra();
     return text.replace(text.find(from), from.size(), to);
