@@ -74,7 +74,7 @@ function showSupport(support: PageData["supports"][number]): void {
   pieces.forEach((piece, i) => {
     if (i > 0 && pieces.length > mostLabelled) return;
     const text = i === 0 ? `held: ${pieceName(support.name, i, pieces.length)}${held}` : pieceName(support.name, i, pieces.length);
-    labelOn(piece, text, 0.05 * reach, 0.032 * reach, data.palette.support);
+    labelOn(piece, text, 0.05 * reach, (pieces.length > 1 ? 0.024 : 0.032) * reach, data.palette.support);
   });
 }
 
@@ -82,6 +82,7 @@ function showSupport(support: PageData["supports"][number]): void {
 function showLoad(load: LoadData, most: number): void {
   perCase.add(dots(load.face, data.palette.load));
   const pieces = piecesOf(load.face);
+  const height = (pieces.length > 1 ? 0.024 : 0.034) * reach;
   pieces.forEach((piece, i) => {
     const force = vector(load.force).multiplyScalar(piece.share);
     const size = force.length();
@@ -92,10 +93,10 @@ function showLoad(load: LoadData, most: number): void {
       const at = vector(piece.at);
       perCase.add(arrow(at, force, length, data.palette.load));
       const tail = at.addScaledVector(force.normalize(), -length - 0.03 * reach);
-      if (labelled) perCase.add(label(`${name} ${sized(size, "N")}`, tail, 0.034 * reach, loadInk));
+      if (labelled) perCase.add(label(`${name} ${sized(size, "N")}`, tail, height, loadInk));
     }
     if (load.pressure !== undefined && labelled)
-      labelOn(piece, `${name} ${Number(load.pressure.toPrecision(3))} MPa`, 0.07 * reach, 0.034 * reach, loadInk);
+      labelOn(piece, `${name} ${Number(load.pressure.toPrecision(3))} MPa`, 0.07 * reach, height, loadInk);
   });
   for (const [x, y, z, dx, dy, dz] of load.arrows ?? [])
     perCase.add(arrow(new THREE.Vector3(x, y, z), new THREE.Vector3(dx, dy, dz), 0.06 * reach, data.palette.load));
