@@ -57,6 +57,14 @@ class Lattice {
     const Vec3 index(cell % size_[0], cell / size_[0] % size_[1], cell / size_[0] / size_[1]);
     return origin_ + spacing_ * (index + Vec3::Constant(point % 2 ? 0.5 : 0.0));
   }
+  /// Corners on the sides of the lattice, and centres beside those or without a cube.
+  bool isOutermost(int point) const {
+    const int cell = point / 2;
+    const std::array<int, 3> index{cell % size_[0], cell / size_[0] % size_[1], cell / size_[0] / size_[1]};
+    for (std::size_t i = 0; i < 3; ++i)
+      if (index[i] == 0 || index[i] >= size_[i] - 1 - point % 2) return true;
+    return false;
+  }
   std::array<int, 3> cubeOf(const Vec3& place) const {
     const Vec3 at = (place - origin_) / spacing_;
     return {static_cast<int>(std::floor(at.x())), static_cast<int>(std::floor(at.y())),
@@ -141,14 +149,18 @@ TriangleMesh boundaryAmong(const TetMesh& mesh, const std::vector<char>& candida
 class Stuffing {
  public:
   Stuffing(const Implicit& f, const Box& bounds, double spacing, FeatherEdges feathers)
-      : f_(f),
+      : f_(&f),
         givenUpDepth_(feathers == FeatherEdges::trimmed ? kShallow * spacing : 0),
         lattice_(bounds, spacing) {
-    values_.resize(lattice_.pointCount());
-    constexpr std::size_t kSamples = 256;  // per block: a sample costs up to microseconds
-    forEach(
-        values_.size(), [&](std::size_t p) { values_[p] = f_(lattice_.position(static_cast<int>(p))); },
-        kSamples);
+    sample();
+    if (sticksOut()) {  // the lattice ends there, and so must the body
+      clipped_ = [&f, bounds](const Vec3& p) {
+        const Vec3 beyond = (p - bounds.center()).cwiseAbs() - 0.5 * bounds.sizes();
+        return std::max(f(p), beyond.maxCoeff());
+      };
+      f_ = &clipped_;
+      sample();
+    }
     fixed_.assign(values_.size(), 0);
   }
 
@@ -169,6 +181,21 @@ class Stuffing {
   }
 
  private:
+  void sample() {
+    values_.resize(lattice_.pointCount());
+    constexpr std::size_t kSamples = 256;  // per block: a sample costs up to microseconds
+    forEach(
+        values_.size(), [&](std::size_t p) { values_[p] = (*f_)(lattice_.position(static_cast<int>(p))); },
+        kSamples);
+  }
+
+  /// True if an outermost point lies inside.
+  bool sticksOut() const {
+    for (std::size_t p = 0; p < values_.size(); ++p)
+      if (values_[p] <= 0 && lattice_.isOutermost(static_cast<int>(p))) return true;
+    return false;
+  }
+
   int sign(int point) const {
     const double v = warped_[static_cast<std::size_t>(point)];
     return v < 0 ? -1 : v > 0;
@@ -217,7 +244,7 @@ class Stuffing {
     for (int step = 0; step < kSteps && high - low > 1e-4; ++step) {
       t = atHigh > atLow ? low - atLow * (high - low) / (atHigh - atLow) : 0.5 * (low + high);
       if (step % 4 == 3) t = 0.5 * (low + high);
-      const double value = f_(inside + t * along);
+      const double value = (*f_)(inside + t * along);
       if (value < 0) {
         low = t;
         atLow = value;
@@ -420,7 +447,8 @@ class Stuffing {
         }
   }
 
-  const Implicit& f_;
+  const Implicit* f_;
+  Implicit clipped_;  // what of a body that sticks out lies within the bounds
   double givenUpDepth_;
   Lattice lattice_;
   std::vector<double> values_;  // f at the lattice points

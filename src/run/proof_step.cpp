@@ -125,16 +125,16 @@ void doubt(json& figures, const std::vector<std::string>& sentences) {
 
 }  // namespace
 
-/// Meshes a body twice, analyses both meshes, leaves the fine one in `file` and returns the figures with
-/// their verdict. Of the run's own solid all pieces that hang on a keep are analysed, of other bodies the
-/// largest.
-json JobRun::analysed(const Implicit& f, const TriangleMesh* exported, const std::string& file,
-                      bool ownSolid) {
+/// Meshes a body that lies in `extent` twice, analyses both meshes, leaves the fine one in `file` and returns
+/// the figures with their verdict. Of the run's own solid all pieces that hang on a keep are analysed, of
+/// other bodies the largest.
+json JobRun::analysed(const Implicit& f, const Box& extent, const TriangleMesh* exported,
+                      const std::string& file, bool ownSolid) {
   const Stopwatch watch;
   Regions whole = job_.regions;  // without keeps only the largest piece counts
   whole.keeps.clear();
   whole.materials.clear();
-  Box bounds = exported ? exported->bounds() : job_.regions.bounds();
+  Box bounds = extent;
   for (const MaterialRegion& region : job_.regions.materials)
     if (region.bonded) bounds.extend(region.shape->bounds());
   report(progress(), "meshing", 0);
@@ -270,7 +270,7 @@ void JobRun::proof(bool fresh) {
   const TriangleMesh exported = readStl(folder_ / "solid.stl");
   json figures;
   try {
-    figures = analysed(f, &exported, "proof.vtu", true);
+    figures = analysed(f, exported.bounds(), &exported, "proof.vtu", true);
   } catch (const Cancelled&) {
     throw;
   } catch (const Error& error) {  // the body is the run's own, not input; the page tells it beside the solid
@@ -302,14 +302,14 @@ std::string JobRun::prediction() const {
 }
 
 void JobRun::analyse(bool fresh) {
-  const auto body = [&](const char* key, const char* file, const std::string& fingerprint,
-                        const Implicit& f) {
+  const auto body = [&](const char* key, const char* file, const std::string& fingerprint, const Implicit& f,
+                        const Box& extent) {
     if (!fresh && fits(key, fingerprint, file)) {
       note(fmt::format("analyse   reused: {} fits the brief", file));
       return;
     }
     forget({key});
-    json figures = analysed(f, nullptr, file, false);
+    json figures = analysed(f, extent, nullptr, file, false);
     figures["fingerprint"] = fingerprint;
     results_[key] = figures;
     save();
@@ -318,13 +318,22 @@ void JobRun::analyse(bool fresh) {
                      errorText(figures["compliance_error_J"].get<double>())));
     noteDoubts(figures);
   };
-  body("block", "block.vtu", regionsFingerprint({}),
-       [this](const Vec3& p) { return job_.regions.available(p); });
+  body(
+      "block", "block.vtu", regionsFingerprint({}),
+      [this](const Vec3& p) { return job_.regions.available(p); }, job_.regions.bounds());
   if (job_.brief.baseline.empty()) return;
   const ShapePtr baseline = job_.brief.shape(job_.brief.baseline);
-  body("baseline", "baseline.vtu", regionsFingerprint(job_.brief.baseline), [this, baseline](const Vec3& p) {
-    return std::max(std::min(baseline->distance(p), job_.regions.bonded(p)), job_.regions.withinSheet(p));
-  });
+  Box extent = baseline->bounds();  // it may be larger than the space
+  if (job_.flat()) {
+    extent.min().z() = 0;
+    extent.max().z() = job_.regions.thickness;
+  }
+  body(
+      "baseline", "baseline.vtu", regionsFingerprint(job_.brief.baseline),
+      [this, baseline](const Vec3& p) {
+        return std::max(std::min(baseline->distance(p), job_.regions.bonded(p)), job_.regions.withinSheet(p));
+      },
+      extent);
 }
 
 void JobRun::proofOf(const std::filesystem::path& file, bool fresh) {
@@ -341,7 +350,7 @@ void JobRun::proofOf(const std::filesystem::path& file, bool fresh) {
   }
   forget({"outside"});
   json figures = analysed([&](const Vec3& p) { return std::min(shape->distance(p), job_.regions.bonded(p)); },
-                          &surface, "outside.vtu", false);
+                          surface.bounds(), &surface, "outside.vtu", false);
   figures["fingerprint"] = fingerprint;
   figures["file"] = file.filename().string();
   figures["file_hash"] = hash;

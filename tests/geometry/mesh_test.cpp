@@ -203,6 +203,25 @@ TEST(Stuffing, refusesSpacingsThatMakeNoSense) {
   EXPECT_THROW(stuff(ball, kBallBox, 1e-4), InputError);
 }
 
+// What sticks out of the bounds is cut off there: a box out of a ball, whole bodies of which nothing lies in.
+TEST(Stuffing, cutsOffWhatSticksOut) {
+  for (const double spacing : {0.05, 0.083, 0.21})
+    for (const Vec3& shift : {Vec3(0, 0, 0), Vec3(0.31, -0.02, 0.17), Vec3(0.9, 0.9, 0.9)}) {
+      const Box bounds(Vec3(-0.5, -0.4, -0.3) + shift, Vec3(0.5, 0.4, 0.3) + shift);
+      const TetMesh mesh = stuff([](const Vec3& p) { return p.norm() - 10; }, bounds, spacing);
+      EXPECT_EQ(inspectMesh(mesh.boundary()).text(), "sound") << spacing;
+      EXPECT_NEAR(mesh.volume(), 0.48, 0.5 * spacing * spacing * 4 * 2.4) << "but for its bevelled edges";
+      const Box found = mesh.boundary().bounds();
+      EXPECT_LT((found.min() - bounds.min()).norm() + (found.max() - bounds.max()).norm(), 1e-3 * spacing);
+    }
+  // A ball of which a cap sticks out: V = pi h^2 (3 r - h) / 3 is missing.
+  const double cap = std::numbers::pi * 0.2 * 0.2 * (3 - 0.2) / 3;
+  const TetMesh mesh =
+      stuff([](const Vec3& p) { return p.norm() - 1; }, {Vec3(-1, -1, -1), Vec3(1, 1, 0.8)}, 0.04);
+  EXPECT_EQ(inspectMesh(mesh.boundary()).text(), "sound");
+  EXPECT_NEAR(mesh.volume(), 4 * std::numbers::pi / 3 - cap, 0.01);
+}
+
 TEST(Stl, readsBackWhatItWrote) {
   const std::filesystem::path path = ownFolder() / "ball.stl";
   const TriangleMesh mesh = roundedToStl(stuff(ball, kBallBox, 0.4).boundary());

@@ -559,6 +559,20 @@ TEST_F(Tool, takesNothingForAResultThatItDidNotWrite) {
   EXPECT_EQ(readFile(run() / "layout.changed.vti"), readFile(other / "layout.vti"));
 }
 
+// An existing design may be larger than the space: all of it is analysed.
+TEST_F(Tool, analysesABaselineThatSticksOutOfTheSpace) {
+  std::string text = readFile(path());
+  const std::string from = "[design]";
+  text.replace(
+      text.find(from), from.size(),
+      "old = { box = { from = [\"0 mm\", \"-50 mm\", \"0 mm\"], to = [\"60 mm\", \"70 mm\", \"30 mm\"] } }\n"
+      "[design]");
+  writeFile(path(), "baseline = \"old\"\n" + text);
+  const Outcome outcome = tool("analyse " + path());
+  EXPECT_EQ(outcome.code, 0) << outcome.text;
+  EXPECT_NEAR(results()["baseline"]["mass_kg"].get<double>() / (0.06 * 0.12 * 0.03 * 7850), 1, 0.01);
+}
+
 // A run folder of another version may hold anything under any key.
 TEST_F(Tool, usesNoResultsOfAnotherVersion) {
   ASSERT_EQ(tool("run " + path()).code, 0);

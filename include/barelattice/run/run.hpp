@@ -108,8 +108,8 @@ class JobRun {
   double wantedVolume() const;
   bool onBondedPart(const std::string& face) const;
   std::string prediction() const;
-  nlohmann::json analysed(const Implicit& f, const TriangleMesh* exported, const std::string& file,
-                          bool ownSolid);
+  nlohmann::json analysed(const Implicit& f, const Box& extent, const TriangleMesh* exported,
+                          const std::string& file, bool ownSolid);
   void noteDoubts(const nlohmann::json& figures);
   void addVerdict(nlohmann::json& figures, const BodyProof& body) const;
 
