@@ -1,6 +1,7 @@
 #include "terminal.hpp"
 
 #include <fmt/format.h>
+#include <sys/ioctl.h>
 #include <unistd.h>
 
 #include <algorithm>
@@ -48,6 +49,16 @@ std::string printable(const std::string& text) {
   return safe;
 }
 
+/// As much of a line as the terminal shows in one row: of a longer one only the last row would be replaced.
+std::string inOneRow(const std::string& text) {
+  constexpr std::size_t kUsual = 80;
+  winsize size{};
+  const bool known = ::ioctl(STDOUT_FILENO, TIOCGWINSZ, &size) == 0 && size.ws_col > 0;
+  std::size_t end = std::min(text.size(), (known ? size.ws_col : kUsual) - 1);
+  while (end > 0 && end < text.size() && (static_cast<unsigned char>(text[end]) & 0xc0) == 0x80) --end;
+  return text.substr(0, end);
+}
+
 }  // namespace
 
 Terminal::Terminal(bool quiet, bool plain)
@@ -76,7 +87,7 @@ void Terminal::line(const std::string& text) {
 void Terminal::live(const std::string& text, bool log) {
   if (quiet_) return;
   if (interactive_) {
-    fmt::print("\r\033[K{}", printable(text));
+    fmt::print("\r\033[K{}", inOneRow(printable(text)));
     liveShown_ = true;
   } else if (log) {
     fmt::print("{}\n", printable(text));

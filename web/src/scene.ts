@@ -177,21 +177,29 @@ export class View {
     this.caps.push(new Caps(body, group, colour, 10 * (this.caps.length + 1), this.camera.far));
   }
 
-  /** Moves labels that would be cut off at the edge back into the picture. */
-  private keepLabelsInside(): void {
+  /** Moves labels that would be cut off at the edge back into the picture, and below those they would cover. */
+  private placeLabels(): void {
     const across = new THREE.Vector3().setFromMatrixColumn(this.camera.matrixWorld, 0);
     const up = new THREE.Vector3().setFromMatrixColumn(this.camera.matrixWorld, 1);
-    this.scene.traverse((object) => {
+    const edge = 0.99;
+    const placed: { x: number; y: number; halfX: number; halfY: number }[] = []; // in the picture, from -1 to 1
+    this.scene.traverseVisible((object) => {
       if (!(object instanceof THREE.Sprite)) return;
       const at = object.getWorldPosition(new THREE.Vector3());
       const middle = at.clone().project(this.camera);
-      const edge = 0.99;
-      const inside = (coordinate: "x" | "y", direction: THREE.Vector3, size: number): number => {
-        const half = Math.abs(at.clone().addScaledVector(direction, 0.5 * size).project(this.camera)[coordinate] - middle[coordinate]);
-        const place = Math.max(half - edge, Math.min(edge - half, middle[coordinate]));
-        return 0.5 + (middle[coordinate] - place) / (2 * half);
-      };
-      object.center.set(inside("x", across, object.scale.x), inside("y", up, object.scale.y));
+      const half = (coordinate: "x" | "y", direction: THREE.Vector3, size: number): number =>
+        Math.abs(at.clone().addScaledVector(direction, 0.5 * size).project(this.camera)[coordinate] - middle[coordinate]);
+      const halfX = half("x", across, object.scale.x), halfY = half("y", up, object.scale.y);
+      const inside = (place: number, half: number): number => Math.max(half - edge, Math.min(edge - half, place));
+      const x = inside(middle.x, halfX);
+      let y = inside(middle.y, halfY);
+      for (let moved = true; moved; ) {
+        const covered = placed.find((o) => Math.abs(o.x - x) < o.halfX + halfX && Math.abs(o.y - y) < 0.98 * (o.halfY + halfY));
+        moved = covered !== undefined && y - halfY > -edge;
+        if (moved) y = covered!.y - covered!.halfY - halfY;
+      }
+      placed.push({ x, y, halfX, halfY });
+      object.center.set(0.5 + (middle.x - x) / (2 * halfX), 0.5 + (middle.y - y) / (2 * halfY));
     });
   }
 
@@ -243,7 +251,7 @@ export class View {
     requestAnimationFrame(() => {
       this.pending = false;
       this.clip();
-      this.keepLabelsInside();
+      this.placeLabels();
       this.renderer.render(this.scene, this.camera);
       this.host.dataset.drawn = "yes";
     });
