@@ -42,12 +42,15 @@ std::string hashOfResults(json results) {
   return hashOf(jsonText(results));
 }
 
-/// Moves a file that is about to be written out of the way. @returns its new name, empty if there was none.
+/// Moves a file that is about to be written out of the way, to a name that nothing has yet. @returns that
+/// name, empty if there was no file.
 std::string setAside(const std::filesystem::path& file) {
   std::error_code fault;
   if (!std::filesystem::exists(file, fault)) return {};
-  const std::filesystem::path aside =
-      file.parent_path() / (file.stem().string() + ".changed" + file.extension().string());
+  std::filesystem::path aside;
+  for (int number = 1; aside.empty() || std::filesystem::exists(aside); ++number)
+    aside = file.parent_path() / (file.stem().string() + ".changed" +
+                                  (number > 1 ? fmt::format("-{}", number) : "") + file.extension().string());
   std::filesystem::rename(file, aside, fault);
   if (fault) throw RunError("cannot move " + file.string() + ": " + fault.message());
   return aside.filename().string();

@@ -349,8 +349,8 @@ namespace {
 /// bar that joins or parts, a piece that hangs on or is dropped.
 constexpr double kJump = 0.02;
 
-/// The part of the wanted volume, or the nearest to it where that jumps. Volume falls with the threshold:
-/// bracket and interpolate (regula falsi, with the Illinois safeguard).
+/// The part of the wanted volume, or the nearest to it where that jumps or no threshold gives it. Volume
+/// falls with the threshold: bracket and interpolate (regula falsi, with the Illinois safeguard).
 /// @param threshold to begin with.
 Solid readAtVolume(const Reinterpretation& part, double threshold, double wantedVolume, double tolerance,
                    const ProgressCallback& progress) {
@@ -389,7 +389,6 @@ Solid readAtVolume(const Reinterpretation& part, double threshold, double wanted
                           : std::clamp(threshold + 0.5 * excess + (excess > 0 ? 0.01 : -0.01), low + 1e-3,
                                        high - 1e-3);
   }
-  if (off > kJump) refuseVolume(best.threshold, best.volume, wantedVolume);
   return best;
 }
 
@@ -402,46 +401,60 @@ Solid reinterpret(const SmoothLayout& layout, const Regions& regions, double wan
   Solid solid;
   if (options.keepVolume) {
     // The threshold is sought on the lattice that was asked for. What a finer one and round faces add or take
-    // is near enough the same at the next threshold; where it is not, and the part comes out too heavy and
-    // too light in turn, the threshold is sought between these two.
+    // is near enough the same at the next threshold, if it is little. If it is much, or the part comes out
+    // too heavy and too light in turn, the threshold is sought on the finer lattice itself, within what was
+    // found so far.
     struct Reading {
-      double threshold = std::nan("");
-      double excess = 0;  // share of the wanted volume
+      double threshold;
+      double excess;  // share of the wanted volume
     };
-    Reading heavy, light;
+    Reading heavy{0, std::nan("")}, light{1, std::nan("")};
     double threshold = 0.5;
-    double gain = 0;
-    double off = std::numeric_limits<double>::max();
-    constexpr int kRounds = 10;
+    double gain = 0;                                  // share of the wanted volume
+    bool little = true;                               // whether that says what it is at the next threshold
+    double off = std::numeric_limits<double>::max();  // excess of the reading that is taken
+    constexpr int kRounds = 12;
     bool finer = false;
-    for (int round = 0; round <= kRounds && off > options.volumeTolerance; ++round) {
+    for (int round = 0; round <= kRounds && std::abs(off) > options.volumeTolerance; ++round) {
+      const bool bracketed = !std::isnan(heavy.excess) && !std::isnan(light.excess);
+      const bool onGiven = little && !bracketed;
       Solid read;
-      if (std::isnan(heavy.threshold) || std::isnan(light.threshold)) {
-        read = readAtVolume(rough, threshold, wantedVolume - gain, 0.5 * options.volumeTolerance, progress);
+      double before = 0;  // volume on the lattice that was asked for
+      if (onGiven) {
+        const double sought = (1 - gain) * wantedVolume;
+        read = readAtVolume(rough, threshold, sought, 0.5 * options.volumeTolerance, progress);
         threshold = read.threshold;
-        gain = -read.volume;
+        before = read.volume;
         if (round == 0) {
           report(progress, "looking for thin gaps and walls", 0.8);
           finer = part.refine(threshold);
         }
+        // What this lattice does not hold at any threshold, a finer one may.
+        little = std::abs(before / sought - 1) <= kJump;
+        if (!little && !finer) refuseVolume(threshold, before, wantedVolume);
         if (finer) read = part.at(threshold);
       } else {
         // Regula falsi, kept away from the ends: the volume may jump between them.
         constexpr double kInner = 0.1;
-        const double share = std::clamp(heavy.excess / (heavy.excess - light.excess), kInner, 1 - kInner);
+        const double share =
+            bracketed ? std::clamp(heavy.excess / (heavy.excess - light.excess), kInner, 1 - kInner) : 0.5;
         threshold = heavy.threshold + share * (light.threshold - heavy.threshold);
         report(progress, fmt::format("reading the layout at {:.3f}", threshold), 0.8);
         read = part.at(threshold);
       }
       const double volume = part.volumeWithRoundFaces(read);
-      gain += volume;
+      if (onGiven) {
+        constexpr double kLittle = 0.1;
+        gain = (volume - before) / wantedVolume;
+        little = little && std::abs(gain) < kLittle;
+      }
       const double excess = volume / wantedVolume - 1;
       (excess > 0 ? heavy : light) = {threshold, excess};
-      if (std::abs(excess) >= off) continue;
-      off = std::abs(excess);
+      if (std::abs(excess) >= std::abs(off)) continue;
+      off = excess;
       solid = std::move(read);
     }
-    if (off > kJump) refuseVolume(solid.threshold, (1 + off) * wantedVolume, wantedVolume);
+    if (std::abs(off) > kJump) refuseVolume(solid.threshold, (1 + off) * wantedVolume, wantedVolume);
   } else {
     part.refine(options.threshold);
     solid = part.at(options.threshold);

@@ -557,6 +557,9 @@ TEST_F(Tool, takesNothingForAResultThatItDidNotWrite) {
   EXPECT_THAT(outcome.text, HasSubstr("layout.vti is not as the run wrote it (moved to layout.changed.vti)"));
   EXPECT_EQ(readFile(run() / "layout.vti"), layout);
   EXPECT_EQ(readFile(run() / "layout.changed.vti"), readFile(other / "layout.vti"));
+  writeFile(run() / "layout.vti", "another");
+  EXPECT_THAT(tool("solid " + path()).text, HasSubstr("moved to layout.changed-2.vti"));
+  EXPECT_EQ(readFile(run() / "layout.changed.vti"), readFile(other / "layout.vti")) << "nothing is lost";
 }
 
 // An existing design may be larger than the space: all of it is analysed.

@@ -150,6 +150,30 @@ TEST(Reinterpret, countsThePiecesOfAPartThatFallsApart) {
   EXPECT_EQ(solid.pieces, 2U);
 }
 
+// Fins too thin for the lattice that was asked for, which only the finer one holds: they are more than the
+// bar, so that what they add at one threshold says little about the next.
+TEST(Reinterpret, meetsTheVolumeWhereAFinerLatticeHoldsMore) {
+  Regions regions;
+  regions.space = makeBox({0, 0, 0}, {8, 3, 6});
+  regions.keeps = {makeBox({0, 0, 0}, {1, 3, 6})};
+  for (int slot = 0; slot < 3; ++slot)
+    regions.clears.push_back(makeBox({1, slot + 0.15, 1}, {9, slot + 0.85, 7}));
+  const Domain<3> domain = sampleRegions<3>(regions, 1);
+  std::vector<double> level;
+  for (std::size_t c = 0; c < domain.grid.cellCount(); ++c)
+    level.push_back(domain.keep[c] ? 1 : 1 - domain.grid.cellCentre(c).x() / 8);
+  SolidOptions loose = options();
+  loose.spacing = 1;
+  const SmoothLayout layout(domain, level, 8);
+  // The keep, and a stretch of bar and fins, where the layout is denser than the threshold.
+  for (const double stretch : {2.0, 4.5}) {
+    const double wanted = 18 + stretch * (3 + 5 * 3 * 0.3);
+    const Solid solid = reinterpret(layout, regions, wanted, loose);
+    EXPECT_LT(solid.spacing, 0.5);
+    EXPECT_NEAR(solid.volume / wanted, 1, loose.volumeTolerance);
+  }
+}
+
 TEST(Reinterpret, saysWhenNoThresholdGivesTheVolume) {
   const Example e;
   EXPECT_THROW(reinterpret(SmoothLayout(e.domain, e.density, 1.25), e.regions, 10, options()), RunError);
