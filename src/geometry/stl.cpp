@@ -134,10 +134,21 @@ TriangleMesh parseStl(const std::string& bytes, const std::filesystem::path& pat
   return welded(text ? readText(bytes, path) : readBinary(bytes, path));
 }
 
-TriangleMesh roundedToStl(const TriangleMesh& mesh) {
+Vec3 originOfFiles(const Box& body) {
+  constexpr double kNear = 16;     // m
+  constexpr double kOfItself = 4;  // of its own size
+  if (body.isEmpty()) return Vec3::Zero();
+  const double far = std::max(body.min().cwiseAbs().maxCoeff(), body.max().cwiseAbs().maxCoeff());
+  if (far <= std::max(kNear, kOfItself * body.sizes().maxCoeff())) return Vec3::Zero();
+  return body.center().array().round();
+}
+
+TriangleMesh roundedToStl(const TriangleMesh& mesh, const Vec3& origin) {
   TriangleMesh rounded = mesh;
-  for (Vec3& vertex : rounded.vertices)
-    vertex = (vertex * kMillimetresPerMetre).cast<float>().cast<double>() / kMillimetresPerMetre;
+  for (Vec3& vertex : rounded.vertices) {
+    const Vec3 written = ((vertex - origin) * kMillimetresPerMetre).cast<float>().cast<double>();
+    vertex = origin + written / kMillimetresPerMetre;
+  }
   return welded(rounded);
 }
 

@@ -243,6 +243,12 @@ std::string faultOfShells(const TriangleMesh& mesh) {
   return {};
 }
 
+TriangleMesh TriangleMesh::moved(const Vec3& by) const {
+  TriangleMesh mesh = *this;
+  for (Vec3& vertex : mesh.vertices) vertex += by;
+  return mesh;
+}
+
 double TriangleMesh::area() const {
   double sum = 0;
   for (std::size_t t = 0; t < triangles.size(); ++t)

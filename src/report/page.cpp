@@ -8,6 +8,7 @@
 #include "barelattice/base/json_text.hpp"
 #include "barelattice/base/markup.hpp"
 #include "barelattice/base/quantity.hpp"
+#include "barelattice/geometry/stl.hpp"
 #include "page_data.hpp"
 #include "palette.hpp"
 
@@ -175,6 +176,9 @@ std::string solidPanel(const json& results) {
           row("largest deviation from the specified faces",
               fmt::format("{:.4f} mm at ({})", s["exact_faces"]["largest_distance_mm"].get<double>(),
                           vectorText(s["exact_faces"]["largest_at_mm"]))) +
+          (s.contains("files_count_from_mm") ? row("coordinates in its files count from",
+                                                   fmt::format("({})", vectorText(s["files_count_from_mm"])))
+                                             : "") +
           "</dl>";
   if (!s["bores"].empty()) {
     html += "<h2>Bores and bosses</h2><dl>";
@@ -435,7 +439,8 @@ std::string page(const json& data, const std::string& head, const std::string& a
 
 void writePage(const JobRun& run, const json& results, const std::filesystem::path& path) {
   json data = setupData(run.job());
-  std::vector<std::string> warnings = addRunData(run.folder(), results, data);
+  std::vector<std::string> warnings =
+      addRunData(run.folder(), results, originOfFiles(run.job().regions.bounds()), data);
   warnings.insert(warnings.begin(), run.job().warnings.begin(), run.job().warnings.end());
   std::string head = "<span class=\"verdict\">not proved yet</span>";
   if (results.contains("solid"))

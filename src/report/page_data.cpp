@@ -348,7 +348,8 @@ json setupData(const Job& job) {
   return data;
 }
 
-std::vector<std::string> addRunData(const std::filesystem::path& folder, const json& results, json& data) {
+std::vector<std::string> addRunData(const std::filesystem::path& folder, const json& results,
+                                    const Vec3& filesFrom, json& data) {
   std::vector<std::string> leftOut;
   if (results.contains("optimise")) {
     addLayout(folder, data);
@@ -359,7 +360,7 @@ std::vector<std::string> addRunData(const std::filesystem::path& folder, const j
   }
   if (results.contains("solid")) {
     data["threshold"] = results["solid"]["threshold"];
-    data["solid"] = meshJson(readStl(folder / "solid.stl"));
+    data["solid"] = meshJson(readStl(folder / "solid.stl").moved(filesFrom));
   }
   data["bodies"] = json::array();
   const std::vector<std::array<const char*, 3>> bodies{{"proof", "proof.vtu", "the part"},

@@ -55,7 +55,11 @@ struct OutsideBody {
   std::vector<std::string> mended;
 };
 
-OutsideBody outsideBody(const std::filesystem::path& file) {
+/// @param filesFrom where the coordinates of the run's own files count from, m. The body counts from there
+/// too
+///   if that brings it to the design space, and from the brief's origin if not: it cannot do both, as the two
+///   lie much further apart than the space is large.
+OutsideBody outsideBody(const std::filesystem::path& file, const Box& space, const Vec3& filesFrom) {
   if (isStepFile(file)) {
     const CadModel model = readStep(file);
     if (model.solids.size() != 1)
@@ -64,6 +68,10 @@ OutsideBody outsideBody(const std::filesystem::path& file) {
     return {makeCadShape(model.solids.front()), model.solids.front().surface, {}};
   }
   MendedMesh mesh = mended(readMesh(file));
+  if (!mesh.mesh.bounds().intersects(space)) {
+    const TriangleMesh there = mesh.mesh.moved(filesFrom);
+    if (there.bounds().intersects(space)) mesh.mesh = there;
+  }
   return {makeMeshShape(mesh.mesh), mesh.mesh, mesh.done};
 }
 
@@ -267,7 +275,7 @@ void JobRun::proof(bool fresh) {
   forget({"proof"});
   const Implicit f = solidFunction(smoothLayout(), job_.regions, results_["solid"]["threshold"].get<double>(),
                                    job_.brief.solid.cleanUp, nullptr, BondedParts::joined);
-  const TriangleMesh exported = readStl(folder_ / "solid.stl");
+  const TriangleMesh exported = readStl(folder_ / "solid.stl").moved(originOfFiles(job_.regions.bounds()));
   json figures;
   try {
     figures = analysed(f, exported.bounds(), &exported, "proof.vtu", true);
@@ -337,7 +345,8 @@ void JobRun::analyse(bool fresh) {
 }
 
 void JobRun::proofOf(const std::filesystem::path& file, bool fresh) {
-  const OutsideBody body = outsideBody(file);
+  const Box space = job_.regions.bounds();
+  const OutsideBody body = outsideBody(file, space, originOfFiles(space));
   const TriangleMesh& surface = body.surface;
   const ShapePtr& shape = body.shape;
   const MeshDefects defects = inspectMesh(surface);

@@ -80,10 +80,10 @@ void JobRun::solid(bool fresh) {
                    "look at the layout; give more mass, or a lower threshold in [solid]");
   if (!solid.defects.sound())
     throw RunError("the surface of the solid has defects: " + solid.defects.text(), "try another voxel size");
-  writeStl(folder_ / "solid.stl", solid.surface);
+  const TriangleMesh written = solid.surface.moved(-solid.origin);
+  writeStl(folder_ / "solid.stl", written);
   for (const MeshFormat format : job_.brief.formats)
-    writeMesh(folder_ / ("solid." + meshFormatNames()[static_cast<std::size_t>(format)]), solid.surface,
-              format);
+    writeMesh(folder_ / ("solid." + meshFormatNames()[static_cast<std::size_t>(format)]), written, format);
   if (job_.flat()) writeFile(folder_ / "outline.svg", outlineSvg(solid.outline, job_.brief.title));
   const double mass = job_.massOf(
       solid.volume, solidFunction(layout, job_.regions, solid.threshold, options.cleanUp), solid.spacing);
@@ -150,11 +150,17 @@ void JobRun::solid(bool fresh) {
                        {"warnings", warnings},
                        {"seconds", watch.seconds()}};
   if (job_.flat()) results_["solid"]["outline_corners"] = solid.outline.corners();
+  if (!solid.origin.isZero()) results_["solid"]["files_count_from_mm"] = vectorJson(solid.origin, kMm);
   save();
   note(fmt::format("solid     read at {:.3f}: {:.4g} kg ({} {:.4g} kg), {} triangles, {}", solid.threshold,
                    mass, options.keepVolume ? "wanted" : "not enforced; the target was", job_.targetMass,
                    solid.surface.triangles.size(),
                    solid.defects.sound() ? "closed and sound" : solid.defects.text()));
+  if (!solid.origin.isZero())
+    note(
+        fmt::format("          coordinates in its files count from ({:.0f}, {:.0f}, {:.0f}) mm: they are too "
+                    "coarse for a part that far from the origin",
+                    solid.origin.x() * kMm, solid.origin.y() * kMm, solid.origin.z() * kMm));
   for (const std::string& warning : warnings) note("warning   " + warning);
 }
 

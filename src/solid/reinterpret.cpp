@@ -64,32 +64,74 @@ void dropUnusedVertices(TriangleMesh& mesh) {
   mesh.vertices = std::move(used);
 }
 
+/// The surface with fewer triangles, by a quadric error (m) that is no distance.
+/// @param origin where single precision counts from, m.
+/// @param spared vertices that stay, and all triangles round them.
+TriangleMesh simplified(const TriangleMesh& mesh, const Vec3& origin, const std::vector<char>& spared,
+                        double error) {
+  std::vector<float> positions;
+  for (const Vec3& v : mesh.vertices)
+    for (int i = 0; i < 3; ++i)
+      positions.push_back(static_cast<float>(kMillimetresPerMetre * (v[i] - origin[i])));
+  TriangleMesh result{mesh.vertices, {}};
+  std::vector<unsigned> indices;
+  for (const auto& t : mesh.triangles) {
+    const bool stays =
+        std::any_of(t.begin(), t.end(), [&](int v) { return spared[static_cast<std::size_t>(v)] != 0; });
+    if (stays)
+      result.triangles.push_back(t);
+    else
+      for (const int v : t) indices.push_back(static_cast<unsigned>(v));
+  }
+  std::vector<unsigned> fewer(indices.size());
+  fewer.resize(meshopt_simplify(
+      fewer.data(), indices.data(), indices.size(), positions.data(), mesh.vertices.size(), 3 * sizeof(float),
+      0, static_cast<float>(error / mesh.bounds().sizes().maxCoeff()), meshopt_SimplifyLockBorder, nullptr));
+  for (std::size_t i = 0; i + 2 < fewer.size(); i += 3)
+    result.triangles.push_back(
+        {static_cast<int>(fewer[i]), static_cast<int>(fewer[i + 1]), static_cast<int>(fewer[i + 2])});
+  return result;
+}
+
+/// The vertices a surface has defects at.
+std::vector<int> defectiveVertices(const TriangleMesh& mesh) {
+  std::vector<int> found;
+  std::vector<MeshDefect> places;
+  inspectTopology(mesh, &places);
+  for (const MeshDefect& defect : places)
+    found.insert(found.end(), defect.vertices.begin(), defect.vertices.end());
+  for (const auto& pair : findIntersections(mesh))
+    for (const int t : pair) {
+      const auto& corners = mesh.triangles[static_cast<std::size_t>(t)];
+      found.insert(found.end(), corners.begin(), corners.end());
+    }
+  return found;
+}
+
 /// The surface with fewer triangles, no vertex further than `deviation` from where the surface was. The
 /// quadric error the reduction goes by is no distance, so the distance is measured, and the reduction made
-/// gentler until it and the soundness of the surface are as promised.
-TriangleMesh reduced(const TriangleMesh& mesh, double deviation, double& found) {
-  const Vec3 sizes = mesh.bounds().sizes();
-  double scale = 1;
-  constexpr int kTrials = 6;
-  for (int trial = 0; trial < kTrials; ++trial, scale *= 0.5) {
-    std::vector<float> positions;
-    for (const Vec3& v : mesh.vertices)
-      for (int i = 0; i < 3; ++i) positions.push_back(static_cast<float>(kMillimetresPerMetre * v[i]));
-    std::vector<unsigned> indices;
-    for (const auto& t : mesh.triangles)
-      for (const int v : t) indices.push_back(static_cast<unsigned>(v));
-    std::vector<unsigned> fewer(indices.size());
-    fewer.resize(meshopt_simplify(fewer.data(), indices.data(), indices.size(), positions.data(),
-                                  mesh.vertices.size(), 3 * sizeof(float), 0,
-                                  static_cast<float>(scale * deviation / sizes.maxCoeff()), 0, nullptr));
-    TriangleMesh result{mesh.vertices, {}};
-    for (std::size_t i = 0; i + 2 < fewer.size(); i += 3)
-      result.triangles.push_back(
-          {static_cast<int>(fewer[i]), static_cast<int>(fewer[i + 1]), static_cast<int>(fewer[i + 2])});
-    dropUnusedVertices(result);
-    if (result.triangles.empty()) continue;
+/// gentler until it is as promised. Where the reduced surface has defects (on flat faces, where the quadric
+/// error of a triangle turned over is none), the surface is left as it was round them.
+/// @param origin where single precision counts from, m.
+TriangleMesh reduced(const TriangleMesh& mesh, const Vec3& origin, double deviation, double& found) {
+  std::vector<char> spared(mesh.vertices.size(), 0);
+  double error = deviation;
+  constexpr int kTrials = 16;
+  for (int trial = 0; trial < kTrials; ++trial) {
+    TriangleMesh result = simplified(mesh, origin, spared, error);
+    if (result.triangles.empty()) {
+      error *= 0.5;
+      continue;
+    }
     found = surfaceGap(mesh, result).largest;
-    if (found <= deviation && inspectMesh(result).sound()) return result;
+    const std::vector<int> defective = found <= deviation ? defectiveVertices(result) : std::vector<int>();
+    for (const int v : defective) spared[static_cast<std::size_t>(v)] = 1;
+    if (found > deviation) {
+      error *= 0.5;
+    } else if (defective.empty()) {
+      dropUnusedVertices(result);
+      return result;
+    }
   }
   found = 0;
   return mesh;
@@ -98,12 +140,17 @@ TriangleMesh reduced(const TriangleMesh& mesh, double deviation, double& found) 
 class Reinterpretation {
  public:
   Reinterpretation(const SmoothLayout& layout, const Regions& regions, const SolidOptions& options)
-      : layout_(layout), regions_(regions), options_(options), spacing_(options.spacing) {}
+      : layout_(layout),
+        regions_(regions),
+        options_(options),
+        spacing_(options.spacing),
+        origin_(originOfFiles(regions.bounds())) {}
 
   Solid at(double threshold) const {
     Solid solid;
     solid.threshold = threshold;
     solid.spacing = spacing_;
+    solid.origin = origin_;
     const Implicit f = solidFunction(layout_, regions_, threshold, options_.cleanUp, &solid.cleanedUp);
     if (regions_.thickness > 0)
       readSheet(f, solid);
@@ -137,8 +184,8 @@ class Reinterpretation {
                                                          : options_.deviation;
     if (deviation > 0 && regions_.thickness > 0) simplifySheet(solid, deviation);
     if (deviation > 0 && regions_.thickness == 0)
-      solid.surface = reduced(roundedToStl(solid.surface), deviation, solid.deviation);
-    solid.surface = roundedToStl(solid.surface);
+      solid.surface = reduced(roundedToStl(solid.surface, origin_), origin_, deviation, solid.deviation);
+    solid.surface = roundedToStl(solid.surface, origin_);
     makeRound(f, solid);
     solid.volume = solid.surface.volume();
     solid.defects = inspectMesh(solid.surface);
@@ -160,10 +207,10 @@ class Reinterpretation {
     constexpr double kOn = 1e-3;  // spacings: vertices on an exact face are nearer than that
     if (regions_.thickness > 0) {
       solid.outline = withRoundFaces(solid.outline, f, regions_, options_.chord, kOn * spacing_);
-      solid.surface = roundedToStl(extruded(solid.outline, regions_.thickness));
+      solid.surface = roundedToStl(extruded(solid.outline, regions_.thickness), origin_);
     } else {
       solid.surface =
-          roundedToStl(withRoundFaces(solid.surface, f, regions_, options_.chord, kOn * spacing_));
+          roundedToStl(withRoundFaces(solid.surface, f, regions_, options_.chord, kOn * spacing_), origin_);
     }
   }
 
@@ -213,7 +260,7 @@ class Reinterpretation {
     solid.dropped = dropLoosePieces(mesh, regions_, solid.pieces);
     solid.surface = mesh.boundary();
     dropUnusedVertices(solid.surface);
-    solid.surface = sharpenEdges(f, spacing_, solid.surface);
+    solid.surface = sharpenEdges(f, spacing_, solid.surface, origin_);
   }
 
   void readSheet(const Implicit& f, Solid& solid) const {
@@ -270,6 +317,7 @@ class Reinterpretation {
   const Regions& regions_;
   const SolidOptions& options_;
   double spacing_;  // of the lattice, m
+  Vec3 origin_;     // where the coordinates of the solid's files count from, m
 };
 
 }  // namespace

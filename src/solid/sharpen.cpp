@@ -23,8 +23,12 @@ using Edge = std::pair<int, int>;
 
 class Sharpener {
  public:
-  Sharpener(const Implicit& f, double spacing, const TriangleMesh& surface)
-      : finder_(f, spacing), spacing_(spacing), surface_(surface), blunt_(surface.vertices.size(), 0) {
+  Sharpener(const Implicit& f, double spacing, const TriangleMesh& surface, const Vec3& origin)
+      : finder_(f, spacing),
+        spacing_(spacing),
+        surface_(surface),
+        filesFrom_(origin),
+        blunt_(surface.vertices.size(), 0) {
     normals_.resize(surface.vertices.size());
     forEach(
         normals_.size(), [&](std::size_t v) { normals_[v] = finder_.normal(surface_.vertices[v]); },
@@ -36,7 +40,7 @@ class Sharpener {
     constexpr int kRounds = 6;  // each leaves out what folded in the one before
     for (int round = 0; round < kRounds; ++round) {
       TriangleMesh result = build();
-      const TriangleMesh rounded = roundedToSingle(result);
+      const TriangleMesh rounded = roundedToSingle(result.moved(-filesFrom_));
       const auto crossings = findIntersections(rounded);
       const std::vector<int> twins = coincidentVertices(rounded);
       if (crossings.empty() && twins.empty()) return result;
@@ -176,6 +180,7 @@ class Sharpener {
   CreaseFinder finder_;
   double spacing_;
   const TriangleMesh& surface_;
+  Vec3 filesFrom_;  // where the coordinates of files count from, m
   std::vector<Vec3> normals_;
   std::vector<std::pair<Edge, Crease>> creases_;
   std::vector<char> blunt_;                 // vertices that must stay as they are
@@ -184,8 +189,9 @@ class Sharpener {
 
 }  // namespace
 
-TriangleMesh sharpenEdges(const Implicit& f, double spacing, const TriangleMesh& surface) {
-  return Sharpener(f, spacing, surface).sharpened();
+TriangleMesh sharpenEdges(const Implicit& f, double spacing, const TriangleMesh& surface,
+                          const Vec3& origin) {
+  return Sharpener(f, spacing, surface, origin).sharpened();
 }
 
 }  // namespace barelattice

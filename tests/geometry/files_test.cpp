@@ -48,6 +48,26 @@ TEST(MeshFiles, sayWhereTheyCannotBeWritten) {
                  RunError);
 }
 
+TEST(TriangleFiles, countFromNearTheBodyWhereTheirPrecisionAsksForIt) {
+  const auto of = [](const Vec3& low, double size) {
+    return originOfFiles({low, low + Vec3::Constant(size)});
+  };
+  EXPECT_EQ(of({-0.5, 3, 15}, 0.2), Vec3(0, 0, 0)) << "within 16 m all is as the brief has it";
+  EXPECT_EQ(of({-20, -20, 10}, 40), Vec3(0, 0, 0)) << "a large body reaches that far itself";
+  EXPECT_EQ(of({240, -120.4, 0}, 0.1), Vec3(240, -120, 0));
+  EXPECT_EQ(originOfFiles(Box()), Vec3(0, 0, 0));
+  const Vec3 place(240, -120, 8000);
+  const TriangleMesh far = ball().moved(place);
+  const auto gap = [&](const Vec3& origin) {
+    const TriangleMesh written = roundedToStl(far, origin);
+    double most = 0;
+    for (std::size_t v = 0; v < written.vertices.size(); ++v)
+      most = std::max(most, (written.vertices[v] - far.vertices[v]).norm());
+    return most;
+  };
+  EXPECT_LT(gap(originOfFiles(far.bounds())), 1e-8);
+}
+
 TEST(TextStl, isReadLikeBinary) {
   const std::string text =
       "solid w\nfacet normal 0 0 -1\nouter loop\nvertex 0 0 0\nvertex 0 1 0\nvertex 1 0 "

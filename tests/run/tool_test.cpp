@@ -10,6 +10,7 @@
 #include <cstdio>
 #include <filesystem>
 #include <nlohmann/json.hpp>
+#include <regex>
 
 #include "barelattice/base/file.hpp"
 #include "barelattice/base/file_lock.hpp"
@@ -502,6 +503,42 @@ TEST_F(Tool, provesASolidFromOutsideUnderTheSameBrief) {
   const Outcome far = tool("proof " + path() + " --solid " + file);
   EXPECT_EQ(far.code, 2);
   EXPECT_THAT(far.text, HasSubstr("nothing of that is on the solid"));
+}
+
+TEST_F(Tool, worksNearAPartThatLiesFarFromTheOrigin) {
+  const auto near = [&] {
+    EXPECT_EQ(tool("run " + path()).code, 0);
+    return results();
+  }();
+  std::string text;
+  std::size_t copied = 0;
+  const std::regex place("\\[\"(\\d+) mm\", \"(\\d+) mm");
+  for (std::sregex_iterator found(kBrief.begin(), kBrief.end(), place), end; found != end; ++found) {
+    const auto at = static_cast<std::size_t>(found->position());
+    text += kBrief.substr(copied, at - copied) + fmt::format("[\"{} mm\", \"{} mm",
+                                                             100000 + std::stoi(found->str(1)),
+                                                             std::stoi(found->str(2)) - 50000);
+    copied = at + static_cast<std::size_t>(found->length());
+  }
+  text += kBrief.substr(copied);
+  writeFile(path(), text);
+  const Outcome outcome = tool("run " + path());
+  EXPECT_EQ(outcome.code, 0) << outcome.text;
+  EXPECT_THAT(outcome.text, HasSubstr("count from (100000, -50000, 0) mm"));
+  const nlohmann::json far = results();
+  for (const char* figure : {"mass_kg", "compliance_J"})
+    EXPECT_NEAR(far["proof"][figure].get<double>() / near["proof"][figure].get<double>(), 1, 0.002);
+  EXPECT_LT(readStl(run() / "solid.stl").bounds().max().norm(), 0.1);
+  // The part goes through CAD and comes back counting from either place.
+  const TriangleMesh part = readStl(run() / "solid.stl");
+  for (const Vec3& shift : {Vec3(0, 0, 0), Vec3(100, -50, 0)}) {
+    writeStl(folder_ / "back.stl", part.moved(shift));
+    const Outcome back = tool("proof " + path() + " --solid " + (folder_ / "back.stl").string());
+    EXPECT_NE(back.code, 2) << back.text;
+    EXPECT_NEAR(
+        results()["outside"]["compliance_J"].get<double>() / far["proof"]["compliance_J"].get<double>(), 1,
+        0.03);
+  }
 }
 
 TEST_F(Tool, writesEveryFormatAsked) {

@@ -79,6 +79,40 @@ TEST(ThinKeep, standsWhereTheLayoutIsEmpty) {
   }
 }
 
+TEST(FarFromTheOrigin, aSolidIsWhatItIsNearIt) {
+  // A plate with a round and a narrow hole, 24 mm long: single precision tells places there apart to 0.016
+  // mm.
+  const auto read = [](const Vec3& place, double deviation) {
+    Regions regions;
+    regions.space = makeBox(place, place + Vec3(0.024, 0.012, 0.006));
+    regions.keeps = {makeBox(place, place + Vec3(0.002, 0.012, 0.006))};
+    regions.clears = {makeCylinder(place + Vec3(0.016, 0.006, -1), place + Vec3(0.016, 0.006, 1), 0.004),
+                      makeCylinder(place + Vec3(0.007, 0.006, -1), place + Vec3(0.007, 0.006, 1), 0.0004)};
+    const Domain<3> domain = sampleRegions<3>(regions, 0.001);
+    SolidOptions options;
+    options.spacing = 0.001;
+    options.keepVolume = false;
+    options.chord = 2e-5;
+    options.deviation = deviation;
+    return reinterpret(SmoothLayout(domain, std::vector<double>(domain.grid.cellCount(), 1.0), 0.0025),
+                       regions, 1, options);
+  };
+  for (const double deviation : {0.0, 2e-5}) {
+    const Solid near = read(Vec3::Zero(), deviation);
+    EXPECT_LT(near.surface.triangles.size(), near.trianglesBefore / 5) << "left out round the holes only";
+    for (const Vec3& place : {Vec3(17, 0, -3), Vec3(-100, 100, 100), Vec3(240, -120, 240)}) {
+      const Solid far = read(place, deviation);
+      EXPECT_EQ(far.origin, place);
+      EXPECT_EQ(far.defects.text(), "sound");
+      EXPECT_NEAR(far.volume / near.volume, 1, 1e-4);
+      EXPECT_LT(far.faces.largest, 2e-5);
+      EXPECT_NEAR(static_cast<double>(far.surface.triangles.size()) /
+                      static_cast<double>(near.surface.triangles.size()),
+                  1, 0.2);
+    }
+  }
+}
+
 TEST(ThinSheet, keepsASlitOfItsClears) {
   Regions regions;
   Extrusion plate;

@@ -19,8 +19,14 @@ TriangleMesh readStl(const std::filesystem::path& path);
 /// The same from the bytes of a file. @param path for messages only.
 TriangleMesh parseStl(const std::string& bytes, const std::filesystem::path& path);
 
-/// The mesh as it will read after writing: vertices rounded to the precision of the format. Rounding may
-/// merge vertices, so whoever checks a surface checks this one.
-TriangleMesh roundedToStl(const TriangleMesh& mesh);
+/// Where the coordinates of a body's triangle files count from, m. Single precision tells places apart to
+/// 2^-23 of their distance from zero. Within 16 m that is under 0.002 mm, a tenth of what a surface is
+/// accurate to, and files count from the origin, as they do for bodies that are themselves as large as they
+/// are far. Others count from a whole number of metres close to the middle of the body.
+Vec3 originOfFiles(const Box& body);
+
+/// The mesh as it will read after writing: vertices rounded to the precision of the format, which counts from
+/// `origin` (m). Rounding may merge vertices, so whoever checks a surface checks this one.
+TriangleMesh roundedToStl(const TriangleMesh& mesh, const Vec3& origin = Vec3::Zero());
 
 }  // namespace barelattice

@@ -24,6 +24,7 @@ struct TriangleMesh {
   double volume() const;
   double area() const;  ///< m2
   Box bounds() const;
+  TriangleMesh moved(const Vec3& by) const;  ///< all of it, by a distance in m
 };
 
 /// One thing wrong with a surface, and where.

@@ -60,11 +60,12 @@ struct FaceCheck {
 };
 
 struct Solid {
-  double threshold = 0.5;   ///< density at which the layout was read
-  double spacing = 0;       ///< of the lattice it was read on, m
-  TriangleMesh surface;     ///< closed, oriented, rounded to the precision of STL
-  double volume = 0;        ///< enclosed by the surface, m3
-  double wantedVolume = 0;  ///< m3
+  double threshold = 0.5;      ///< density at which the layout was read
+  double spacing = 0;          ///< of the lattice it was read on, m
+  TriangleMesh surface;        ///< closed, oriented, rounded to the precision of STL
+  Vec3 origin = Vec3::Zero();  ///< where the coordinates of its files count from, m: see originOfFiles
+  double volume = 0;           ///< enclosed by the surface, m3
+  double wantedVolume = 0;     ///< m3
   Dropped dropped;
   std::size_t pieces = 1;  ///< 1 unless the part falls apart
   CleanUpReport cleanedUp;

@@ -16,7 +16,9 @@ namespace barelattice {
 /// crosses the surface, it is left as it was.
 /// @param surface closed, vertices on { f = 0 }.
 /// @param spacing of the lattice the surface comes from, m; no vertex moves further than this.
+/// @param origin where the coordinates of its files will count from, m.
 /// @return the sharpened surface.
-TriangleMesh sharpenEdges(const Implicit& f, double spacing, const TriangleMesh& surface);
+TriangleMesh sharpenEdges(const Implicit& f, double spacing, const TriangleMesh& surface,
+                          const Vec3& origin = Vec3::Zero());
 
 }  // namespace barelattice
