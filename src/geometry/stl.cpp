@@ -146,8 +146,10 @@ Vec3 originOfFiles(const Box& body) {
 TriangleMesh roundedToStl(const TriangleMesh& mesh, const Vec3& origin) {
   TriangleMesh rounded = mesh;
   for (Vec3& vertex : rounded.vertices) {
-    const Vec3 written = ((vertex - origin) * kMillimetresPerMetre).cast<float>().cast<double>();
-    vertex = origin + written / kMillimetresPerMetre;
+    // By way of a vector of its own: in one expression GCC 12 takes the two casts for nothing and leaves both
+    // out.
+    const Eigen::Vector3f written = ((vertex - origin) * kMillimetresPerMetre).cast<float>();
+    vertex = origin + written.cast<double>() / kMillimetresPerMetre;
   }
   return welded(rounded);
 }

@@ -66,6 +66,7 @@ TEST(TriangleFiles, countFromNearTheBodyWhereTheirPrecisionAsksForIt) {
     return most;
   };
   EXPECT_LT(gap(originOfFiles(far.bounds())), 1e-8);
+  EXPECT_GT(gap(Vec3::Zero()), 1e-5) << "single precision, 8 km away";
 }
 
 TEST(TextStl, isReadLikeBinary) {
