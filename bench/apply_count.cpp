@@ -6,8 +6,8 @@
 #include <cstdlib>
 
 #include "barelattice/base/parallel.hpp"
-#include "barelattice/elasticity/voxel_operator.hpp"
 #include "layout.hpp"
+#include "voxels/voxel_operator.hpp"
 
 int main(int argc, char** argv) {
   using namespace barelattice;

@@ -1,4 +1,5 @@
-// A whole design: a cantilever of 3 n / 2 x n x 4 n / 3 voxels, one case, 60 iterations, with what each part costs.
+// A whole design: a cantilever of 3 n / 2 x n x 4 n / 3 voxels, one case, 60 iterations, with what each part
+// costs.
 
 #include <benchmark/benchmark.h>
 #include <fmt/format.h>
@@ -7,6 +8,8 @@
 
 #include "barelattice/optimise/optimiser.hpp"
 #include "layout.hpp"
+#include "voxels/voxel_hierarchy.hpp"
+#include "voxels/voxel_operator.hpp"
 
 namespace {
 

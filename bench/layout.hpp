@@ -5,9 +5,9 @@
 
 #include <vector>
 
-#include "barelattice/elasticity/forces.hpp"
-#include "barelattice/elasticity/node_support.hpp"
 #include "barelattice/grid/grid.hpp"
+#include "barelattice/voxels/forces.hpp"
+#include "barelattice/voxels/node_support.hpp"
 
 namespace barelattice::bench {
 

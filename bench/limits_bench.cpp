@@ -6,7 +6,7 @@
 #include <vector>
 
 #include "barelattice/base/parallel.hpp"
-#include "barelattice/base/simd.hpp"
+#include "base/simd.hpp"
 
 namespace {
 

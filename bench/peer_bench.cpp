@@ -17,7 +17,7 @@
 #include <fstream>
 #include <string>
 
-#include "barelattice/elasticity/elastic_model.hpp"
+#include "barelattice/voxels/elastic_model.hpp"
 #include "layout.hpp"
 
 namespace {

@@ -3,8 +3,10 @@
 
 #include <benchmark/benchmark.h>
 
-#include "barelattice/elasticity/elastic_model.hpp"
+#include "barelattice/voxels/elastic_model.hpp"
 #include "layout.hpp"
+#include "voxels/voxel_hierarchy.hpp"
+#include "voxels/voxel_operator.hpp"
 
 namespace {
 

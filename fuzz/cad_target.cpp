@@ -3,8 +3,8 @@
 #include <cmath>
 
 #include "barelattice/base/error.hpp"
-#include "barelattice/geometry/cad.hpp"
-#include "barelattice/geometry/outline_files.hpp"
+#include "barelattice/formats/cad.hpp"
+#include "barelattice/formats/outline_files.hpp"
 #include "support/cad_answer.hpp"
 #include "target.hpp"
 

@@ -1,7 +1,7 @@
 // The readers of density fields. The first byte of an input chooses the format.
 
 #include "barelattice/base/error.hpp"
-#include "barelattice/grid/density_samples.hpp"
+#include "barelattice/formats/density_samples.hpp"
 #include "target.hpp"
 
 using namespace barelattice;

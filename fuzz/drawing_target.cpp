@@ -3,7 +3,7 @@
 #include <cmath>
 
 #include "barelattice/base/error.hpp"
-#include "barelattice/geometry/outline_files.hpp"
+#include "barelattice/formats/outline_files.hpp"
 #include "target.hpp"
 
 using namespace barelattice;

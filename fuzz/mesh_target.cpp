@@ -3,10 +3,10 @@
 #include <filesystem>
 
 #include "barelattice/base/file.hpp"
-#include "barelattice/geometry/mesh_files.hpp"
-#include "barelattice/geometry/mesh_repair.hpp"
-#include "barelattice/geometry/shape.hpp"
-#include "barelattice/geometry/tet_mesh.hpp"
+#include "barelattice/formats/mesh_files.hpp"
+#include "barelattice/meshes/mesh_repair.hpp"
+#include "barelattice/meshes/tet_mesh.hpp"
+#include "barelattice/shapes/shape.hpp"
 #include "target.hpp"
 
 using namespace barelattice;

@@ -1,9 +1,9 @@
 #include <filesystem>
 
 #include "barelattice/base/file.hpp"
-#include "barelattice/geometry/mesh_shape.hpp"
-#include "barelattice/geometry/stl.hpp"
-#include "barelattice/geometry/tet_mesh.hpp"
+#include "barelattice/formats/stl.hpp"
+#include "barelattice/meshes/tet_mesh.hpp"
+#include "barelattice/shapes/mesh_shape.hpp"
 #include "target.hpp"
 
 using namespace barelattice;

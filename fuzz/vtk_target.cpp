@@ -2,9 +2,9 @@
 
 #include "barelattice/base/error.hpp"
 #include "barelattice/base/file.hpp"
-#include "barelattice/geometry/shape.hpp"
-#include "barelattice/grid/vti.hpp"
-#include "barelattice/proof/vtu.hpp"
+#include "barelattice/formats/vti.hpp"
+#include "barelattice/shapes/shape.hpp"
+#include "run/vtu.hpp"
 #include "target.hpp"
 
 using namespace barelattice;

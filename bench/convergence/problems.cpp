@@ -5,7 +5,7 @@
 #include <cmath>
 #include <numbers>
 
-#include "barelattice/elasticity/fields.hpp"
+#include "solve/fields.hpp"
 
 namespace barelattice::bench {
 namespace {

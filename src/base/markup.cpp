@@ -1,4 +1,4 @@
-#include "barelattice/base/markup.hpp"
+#include "markup.hpp"
 
 namespace barelattice {
 

@@ -11,12 +11,12 @@
 
 #include "barelattice/base/file.hpp"
 #include "barelattice/base/hash.hpp"
-#include "barelattice/geometry/cad.hpp"
-#include "barelattice/geometry/derived_shapes.hpp"
-#include "barelattice/geometry/mesh_files.hpp"
-#include "barelattice/geometry/mesh_repair.hpp"
-#include "barelattice/geometry/mesh_shape.hpp"
-#include "barelattice/geometry/outline_files.hpp"
+#include "barelattice/formats/cad.hpp"
+#include "barelattice/formats/mesh_files.hpp"
+#include "barelattice/formats/outline_files.hpp"
+#include "barelattice/meshes/mesh_repair.hpp"
+#include "barelattice/shapes/derived_shapes.hpp"
+#include "barelattice/shapes/mesh_shape.hpp"
 
 namespace barelattice {
 namespace {

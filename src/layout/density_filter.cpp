@@ -5,7 +5,7 @@
 #include <cstring>
 
 #include "barelattice/base/parallel.hpp"
-#include "barelattice/base/simd.hpp"
+#include "base/simd.hpp"
 
 namespace barelattice {
 namespace {

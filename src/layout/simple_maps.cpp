@@ -7,7 +7,7 @@
 #include <numbers>
 
 #include "barelattice/base/parallel.hpp"
-#include "barelattice/base/simd.hpp"
+#include "base/simd.hpp"
 
 namespace barelattice {
 namespace {

@@ -3,7 +3,7 @@
 #include <set>
 
 #include "barelattice/base/parallel.hpp"
-#include "barelattice/base/root.hpp"
+#include "base/root.hpp"
 
 namespace barelattice {
 namespace {

@@ -4,7 +4,7 @@
 #include <cmath>
 
 #include "barelattice/base/parallel.hpp"
-#include "barelattice/base/root.hpp"
+#include "base/root.hpp"
 
 namespace barelattice {
 

@@ -11,8 +11,8 @@
 #include "attempts.hpp"
 #include "barelattice/base/error.hpp"
 #include "barelattice/base/parallel.hpp"
-#include "barelattice/base/root.hpp"
 #include "barelattice/base/stopwatch.hpp"
+#include "base/root.hpp"
 
 namespace barelattice {
 namespace {

@@ -1,4 +1,4 @@
-#include "barelattice/proof/fidelity.hpp"
+#include "fidelity.hpp"
 
 #include <fmt/format.h>
 
@@ -7,8 +7,8 @@
 
 #include "barelattice/base/parallel.hpp"
 #include "barelattice/base/quantity.hpp"
-#include "barelattice/geometry/surface_gap.hpp"
-#include "barelattice/geometry/triangle_tree.hpp"
+#include "barelattice/meshes/triangle_tree.hpp"
+#include "barelattice/shapes/surface_gap.hpp"
 
 namespace barelattice {
 namespace {

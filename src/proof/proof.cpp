@@ -9,13 +9,15 @@
 #include <optional>
 
 #include "barelattice/base/error.hpp"
-#include "barelattice/base/groups.hpp"
 #include "barelattice/base/parallel.hpp"
 #include "barelattice/base/quantity.hpp"
-#include "barelattice/geometry/face_pieces.hpp"
-#include "barelattice/geometry/point_grid.hpp"
-#include "barelattice/proof/tet_hierarchy.hpp"
-#include "face_on_mesh.hpp"
+#include "barelattice/mechanics/free_motions.hpp"
+#include "barelattice/shapes/face_pieces.hpp"
+#include "base/groups.hpp"
+#include "meshes/point_grid.hpp"
+#include "solve/conjugate_gradients.hpp"
+#include "tets/face_on_mesh.hpp"
+#include "tets/tet_hierarchy.hpp"
 
 namespace barelattice {
 namespace {

@@ -6,9 +6,9 @@
 
 #include "barelattice/base/file.hpp"
 #include "barelattice/base/json_text.hpp"
-#include "barelattice/base/markup.hpp"
 #include "barelattice/base/quantity.hpp"
-#include "barelattice/geometry/stl.hpp"
+#include "barelattice/formats/stl.hpp"
+#include "base/markup.hpp"
 #include "page_data.hpp"
 #include "palette.hpp"
 

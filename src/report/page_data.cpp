@@ -10,13 +10,13 @@
 #include "barelattice/base/file.hpp"
 #include "barelattice/base/parallel.hpp"
 #include "barelattice/base/quantity.hpp"
-#include "barelattice/geometry/dual_contour.hpp"
-#include "barelattice/geometry/face_pieces.hpp"
-#include "barelattice/geometry/stl.hpp"
-#include "barelattice/grid/vti.hpp"
-#include "barelattice/proof/vtu.hpp"
-#include "barelattice/solid/outline.hpp"
+#include "barelattice/formats/stl.hpp"
+#include "barelattice/formats/vti.hpp"
+#include "barelattice/meshes/outline.hpp"
+#include "barelattice/shapes/dual_contour.hpp"
+#include "barelattice/shapes/face_pieces.hpp"
 #include "palette.hpp"
+#include "run/vtu.hpp"
 
 namespace barelattice {
 namespace {

@@ -5,7 +5,7 @@
 #include <string>
 #include <vector>
 
-#include "barelattice/brief/inspect.hpp"
+#include "barelattice/prepare/inspect.hpp"
 #include "barelattice/run/run.hpp"
 
 namespace barelattice {

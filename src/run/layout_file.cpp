@@ -1,7 +1,7 @@
 #include "layout_file.hpp"
 
 #include "barelattice/base/error.hpp"
-#include "barelattice/grid/vti.hpp"
+#include "barelattice/formats/vti.hpp"
 
 namespace barelattice {
 

@@ -7,7 +7,7 @@
 #include <variant>
 #include <vector>
 
-#include "barelattice/brief/job.hpp"
+#include "barelattice/prepare/job.hpp"
 
 namespace barelattice {
 

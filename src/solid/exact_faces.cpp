@@ -5,8 +5,8 @@
 #include <limits>
 
 #include "barelattice/base/parallel.hpp"
-#include "barelattice/geometry/surface_gap.hpp"
-#include "barelattice/geometry/triangle_tree.hpp"
+#include "barelattice/meshes/triangle_tree.hpp"
+#include "barelattice/shapes/surface_gap.hpp"
 
 namespace barelattice {
 namespace {

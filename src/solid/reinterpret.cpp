@@ -10,15 +10,15 @@
 #include <numeric>
 
 #include "barelattice/base/error.hpp"
-#include "barelattice/base/groups.hpp"
 #include "barelattice/base/parallel.hpp"
 #include "barelattice/base/quantity.hpp"
-#include "barelattice/geometry/stl.hpp"
-#include "barelattice/geometry/surface_gap.hpp"
-#include "barelattice/geometry/triangle_tree.hpp"
-#include "barelattice/solid/sharpen.hpp"
+#include "barelattice/formats/stl.hpp"
+#include "barelattice/meshes/triangle_tree.hpp"
+#include "barelattice/shapes/surface_gap.hpp"
+#include "base/groups.hpp"
 #include "exact_faces.hpp"
 #include "round_faces.hpp"
+#include "sharpen.hpp"
 
 namespace barelattice {
 namespace {

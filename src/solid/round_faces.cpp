@@ -10,7 +10,7 @@
 
 #include "barelattice/base/parallel.hpp"
 #include "exact_faces.hpp"
-#include "split_triangle.hpp"
+#include "meshes/split_triangle.hpp"
 
 namespace barelattice {
 namespace {

@@ -1,4 +1,4 @@
-#include "barelattice/solid/sharpen.hpp"
+#include "sharpen.hpp"
 
 #include <algorithm>
 #include <array>
@@ -10,8 +10,8 @@
 #include <utility>
 
 #include "barelattice/base/parallel.hpp"
-#include "barelattice/geometry/crease.hpp"
-#include "split_triangle.hpp"
+#include "meshes/crease.hpp"
+#include "meshes/split_triangle.hpp"
 
 namespace barelattice {
 namespace {

@@ -8,11 +8,11 @@
 
 #include "barelattice/base/error.hpp"
 #include "barelattice/base/file.hpp"
-#include "barelattice/base/file_name.hpp"
 #include "barelattice/base/hash.hpp"
 #include "barelattice/base/parallel.hpp"
 #include "barelattice/base/quantity.hpp"
-#include "barelattice/base/root.hpp"
+#include "base/file_name.hpp"
+#include "base/root.hpp"
 #include "support/own_folder.hpp"
 
 namespace barelattice {

@@ -6,8 +6,8 @@
 #include <algorithm>
 
 #include "barelattice/base/file.hpp"
-#include "barelattice/brief/job.hpp"
 #include "barelattice/brief/shipped.hpp"
+#include "barelattice/prepare/job.hpp"
 
 namespace barelattice {
 namespace {

@@ -7,9 +7,9 @@
 #include <cstdlib>
 
 #include "barelattice/base/file.hpp"
-#include "barelattice/brief/inspect.hpp"
-#include "barelattice/brief/job.hpp"
-#include "barelattice/geometry/mesh_files.hpp"
+#include "barelattice/formats/mesh_files.hpp"
+#include "barelattice/prepare/inspect.hpp"
+#include "barelattice/prepare/job.hpp"
 #include "support/cad_answer.hpp"
 #include "support/own_folder.hpp"
 

@@ -7,7 +7,7 @@
 #include <sys/stat.h>
 
 #include "barelattice/base/file.hpp"
-#include "barelattice/brief/job.hpp"
+#include "barelattice/prepare/job.hpp"
 #include "support/brief.hpp"
 #include "support/own_folder.hpp"
 

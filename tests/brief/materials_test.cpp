@@ -3,7 +3,7 @@
 #include <gmock/gmock.h>
 #include <gtest/gtest.h>
 
-#include "barelattice/brief/job.hpp"
+#include "barelattice/prepare/job.hpp"
 #include "barelattice/solid/solid_function.hpp"
 #include "support/brief.hpp"
 #include "support/own_folder.hpp"

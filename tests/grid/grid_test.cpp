@@ -9,8 +9,8 @@
 
 #include "barelattice/base/error.hpp"
 #include "barelattice/base/file.hpp"
+#include "barelattice/formats/vti.hpp"
 #include "barelattice/grid/domain.hpp"
-#include "barelattice/grid/vti.hpp"
 #include "support/grids.hpp"
 #include "support/own_folder.hpp"
 

@@ -1,11 +1,11 @@
-#include "barelattice/proof/fidelity.hpp"
+#include "proof/fidelity.hpp"
 
 #include <gmock/gmock.h>
 #include <gtest/gtest.h>
 
 #include <cmath>
 
-#include "barelattice/geometry/tet_mesh.hpp"
+#include "barelattice/meshes/tet_mesh.hpp"
 
 namespace barelattice {
 namespace {

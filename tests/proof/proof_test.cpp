@@ -6,7 +6,8 @@
 
 #include "barelattice/base/error.hpp"
 #include "barelattice/proof/verdict.hpp"
-#include "barelattice/proof/vtu.hpp"
+#include "run/vtu.hpp"
+#include "solve/block_matrix.hpp"
 #include "support/own_folder.hpp"
 #include "support/proof_mesh.hpp"
 

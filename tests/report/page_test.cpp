@@ -14,10 +14,10 @@
 #include <regex>
 
 #include "barelattice/base/file.hpp"
-#include "barelattice/geometry/dual_contour.hpp"
-#include "barelattice/geometry/stl.hpp"
-#include "barelattice/grid/vti.hpp"
-#include "barelattice/proof/vtu.hpp"
+#include "barelattice/formats/stl.hpp"
+#include "barelattice/formats/vti.hpp"
+#include "barelattice/shapes/dual_contour.hpp"
+#include "run/vtu.hpp"
 #include "support/brief.hpp"
 #include "support/own_folder.hpp"
 

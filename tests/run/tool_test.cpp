@@ -14,11 +14,11 @@
 
 #include "barelattice/base/file.hpp"
 #include "barelattice/base/file_lock.hpp"
-#include "barelattice/geometry/dual_contour.hpp"
-#include "barelattice/geometry/shape.hpp"
-#include "barelattice/geometry/stl.hpp"
-#include "barelattice/geometry/tet_mesh.hpp"
+#include "barelattice/formats/stl.hpp"
+#include "barelattice/meshes/tet_mesh.hpp"
 #include "barelattice/run/run.hpp"
+#include "barelattice/shapes/dual_contour.hpp"
+#include "barelattice/shapes/shape.hpp"
 #include "support/own_folder.hpp"
 
 namespace barelattice {

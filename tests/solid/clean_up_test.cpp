@@ -3,7 +3,7 @@
 #include <cmath>
 #include <functional>
 
-#include "barelattice/geometry/surface_gap.hpp"
+#include "barelattice/shapes/surface_gap.hpp"
 #include "barelattice/solid/reinterpret.hpp"
 
 namespace barelattice {

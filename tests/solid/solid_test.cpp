@@ -3,12 +3,12 @@
 #include <cmath>
 
 #include "barelattice/base/error.hpp"
-#include "barelattice/geometry/face.hpp"
-#include "barelattice/geometry/stl.hpp"
-#include "barelattice/geometry/surface_gap.hpp"
-#include "barelattice/geometry/triangle_tree.hpp"
+#include "barelattice/formats/stl.hpp"
+#include "barelattice/meshes/triangle_tree.hpp"
+#include "barelattice/shapes/face.hpp"
+#include "barelattice/shapes/surface_gap.hpp"
 #include "barelattice/solid/reinterpret.hpp"
-#include "barelattice/solid/sharpen.hpp"
+#include "solid/sharpen.hpp"
 #include "support/own_folder.hpp"
 
 namespace barelattice {

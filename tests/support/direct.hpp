@@ -4,7 +4,7 @@
 #include <Eigen/SparseCholesky>
 #include <vector>
 
-#include "barelattice/elasticity/voxel_operator.hpp"
+#include "voxels/voxel_operator.hpp"
 
 namespace barelattice::testing {
 

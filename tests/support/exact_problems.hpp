@@ -9,9 +9,9 @@
 #include <utility>
 #include <vector>
 
-#include "barelattice/geometry/outline_files.hpp"
-#include "barelattice/geometry/sheet_mesh.hpp"
+#include "barelattice/formats/outline_files.hpp"
 #include "barelattice/proof/proof.hpp"
+#include "meshes/sheet_mesh.hpp"
 #include "support/proof_mesh.hpp"
 
 namespace barelattice {

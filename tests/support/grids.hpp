@@ -5,8 +5,8 @@
 #include <functional>
 #include <vector>
 
-#include "barelattice/elasticity/voxel_operator.hpp"
 #include "barelattice/grid/grid.hpp"
+#include "voxels/voxel_operator.hpp"
 
 namespace barelattice::testing {
 

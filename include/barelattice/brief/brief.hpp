@@ -10,13 +10,13 @@
 #include <vector>
 
 #include "barelattice/base/error.hpp"
-#include "barelattice/elasticity/material.hpp"
-#include "barelattice/geometry/face.hpp"
-#include "barelattice/geometry/mesh_files.hpp"
+#include "barelattice/formats/mesh_files.hpp"
 #include "barelattice/grid/domain.hpp"
 #include "barelattice/layout/density_filter.hpp"
+#include "barelattice/mechanics/material.hpp"
 #include "barelattice/optimise/optimiser.hpp"
 #include "barelattice/proof/verdict.hpp"
+#include "barelattice/shapes/face.hpp"
 #include "barelattice/solid/reinterpret.hpp"
 
 namespace barelattice {

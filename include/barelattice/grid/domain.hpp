@@ -6,8 +6,8 @@
 #include <optional>
 #include <vector>
 
-#include "barelattice/geometry/shape.hpp"
 #include "barelattice/grid/grid.hpp"
+#include "barelattice/shapes/shape.hpp"
 
 namespace barelattice {
 

@@ -8,7 +8,7 @@
 #include <vector>
 
 #include "barelattice/base/progress.hpp"
-#include "barelattice/elasticity/elastic_model.hpp"
+#include "barelattice/voxels/elastic_model.hpp"
 
 namespace barelattice {
 

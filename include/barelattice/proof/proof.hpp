@@ -9,13 +9,13 @@
 #include <vector>
 
 #include "barelattice/base/progress.hpp"
-#include "barelattice/elasticity/attachment.hpp"
-#include "barelattice/elasticity/conjugate_gradients.hpp"
-#include "barelattice/elasticity/material.hpp"
-#include "barelattice/geometry/face.hpp"
-#include "barelattice/geometry/sharp_tets.hpp"
 #include "barelattice/grid/domain.hpp"
-#include "barelattice/proof/quadratic_tets.hpp"
+#include "barelattice/mechanics/face_action.hpp"
+#include "barelattice/mechanics/material.hpp"
+#include "barelattice/meshes/sharp_tets.hpp"
+#include "barelattice/shapes/face.hpp"
+#include "barelattice/solve/solution.hpp"
+#include "barelattice/tets/quadratic_tets.hpp"
 
 namespace barelattice {
 

@@ -4,7 +4,7 @@
 
 #include <filesystem>
 
-#include "barelattice/brief/inspect.hpp"
+#include "barelattice/prepare/inspect.hpp"
 #include "barelattice/run/run.hpp"
 
 namespace barelattice {

@@ -10,7 +10,7 @@
 #include <string>
 
 #include "barelattice/base/file_lock.hpp"
-#include "barelattice/brief/job.hpp"
+#include "barelattice/prepare/job.hpp"
 #include "barelattice/solid/solid_function.hpp"
 
 namespace barelattice {

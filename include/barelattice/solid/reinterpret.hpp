@@ -7,8 +7,8 @@
 #include <vector>
 
 #include "barelattice/base/progress.hpp"
-#include "barelattice/geometry/tet_mesh.hpp"
-#include "barelattice/solid/outline.hpp"
+#include "barelattice/meshes/outline.hpp"
+#include "barelattice/meshes/tet_mesh.hpp"
 #include "barelattice/solid/solid_function.hpp"
 
 namespace barelattice {

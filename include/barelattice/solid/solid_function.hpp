@@ -7,8 +7,8 @@
 #include <span>
 #include <vector>
 
-#include "barelattice/geometry/tet_mesh.hpp"
 #include "barelattice/grid/domain.hpp"
+#include "barelattice/meshes/tet_mesh.hpp"
 
 namespace barelattice {
 

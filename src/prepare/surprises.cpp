@@ -1,0 +1,439 @@
+#include "surprises.hpp"
+
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <atomic>
+#include <cmath>
+#include <functional>
+#include <limits>
+#include <map>
+#include <numbers>
+#include <queue>
+#include <set>
+
+#include "barelattice/base/parallel.hpp"
+#include "barelattice/base/quantity.hpp"
+#include "barelattice/solid/reinterpret.hpp"
+#include "barelattice/voxels/attachment.hpp"
+#include "job_parts.hpp"
+
+namespace barelattice {
+namespace {
+
+/// Share of the space beside the keeps below which a target leaves little to design with.
+constexpr double kLittle = 0.02;
+
+/// A place inside a shape, sampled, and what was found there.
+struct Sampled {
+  std::size_t inside = 0;  ///< points
+  double cleared = 0;      ///< share of them that lies in clears
+  double thickness = 0;    ///< twice the largest depth, m
+};
+
+/// Looks at points of a lattice inside a shape.
+/// @param within where to look: of a shape that reaches far beyond the design space only what is near counts.
+/// @param sheet thickness of a sheet, zero for a body.
+/// @param enough thickness at which nothing more is wanted to be known, m; zero to look everywhere.
+Sampled sampledInside(const Shape& shape, const Box& within, double sheet, double step,
+                      const std::vector<ShapePtr>& clears, double enough = 0) {
+  const Box box = shape.bounds().intersection(within);
+  if (box.isEmpty()) return {};
+  const Vec3 sizes = box.sizes() / step;
+  const auto rows = static_cast<std::size_t>(std::max(0.0, std::ceil(sizes.y() - 0.5)));
+  const auto layers =
+      sheet > 0 ? std::size_t{1} : static_cast<std::size_t>(std::max(0.0, std::ceil(sizes.z() - 0.5)));
+  struct Row {
+    std::size_t inside = 0;
+    std::size_t cleared = 0;
+    double depth = 0;
+    Vec3 deepest = Vec3::Zero();
+  };
+  std::vector<Row> found(rows * layers);
+  std::atomic<bool> done = false;
+  forEach(
+      found.size(),
+      [&](std::size_t i) {
+        Row& row = found[i];
+        if (done) return;
+        for (double x = 0.5; x < sizes.x(); ++x) {
+          Vec3 point = box.min() + step * Vec3(x, static_cast<double>(i % rows) + 0.5,
+                                               static_cast<double>(i / rows) + 0.5);
+          if (sheet > 0) point.z() = 0.5 * sheet;
+          const double distance = shape.distance(point);
+          if (distance >= 0) {
+            x += std::floor(distance / step);  // nothing is inside before that
+            continue;
+          }
+          if (-distance > row.depth) {
+            row.depth = -distance;
+            row.deepest = point;
+          }
+          if (enough > 0 && 2 * row.depth >= enough) done = true;
+          double clear = std::numeric_limits<double>::max();
+          for (const ShapePtr& c : clears) clear = std::min(clear, c->distance(point));
+          // Deep inside, where no depth is of interest, the next points are inside as well, and as clear.
+          constexpr double kDeep = 4;
+          const double same = std::floor(std::min(-distance, std::abs(clear)) / step);
+          const double left = std::ceil(sizes.x() - x) - 1;
+          const auto alike = static_cast<std::size_t>(1 + (same < kDeep ? 0 : std::clamp(same, 0.0, left)));
+          row.inside += alike;
+          if (clear < 0) row.cleared += alike;
+          x += static_cast<double>(alike - 1);
+        }
+      },
+      4);
+  Sampled result;
+  Row best;
+  best.deepest = box.center();
+  std::size_t cleared = 0;
+  for (const Row& row : found) {
+    result.inside += row.inside;
+    cleared += row.cleared;
+    if (row.depth > best.depth) best = row;
+  }
+  // From the best sample to the deepest place near it, diagonally too: near a corner no single axis leads on.
+  for (double reach = step; reach > 0.02 * step; reach *= 0.5)
+    forEachIndex<3>({3, 3, sheet > 0 ? 1 : 3}, [&](const Index<3>& way) {
+      const Vec3 point = best.deepest + reach * Vec3(way[0] - 1, way[1] - 1, sheet > 0 ? 0 : way[2] - 1);
+      if (-shape.distance(point) <= best.depth) return;
+      best.depth = -shape.distance(point);
+      best.deepest = point;
+    });
+  if (result.inside) result.cleared = static_cast<double>(cleared) / static_cast<double>(result.inside);
+  result.thickness = 2 * best.depth;
+  return result;
+}
+
+/// Depth of every cell in layers of cells, counted across common sides: 1 next to what is empty. One pass
+/// either way over the cells (Rosenfeld & Pfaltz 1966).
+template <int D>
+std::vector<int> layersOf(const Grid<D>& grid) {
+  std::vector<int> depth(grid.cellCount(), std::numeric_limits<int>::max());
+  const auto lower = [&](std::size_t cell, int step) {
+    for (std::size_t axis = 0; axis < D; ++axis) {
+      Index<D> at = grid.cellIndex(cell);
+      at[axis] += step;
+      const int other = grid.cellAt(at);
+      depth[cell] = std::min(depth[cell], other < 0 ? 1 : depth[static_cast<std::size_t>(other)] + 1);
+    }
+  };
+  for (std::size_t c = 0; c < depth.size(); ++c) lower(c, -1);
+  for (std::size_t c = depth.size(); c-- > 0;) lower(c, 1);
+  return depth;
+}
+
+/// Sentences on where every way from a load to what holds it passes a place narrower than the smallest
+/// member: on the way that is widest at its narrowest place.
+template <int D>
+std::vector<std::string> slivers(const Job& job) {
+  std::vector<std::string> found;
+  const Grid<D>& grid = std::get<Domain<D>>(job.domain).grid;
+  std::vector<int> depth = layersOf(grid);
+  // At the faces themselves every way begins at the surface, and is no narrower for that.
+  const auto around = attachedCells(grid, job, job.brief.smallestMember + job.brief.voxel);
+  constexpr int kDeep = 1 << 20;
+  for (std::size_t c = 0; c < depth.size(); ++c)
+    if (around[c]) depth[c] = kDeep;
+  std::map<std::string, std::vector<std::size_t>> cells;
+  for (const NamedFace& face : job.faces) cells[face.name] = Attachment<D>(grid, face.face).cells();
+  // Mostly there is a way wide enough, and the deep cells alone show it.
+  const double enough = 0.5 * job.brief.smallestMember / job.brief.voxel;
+  std::vector<std::uint8_t> deep(depth.size());
+  for (std::size_t c = 0; c < deep.size(); ++c) deep[c] = depth[c] >= enough;
+  const Pieces pieces = findPieces(grid, deep);
+  std::set<int> held;
+  for (const BriefSupport& support : job.brief.supports)
+    for (const std::size_t cell : cells[support.face]) held.insert(pieces.ofCell[cell]);
+  for (const BriefLoad& load : job.brief.loads) {
+    const auto& loaded = cells[load.face];
+    if (std::any_of(loaded.begin(), loaded.end(),
+                    [&](std::size_t c) { return held.contains(pieces.ofCell[c]); }))
+      continue;
+    // The widest ways from the load, deepest cells first (Dijkstra's order with the least depth as length).
+    std::vector<int> widest(depth.size(), 0);
+    std::vector<std::size_t> narrowest(depth.size(), 0);
+    std::priority_queue<std::pair<int, std::size_t>> open;
+    for (const std::size_t cell : loaded) {
+      widest[cell] = kDeep;
+      narrowest[cell] = cell;
+      open.emplace(kDeep, cell);
+    }
+    while (!open.empty()) {
+      const auto [width, cell] = open.top();
+      open.pop();
+      if (width < widest[cell]) continue;
+      for (std::size_t axis = 0; axis < D; ++axis)
+        for (const int step : {-1, 1}) {
+          Index<D> at = grid.cellIndex(cell);
+          at[axis] += step;
+          if (grid.cellAt(at) < 0) continue;
+          const auto other = static_cast<std::size_t>(grid.cellAt(at));
+          const int through = std::min(width, depth[other]);
+          if (through <= widest[other]) continue;
+          widest[other] = through;
+          narrowest[other] = depth[other] < width ? other : narrowest[cell];
+          open.emplace(through, other);
+        }
+    }
+    int best = 0;
+    std::size_t place = 0;
+    for (const BriefSupport& support : job.brief.supports)
+      for (const std::size_t cell : cells[support.face])
+        if (widest[cell] > best) {
+          best = widest[cell];
+          place = narrowest[cell];
+        }
+    // A place of n layers is 2n - 1 or 2n cells wide; cells it only partly fills may hide one more.
+    const double width = 2 * best * job.brief.voxel;
+    if (best == 0 || width >= job.brief.smallestMember) continue;
+    const auto at = grid.frame().centre(grid.cellIndex(place));
+    std::string where;
+    for (int i = 0; i < D; ++i) where += fmt::format("{}{:.4g}", i ? ", " : "", at[i] * kMillimetresPerMetre);
+    found.push_back(fmt::format(
+        "on the way from [loads.{}] to the supports the design space is only about {:.3g} mm wide at ({}) "
+        "mm, "
+        "less than the smallest member of {:.3g} mm: look whether a clear cuts it there",
+        load.name, width * kMillimetresPerMetre, where, job.brief.smallestMember * kMillimetresPerMetre));
+  }
+  return found;
+}
+
+/// Length, m, of members of which every load hangs on a support of its cases, without what lies in keeps: for
+/// each load the shortest way through the cells, on which ways found before cost nothing more (a greedy
+/// Steiner tree; Dijkstra 1959, steps to all neighbours). No layout needs less than the shortest tree, and
+/// most need more, because members carry along themselves only.
+template <int D>
+double leastMemberLength(const Job& job) {
+  const auto& domain = std::get<Domain<D>>(job.domain);
+  const Grid<D>& grid = domain.grid;
+  std::vector<std::uint8_t> free = domain.keep;
+  const auto cellsOf = [&](const std::string& face) { return Attachment<D>(grid, job.face(face)).cells(); };
+  Index<D> window;
+  window.fill(3);
+  double sum = 0;
+  for (const BriefLoad& load : job.brief.loads) {
+    std::vector<std::uint8_t> held(grid.cellCount(), 0);
+    for (const BriefCase& c : job.brief.cases)
+      if (c.loads.contains(load.name))
+        for (const BriefSupport& support : job.brief.supports)
+          if (uses(c, support.name))
+            for (const std::size_t cell : cellsOf(support.face)) held[cell] = 1;
+    std::vector<double> length(grid.cellCount(), std::numeric_limits<double>::infinity());
+    std::vector<int> from(grid.cellCount(), -1);
+    std::priority_queue<std::pair<double, std::size_t>, std::vector<std::pair<double, std::size_t>>,
+                        std::greater<>>
+        open;
+    for (const std::size_t cell : cellsOf(load.face)) {
+      length[cell] = 0;
+      open.emplace(0, cell);
+    }
+    while (!open.empty()) {
+      const auto [way, cell] = open.top();
+      open.pop();
+      if (way > length[cell]) continue;
+      if (held[cell]) {
+        sum += way;
+        for (int at = static_cast<int>(cell); at >= 0; at = from[static_cast<std::size_t>(at)])
+          free[static_cast<std::size_t>(at)] = 1;
+        break;
+      }
+      forEachIndex<D>(window, [&, way = way, cell = cell](const Index<D>& offset) {
+        Index<D> at = grid.cellIndex(cell);
+        double squared = 0;
+        for (std::size_t i = 0; i < D; ++i) {
+          at[i] += offset[i] - 1;
+          squared += (offset[i] - 1) * (offset[i] - 1);
+        }
+        const int next = grid.cellAt(at);
+        if (next < 0) return;
+        const auto other = static_cast<std::size_t>(next);
+        const double further = way + (free[other] ? 0 : std::sqrt(squared) * grid.frame().size);
+        if (further >= length[other]) return;
+        length[other] = further;
+        from[other] = static_cast<int>(cell);
+        open.emplace(further, other);
+      });
+    }
+  }
+  return sum;
+}
+
+/// Refuses a member size that finds no room between a load and its supports.
+/// @param slivers what was found of narrow places, each in a sentence.
+template <int D>
+void refuseNarrows(const Job& job, const std::vector<std::string>& slivers) {
+  const LayoutProblem<D> problem = job.layoutProblem<D>();
+  const auto narrow = loadsInNarrows(problem, OptimiseOptions().erosion);
+  if (narrow.empty()) return;
+  refuse(job.brief, job.brief.memberPlace,
+         slivers.empty() ? narrowText(problem, narrow.front()) : slivers.front(), kNarrowCure);
+}
+
+/// Warns of a target that leaves less than members need to join loads and supports.
+void warnOfLeanTarget(Job& job) {
+  if (job.brief.layout) return;
+  const double member = job.brief.smallestMember;
+  const double length = job.flat() ? leastMemberLength<2>(job) : leastMemberLength<3>(job);
+  const double section = job.flat() ? member * job.regions.thickness : std::numbers::pi / 4 * member * member;
+  const double needed = job.brief.material.density * section * length;
+  const double left = job.targetMass - job.keepMass;
+  if (left < needed)
+    job.warnings.push_back(
+        fmt::format("the target of {:.4g} kg leaves {:.3g} kg beside the keeps; members of {:.3g} mm from "
+                    "every load to a "
+                    "support ({:.4g} mm in all, by the shortest ways) weigh about {:.3g} kg: a layout will "
+                    "hardly connect below "
+                    "about {:.3g} kg",
+                    job.targetMass, left, member * kMillimetresPerMetre, length * kMillimetresPerMetre,
+                    needed, job.keepMass + needed));
+  else if (left < kLittle * (job.spaceMass - job.keepMass))
+    job.warnings.push_back(
+        fmt::format("the target of {:.4g} kg leaves {:.3g} kg beside the keeps, {:.2g} % of the space that "
+                    "is to be designed",
+                    job.targetMass, left, 100 * left / (job.spaceMass - job.keepMass)));
+}
+
+/// Warns of bounds of the mass that the target will not hold, seen before anything is computed.
+void warnOfMassBounds(Job& job) {
+  constexpr double kRounding = 1e-6;
+  if (!job.brief.solid.keepVolume) return;  // then the mass is what comes out
+  for (const Requirement& r : job.brief.requirements)
+    if (r.kind == Requirement::Kind::mass && r.bound < (1 - kRounding) * job.targetMass)
+      job.warnings.push_back(fmt::format(
+          "[require] wants at most {:.4g} kg, but the target is {:.4g} kg{}: that cannot be met", r.bound,
+          job.targetMass,
+          r.bound < job.keepMass ? fmt::format(", and the keeps alone weigh {:.4g} kg", job.keepMass) : ""));
+}
+
+/// Warns of holes and clears the voxels are too coarse for.
+void warnOfLostFeatures(Job& job) {
+  std::vector<Patch> patches;
+  job.regions.space->appendPatches(patches);
+  std::vector<double> lost;
+  for (const Patch& patch : patches)
+    // A wall that goes all round: fillets of inner corners are as small, and no loss.
+    if (patch.kind == Patch::Kind::cylinder && patch.isHole() && patch.sweep == 0 &&
+        patch.radius < job.brief.voxel)
+      lost.push_back(2 * patch.radius);
+  if (!lost.empty())
+    job.warnings.push_back(
+        fmt::format("{} of the design space's round holes are under two voxels across, the smallest {:.3g} "
+                    "mm: the layout "
+                    "hardly sees them, the solid does. Fill them ('fill'), or take smaller voxels",
+                    lost.size(), *std::min_element(lost.begin(), lost.end()) * kMillimetresPerMetre));
+  const Vec3 margin = Vec3::Constant(2 * job.brief.voxel);
+  const Box near(job.regions.bounds().min() - margin, job.regions.bounds().max() + margin);
+  for (std::size_t c = 0; c < job.regions.clears.size(); ++c) {
+    const Sampled clear = sampledInside(*job.regions.clears[c], near, job.regions.thickness,
+                                        0.5 * job.brief.voxel, {}, job.brief.voxel);
+    if (clear.inside == 0 && job.regions.clears[c]->bounds().intersection(near).isEmpty()) {
+      job.warnings.push_back(fmt::format("clear \"{}\" lies beside the design space and takes nothing of it",
+                                         job.brief.clears[c]));
+      continue;
+    }
+    const double thickness = clear.thickness;
+    if (thickness >= job.brief.voxel) continue;
+    const double least = narrowestHeld(job.regions);
+    job.warnings.push_back(fmt::format(
+        "clear \"{}\" is {:.3g} mm thick, less than a voxel of {:.3g} mm: the layout may close it, {}",
+        job.brief.clears[c], thickness * kMillimetresPerMetre, job.brief.voxel * kMillimetresPerMetre,
+        thickness >= least
+            ? "the solid does not"
+            : fmt::format("and so may the solid, which in a space of this size holds none under "
+                          "{:.2g} mm",
+                          least * kMillimetresPerMetre)));
+  }
+}
+
+/// Refuses a mirror that has nothing on its other side, warns of one across a space that is not symmetric.
+template <int D>
+void checkMirror(Job& job) {
+  if (!job.brief.mirror) return;
+  const auto& [axis, at] = *job.brief.mirror;
+  const Domain<D>& domain = std::get<Domain<D>>(job.domain);
+  const std::vector<int> partner = mirrorPartners(domain.grid, axis, at);
+  double alone = 0;
+  double all = 0;
+  std::size_t pairs = 0;
+  for (std::size_t c = 0; c < partner.size(); ++c) {
+    const auto other = static_cast<std::size_t>(partner[c]);
+    const Index<D> here = domain.grid.cellIndex(c);
+    const double centre = domain.grid.frame().centre(here)[axis];
+    const bool onPlane = std::abs(centre - at) < 0.75 * domain.grid.frame().size;
+    pairs += other != c;
+    all += domain.fill[c];
+    alone += other == c ? (onPlane ? 0 : domain.fill[c]) : std::abs(domain.fill[c] - domain.fill[other]);
+  }
+  const Box box = job.regions.space->bounds();
+  if (pairs == 0)
+    refuse(job.brief, job.brief.mirrorPlace,
+           fmt::format("the mirror plane at {:.4g} mm has none of the design space on its other side: that "
+                       "goes from {:.4g} to {:.4g} mm along {}",
+                       at * kMillimetresPerMetre, box.min()[axis] * kMillimetresPerMetre,
+                       box.max()[axis] * kMillimetresPerMetre, "xyz"[axis]),
+           "put the plane through the middle of what is symmetric, or leave the mirror out");
+  constexpr double kLopsided = 0.05;  // voxels at walls differ a little from one side to the other
+  if (alone > kLopsided * all)
+    job.warnings.push_back(fmt::format(
+        "[making.mirror] {:.0f} % of the design space has no like on the other side of the plane: "
+        "there the layout is not mirrored",
+        100 * alone / all));
+}
+
+void warnOfUnused(Job& job) {
+  for (const BriefLoad& load : job.brief.loads)
+    if (std::none_of(job.brief.cases.begin(), job.brief.cases.end(),
+                     [&](const BriefCase& c) { return c.loads.contains(load.name); }))
+      job.warnings.push_back(fmt::format("[loads.{}] (line {}) acts in no case", load.name, load.place.line));
+  for (const BriefSupport& support : job.brief.supports)
+    if (std::none_of(job.brief.cases.begin(), job.brief.cases.end(),
+                     [&](const BriefCase& c) { return uses(c, support.name); }))
+      job.warnings.push_back(
+          fmt::format("[supports.{}] (line {}) holds in no case", support.name, support.place.line));
+}
+
+}  // namespace
+
+void checkKeeps(Job& job) {
+  for (std::size_t k = 0; k < job.brief.keeps.size(); ++k) {
+    if (job.brief.keeps[k].assumed) continue;  // whatever there is of it will do
+    const Sampled keep = sampledInside(*job.regions.keeps[k], job.regions.bounds(), job.regions.thickness,
+                                       0.5 * job.brief.voxel, job.regions.clears);
+    const std::string name = job.brief.keeps[k].name();
+    if (keep.cleared > 0.5)
+      refuse(job.brief, job.brief.keeps[k].place,
+             fmt::format("keep \"{}\" lies to {:.0f} % inside clear regions, which win", name,
+                         100 * keep.cleared),
+             "move one of them, or take the keep out");
+    if (keep.cleared > 0.02)
+      job.warnings.push_back(fmt::format("keep \"{}\" loses {:.0f} % of itself to clear regions, which win",
+                                         name, 100 * keep.cleared));
+    if (keep.thickness < 1.95 * job.brief.voxel)
+      job.warnings.push_back(
+          fmt::format("keep \"{}\" is {:.3g} mm thick, less than two voxels of {:.3g} mm: it "
+                      "may vanish between them",
+                      name, keep.thickness * kMillimetresPerMetre, job.brief.voxel * kMillimetresPerMetre));
+  }
+}
+
+void warnOfSurprises(Job& job) {
+  const std::vector<std::string> narrow = job.flat() ? slivers<2>(job) : slivers<3>(job);
+  if (!job.brief.layout && job.flat()) refuseNarrows<2>(job, narrow);
+  if (!job.brief.layout && !job.flat()) refuseNarrows<3>(job, narrow);
+  job.warnings.insert(job.warnings.end(), narrow.begin(), narrow.end());
+  if (job.flat())
+    checkMirror<2>(job);
+  else
+    checkMirror<3>(job);
+  warnOfLeanTarget(job);
+  warnOfMassBounds(job);
+  warnOfLostFeatures(job);
+  warnOfUnused(job);
+  if (job.brief.smallestMember < 2.999 * job.brief.voxel)
+    job.warnings.push_back(fmt::format(
+        "the smallest member of {:.3g} mm is under three voxels of {:.3g} mm: expect ragged members",
+        job.brief.smallestMember * kMillimetresPerMetre, job.brief.voxel * kMillimetresPerMetre));
+}
+
+}  // namespace barelattice

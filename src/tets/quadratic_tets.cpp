@@ -1,0 +1,468 @@
+#include "barelattice/tets/quadratic_tets.hpp"
+
+#include <Eigen/Cholesky>
+#include <Eigen/Eigenvalues>
+#include <Eigen/LU>
+#include <algorithm>
+#include <cmath>
+#include <numeric>
+#include <unordered_map>
+
+#include "barelattice/base/parallel.hpp"
+#include "solve/block_matrix.hpp"
+
+namespace barelattice {
+namespace {
+
+constexpr std::array<std::array<std::size_t, 2>, 6> kEdges{{{0, 1}, {1, 2}, {0, 2}, {0, 3}, {1, 3}, {2, 3}}};
+constexpr std::size_t kTetsPerBlock = 256;
+
+using Gradients = Eigen::Matrix<double, 10, 3>;  // of the ten shape functions
+using Barycentric = Eigen::Matrix<double, 4, 1>;
+
+/// Four-point rule of degree two on a tetrahedron (Hammer & Stroud 1956); equal weights.
+std::array<Barycentric, 4> quadraturePoints() {
+  const double a = (5 + 3 * std::sqrt(5.0)) / 20;
+  const double b = (5 - std::sqrt(5.0)) / 20;
+  std::array<Barycentric, 4> points;
+  for (Eigen::Index i = 0; i < 4; ++i) {
+    points[static_cast<std::size_t>(i)].setConstant(b);
+    points[static_cast<std::size_t>(i)][i] = a;
+  }
+  return points;
+}
+
+/// Geometry of one tetrahedron with straight edges.
+struct Cell {
+  Eigen::Matrix<double, 4, 3> corner;  // gradients of the barycentric coordinates
+  double volume;
+
+  Cell(const Vec3& p0, const Vec3& p1, const Vec3& p2, const Vec3& p3) {
+    Eigen::Matrix3d edges;
+    edges << p1 - p0, p2 - p0, p3 - p0;
+    volume = edges.determinant() / 6;
+    corner.bottomRows<3>() = edges.inverse();
+    corner.row(0) = -corner.bottomRows<3>().colwise().sum();
+  }
+
+  /// N_i = l_i (2 l_i - 1) at corners, N_ij = 4 l_i l_j at edge middles.
+  Gradients gradients(const Barycentric& l) const {
+    Gradients g;
+    for (Eigen::Index i = 0; i < 4; ++i) g.row(i) = (4 * l[i] - 1) * corner.row(i);
+    for (std::size_t e = 0; e < 6; ++e) {
+      const auto i = static_cast<Eigen::Index>(kEdges[e][0]);
+      const auto j = static_cast<Eigen::Index>(kEdges[e][1]);
+      g.row(4 + static_cast<Eigen::Index>(e)) = 4 * (l[i] * corner.row(j) + l[j] * corner.row(i));
+    }
+    return g;
+  }
+};
+
+Stress stressAt(const Eigen::Matrix<double, 6, 6>& law, const Gradients& g,
+                const Eigen::Matrix<double, 10, 3>& u) {
+  const Eigen::Matrix3d d = u.transpose() * g;  // displacement gradient
+  Stress strain;
+  strain << d(0, 0), d(1, 1), d(2, 2), d(1, 2) + d(2, 1), d(0, 2) + d(2, 0), d(0, 1) + d(1, 0);
+  return law * strain;
+}
+
+Eigen::Matrix3d tensor(const Stress& s) {
+  Eigen::Matrix3d m;
+  m << s[0], s[5], s[4], s[5], s[1], s[3], s[4], s[3], s[2];
+  return m;
+}
+
+Eigen::Matrix<double, 10, 3> gathered(const std::array<int, 10>& tet, std::span<const double> field) {
+  Eigen::Matrix<double, 10, 3> values;
+  for (Eigen::Index a = 0; a < 10; ++a)
+    for (Eigen::Index i = 0; i < 3; ++i)
+      values(a, i) =
+          field[3 * static_cast<std::size_t>(tet[static_cast<std::size_t>(a)]) + static_cast<std::size_t>(i)];
+  return values;
+}
+
+/// The tetrahedra round each node.
+struct Incidence {
+  std::vector<std::size_t> start;
+  std::vector<int> tet;
+  std::vector<int> local;
+
+  Incidence(const std::vector<std::array<int, 10>>& tets, std::size_t nodes) : start(nodes + 1, 0) {
+    for (const auto& t : tets)
+      for (const int n : t) ++start[static_cast<std::size_t>(n) + 1];
+    std::partial_sum(start.begin(), start.end(), start.begin());
+    std::vector<std::size_t> next(start.begin(), start.end() - 1);
+    tet.resize(start.back());
+    local.resize(start.back());
+    for (std::size_t t = 0; t < tets.size(); ++t)
+      for (std::size_t a = 0; a < 10; ++a) {
+        const std::size_t at = next[static_cast<std::size_t>(tets[t][a])]++;
+        tet[at] = static_cast<int>(t);
+        local[at] = static_cast<int>(a);
+      }
+  }
+};
+
+using Law = Eigen::Matrix<double, 6, 6>;
+
+/// From strain to stress, Pa.
+std::vector<Law> lawsOf(const TetMaterials& materials) {
+  std::vector<Law> laws;
+  for (const Material& m : materials.materials) laws.push_back(m.modulus * constitutiveMatrix<3>(m.poisson));
+  return laws;
+}
+
+/// Stress at an integration point.
+struct Sample {
+  Vec3 position;
+  Stress stress;
+};
+
+/// Stress is linear in a tetrahedron with straight edges: its value v_a at a corner follows from those at the
+/// four points, s_q = b (v_0 + v_1 + v_2 + v_3) + (a - b) v_q with a + 3 b = 1, so that both sums agree.
+Stress cornerValue(const std::array<Sample, 4>& samples, std::size_t corner) {
+  const Barycentric point = quadraturePoints()[0];
+  const double far = point.minCoeff();
+  const Stress sum = samples[0].stress + samples[1].stress + samples[2].stress + samples[3].stress;
+  return (samples[corner].stress - far * sum) / (point.maxCoeff() - far);
+}
+
+/// The image of a stress behind a plane of symmetry: shear with one index along its normal changes sign.
+void reflect(Vec3& position, Stress& stress, const StressMirror& mirror) {
+  position[mirror.axis] = 2 * mirror.at - position[mirror.axis];
+  constexpr std::array<std::array<int, 2>, 3> kShear{{{4, 5}, {3, 5}, {3, 4}}};  // of yz, xz, xy
+  for (const int s : kShear[static_cast<std::size_t>(mirror.axis)]) stress[s] = -stress[s];
+}
+
+}  // namespace
+
+std::array<double, 2> principalRange(const Stress& s) {
+  Eigen::SelfAdjointEigenSolver<Eigen::Matrix3d> eigen;
+  eigen.computeDirect(tensor(s), Eigen::EigenvaluesOnly);
+  return {eigen.eigenvalues()[2], eigen.eigenvalues()[0]};
+}
+
+double vonMises(const Stress& s) {
+  const double shear = s[3] * s[3] + s[4] * s[4] + s[5] * s[5];
+  const double a = s[0] - s[1];
+  const double b = s[1] - s[2];
+  const double c = s[2] - s[0];
+  return std::sqrt(0.5 * (a * a + b * b + c * c) + 3 * shear);
+}
+
+QuadraticTets::QuadraticTets(const TetMesh& mesh) {
+  std::vector<int> number(mesh.vertices.size(), -1);
+  for (const auto& t : mesh.tets) {
+    std::array<int, 10> tet{};
+    for (std::size_t i = 0; i < 4; ++i) {
+      int& n = number[static_cast<std::size_t>(t[i])];
+      if (n < 0) {
+        n = static_cast<int>(nodes_.size());
+        nodes_.push_back(mesh.vertices[static_cast<std::size_t>(t[i])]);
+      }
+      tet[i] = n;
+    }
+    tets_.push_back(tet);
+  }
+  corners_ = nodes_.size();
+  addEdgeNodes();
+  TetMesh renumbered{{nodes_.begin(), nodes_.begin() + static_cast<std::ptrdiff_t>(corners_)}, {}};
+  for (const auto& t : tets_) renumbered.tets.push_back({t[0], t[1], t[2], t[3]});
+  findSurface(renumbered);
+}
+
+void QuadraticTets::addEdgeNodes() {
+  std::unordered_map<std::uint64_t, int> middle;
+  middle.reserve(7 * corners_);
+  for (auto& t : tets_)
+    for (std::size_t e = 0; e < 6; ++e) {
+      const int a = std::min(t[kEdges[e][0]], t[kEdges[e][1]]);
+      const int b = std::max(t[kEdges[e][0]], t[kEdges[e][1]]);
+      const auto [entry, fresh] =
+          middle.try_emplace(static_cast<std::uint64_t>(a) << 32 | static_cast<std::uint32_t>(b),
+                             static_cast<int>(nodes_.size()));
+      if (fresh) {
+        nodes_.push_back(0.5 * (nodes_[static_cast<std::size_t>(a)] + nodes_[static_cast<std::size_t>(b)]));
+        edges_.push_back({a, b});
+      }
+      t[4 + e] = entry->second;
+    }
+}
+
+void QuadraticTets::findSurface(const TetMesh& mesh) {
+  std::unordered_map<std::uint64_t, int> middle;
+  for (std::size_t e = 0; e < edges_.size(); ++e)
+    middle[static_cast<std::uint64_t>(edges_[e][0]) << 32 | static_cast<std::uint32_t>(edges_[e][1])] =
+        static_cast<int>(corners_ + e);
+  const auto between = [&](int a, int b) {
+    return middle.at(static_cast<std::uint64_t>(std::min(a, b)) << 32 |
+                     static_cast<std::uint32_t>(std::max(a, b)));
+  };
+  for (const auto& t : mesh.boundary().triangles)
+    surface_.push_back({t[0], t[1], t[2], between(t[0], t[1]), between(t[1], t[2]), between(t[2], t[0])});
+}
+
+TriangleMesh QuadraticTets::surfaceTriangles() const {
+  TriangleMesh mesh{{nodes_.begin(), nodes_.begin() + static_cast<std::ptrdiff_t>(corners_)}, {}};
+  for (const auto& face : surface_) mesh.triangles.push_back({face[0], face[1], face[2]});
+  return mesh;
+}
+
+std::vector<double> QuadraticTets::volumes() const {
+  std::vector<double> volumes;
+  for (const auto& t : tets_) {
+    const auto at = [&](std::size_t i) -> const Vec3& { return nodes_[static_cast<std::size_t>(t[i])]; };
+    volumes.push_back(Cell(at(0), at(1), at(2), at(3)).volume);
+  }
+  return volumes;
+}
+
+double QuadraticTets::volume() const {
+  const std::vector<double> all = volumes();
+  return std::accumulate(all.begin(), all.end(), 0.0);
+}
+
+BlockMatrix<3, double> QuadraticTets::stiffness(const TetMaterials& materials,
+                                                const std::vector<std::uint8_t>& held) const {
+  const Incidence round(tets_, nodes_.size());
+  BlockMatrix<3, double> matrix;
+  matrix.rowStart.assign(nodes_.size() + 1, 0);
+  const auto neighbours = [&](std::size_t n) {
+    std::vector<int> columns;
+    for (std::size_t k = round.start[n]; k < round.start[n + 1]; ++k) {
+      const auto& t = tets_[static_cast<std::size_t>(round.tet[k])];
+      columns.insert(columns.end(), t.begin(), t.end());
+    }
+    std::sort(columns.begin(), columns.end());
+    columns.erase(std::unique(columns.begin(), columns.end()), columns.end());
+    return columns;
+  };
+  forEach(
+      nodes_.size(), [&](std::size_t n) { matrix.rowStart[n + 1] = neighbours(n).size(); }, kTetsPerBlock);
+  std::partial_sum(matrix.rowStart.begin(), matrix.rowStart.end(), matrix.rowStart.begin());
+  matrix.column.resize(matrix.rowStart.back());
+  matrix.block.assign(matrix.rowStart.back(), BlockMatrix<3, double>::Block::Zero());
+
+  // For isotropic material the 3 x 3 coupling of two shape functions follows from M = integral of grad N_a
+  // grad N_b^T:
+  //   K_ab = lambda M + mu M^T + mu trace(M) I.
+  struct Lame {
+    double lambda;
+    double mu;
+  };
+  std::vector<Lame> laws;  // in units of the first material's modulus
+  for (const Material& m : materials.materials) {
+    const double modulus = m.modulus / materials.materials.front().modulus;
+    laws.push_back(
+        {modulus * m.poisson / ((1 + m.poisson) * (1 - 2 * m.poisson)), 0.5 * modulus / (1 + m.poisson)});
+  }
+  const auto points = quadraturePoints();
+  forEach(
+      nodes_.size(),
+      [&](std::size_t n) {
+        const std::vector<int> columns = neighbours(n);
+        std::copy(columns.begin(), columns.end(),
+                  matrix.column.begin() + static_cast<std::ptrdiff_t>(matrix.rowStart[n]));
+        if (held[n] == 7) return;
+        for (std::size_t k = round.start[n]; k < round.start[n + 1]; ++k) {
+          const auto tet = static_cast<std::size_t>(round.tet[k]);
+          const auto& t = tets_[tet];
+          const auto [lambda, mu] = laws[materials.numberOf(tet)];
+          const auto at = [&](std::size_t i) -> const Vec3& {
+            return nodes_[static_cast<std::size_t>(t[i])];
+          };
+          const Cell cell(at(0), at(1), at(2), at(3));
+          std::array<Gradients, 4> gradients;
+          for (std::size_t q = 0; q < 4; ++q) gradients[q] = cell.gradients(points[q]);
+          const Eigen::Index a = round.local[k];
+          for (Eigen::Index b = 0; b < 10; ++b) {
+            const int column = t[static_cast<std::size_t>(b)];
+            const unsigned across = held[static_cast<std::size_t>(column)];
+            if (across == 7) continue;
+            Eigen::Matrix3d m = Eigen::Matrix3d::Zero();
+            for (const Gradients& g : gradients) m += g.row(a).transpose() * g.row(b);
+            m *= cell.volume / 4;
+            const auto entry = std::lower_bound(columns.begin(), columns.end(), column) - columns.begin();
+            Eigen::Matrix3d coupling =
+                lambda * m + mu * m.transpose() + mu * m.trace() * Eigen::Matrix3d::Identity();
+            for (int i = 0; i < 3; ++i) {
+              if (held[n] >> i & 1) coupling.row(i).setZero();
+              if (across >> i & 1) coupling.col(i).setZero();
+            }
+            matrix.block[matrix.rowStart[n] + static_cast<std::size_t>(entry)] += coupling;
+          }
+        }
+      },
+      kTetsPerBlock);
+  return matrix;
+}
+
+std::vector<double> QuadraticTets::internalForces(const TetMaterials& materials,
+                                                  std::span<const double> displacement) const {
+  const std::vector<Law> laws = lawsOf(materials);
+  const auto points = quadraturePoints();
+  std::vector<double> forces(3 * nodes_.size(), 0.0);
+  for (std::size_t k = 0; k < tets_.size(); ++k) {
+    const auto& t = tets_[k];
+    const Law& law = laws[materials.numberOf(k)];
+    const auto at = [&](std::size_t i) -> const Vec3& { return nodes_[static_cast<std::size_t>(t[i])]; };
+    const Cell cell(at(0), at(1), at(2), at(3));
+    const auto u = gathered(t, displacement);
+    Eigen::Matrix<double, 10, 3> f = Eigen::Matrix<double, 10, 3>::Zero();
+    for (const Barycentric& point : points) {
+      const Gradients g = cell.gradients(point);
+      f += cell.volume / 4 * g * tensor(stressAt(law, g, u));
+    }
+    for (Eigen::Index a = 0; a < 10; ++a)
+      for (Eigen::Index i = 0; i < 3; ++i)
+        forces[3 * static_cast<std::size_t>(t[static_cast<std::size_t>(a)]) + static_cast<std::size_t>(i)] +=
+            f(a, i);
+  }
+  return forces;
+}
+
+std::vector<double> QuadraticTets::cornerVolumes() const {
+  std::vector<double> share(corners_, 0.0);
+  for (const auto& t : tets_) {
+    const auto at = [&](std::size_t i) -> const Vec3& { return nodes_[static_cast<std::size_t>(t[i])]; };
+    const double volume = Cell(at(0), at(1), at(2), at(3)).volume;
+    for (std::size_t i = 0; i < 4; ++i) share[static_cast<std::size_t>(t[i])] += 0.25 * volume;
+  }
+  return share;
+}
+
+std::vector<MaterialStress> QuadraticTets::cornerStress(const TetMaterials& materials,
+                                                        std::span<const double> displacement,
+                                                        const std::vector<StressMirror>& mirrors) const {
+  const std::vector<Law> laws = lawsOf(materials);
+  const auto points = quadraturePoints();
+  std::vector<std::array<Sample, 4>> samples(tets_.size());
+  std::vector<double> volume(tets_.size());
+  forEach(
+      tets_.size(),
+      [&](std::size_t k) {
+        const auto& t = tets_[k];
+        const auto at = [&](std::size_t i) -> const Vec3& { return nodes_[static_cast<std::size_t>(t[i])]; };
+        const Cell cell(at(0), at(1), at(2), at(3));
+        const auto u = gathered(t, displacement);
+        volume[k] = cell.volume;
+        for (std::size_t q = 0; q < 4; ++q) {
+          Vec3 position = Vec3::Zero();
+          for (std::size_t i = 0; i < 4; ++i) position += points[q][static_cast<Eigen::Index>(i)] * at(i);
+          samples[k][q] = {position, stressAt(laws[materials.numberOf(k)], cell.gradients(points[q]), u)};
+        }
+      },
+      kTetsPerBlock);
+  const Incidence round(tets_, nodes_.size());
+  const auto appendRound = [&](std::size_t node, std::size_t material, std::vector<int>& patch) {
+    for (std::size_t k = round.start[node]; k < round.start[node + 1]; ++k)
+      if (materials.numberOf(static_cast<std::size_t>(round.tet[k])) == material)
+        patch.push_back(round.tet[k]);
+  };
+  const auto recovered = [&](std::size_t n, std::size_t material) -> MaterialStress {
+    std::vector<int> patch;
+    appendRound(n, material, patch);
+    std::vector<const StressMirror*> through;
+    for (const StressMirror& mirror : mirrors)
+      if (std::binary_search(mirror.nodes.begin(), mirror.nodes.end(), n)) through.push_back(&mirror);
+    const std::size_t images = std::size_t{1} << through.size();
+    constexpr std::size_t kFew = 10;  // a corner inside has some 24
+    if (images * patch.size() < kFew) {
+      const std::vector<int> own = patch;
+      for (const int k : own)
+        for (std::size_t i = 0; i < 4; ++i)
+          appendRound(static_cast<std::size_t>(tets_[static_cast<std::size_t>(k)][i]), material, patch);
+      std::sort(patch.begin(), patch.end());
+      patch.erase(std::unique(patch.begin(), patch.end()), patch.end());
+    }
+    double reach = 0;
+    for (const int k : patch)
+      for (const Sample& s : samples[static_cast<std::size_t>(k)])
+        reach = std::max(reach, (s.position - nodes_[n]).norm());
+    Eigen::Matrix4d normal = Eigen::Matrix4d::Zero();
+    Eigen::Matrix<double, 4, 6> right = Eigen::Matrix<double, 4, 6>::Zero();
+    for (const int k : patch)
+      for (const Sample& sample : samples[static_cast<std::size_t>(k)])
+        for (std::size_t image = 0; image < images; ++image) {
+          Sample s = sample;
+          for (std::size_t m = 0; m < through.size(); ++m)
+            if (image >> m & 1) reflect(s.position, s.stress, *through[m]);
+          Eigen::Vector4d terms;
+          terms << 1, (s.position - nodes_[n]) / reach;
+          normal += volume[static_cast<std::size_t>(k)] * terms * terms.transpose();
+          right += volume[static_cast<std::size_t>(k)] * terms * s.stress.transpose();
+        }
+    // A patch in one plane has no slope across it; a trace of regularisation leaves it flat there.
+    normal.diagonal().tail<3>().array() += 1e-13 * normal(0, 0);
+    MaterialStress result{normal.ldlt().solve(right).row(0).transpose(), material};
+    double sum = 0;
+    double total = 0;
+    for (std::size_t i = round.start[n]; i < round.start[n + 1]; ++i) {
+      const auto k = static_cast<std::size_t>(round.tet[i]);
+      if (materials.numberOf(k) != material) continue;
+      Stress here = cornerValue(samples[k], static_cast<std::size_t>(round.local[i]));
+      const double off = vonMises(here - result.stress);
+      sum += volume[k] * off * off;
+      total += volume[k];
+    }
+    result.spread = std::sqrt(sum / total);
+    return result;
+  };
+  std::vector<MaterialStress> stress(corners_);
+  forEach(
+      corners_,
+      [&](std::size_t n) {
+        std::vector<std::size_t> numbers;
+        for (std::size_t k = round.start[n]; k < round.start[n + 1]; ++k)
+          numbers.push_back(materials.numberOf(static_cast<std::size_t>(round.tet[k])));
+        std::sort(numbers.begin(), numbers.end());
+        numbers.erase(std::unique(numbers.begin(), numbers.end()), numbers.end());
+        double most = -1;
+        for (const std::size_t number : numbers) {
+          const MaterialStress own = recovered(n, number);
+          const double used = vonMises(own.stress) / materials.materials[number].strength;
+          if (used <= most) continue;
+          most = used;
+          stress[n] = own;
+        }
+      },
+      kTetsPerBlock);
+  return stress;
+}
+
+double QuadraticTets::recoveryGap(const TetMaterials& materials, std::span<const double> displacement,
+                                  const std::vector<MaterialStress>& recovered) const {
+  const std::vector<Law> laws = lawsOf(materials);
+  std::vector<Law> compliances;
+  for (const Law& law : laws) compliances.push_back(law.inverse());
+  const auto points = quadraturePoints();
+  return sumBlocks(
+      tets_.size(),
+      [&](std::size_t begin, std::size_t end) {
+        double sum = 0;
+        for (std::size_t k = begin; k < end; ++k) {
+          const auto& t = tets_[k];
+          const std::size_t material = materials.numberOf(k);
+          const auto own = [&](std::size_t i) -> const MaterialStress& {
+            return recovered[static_cast<std::size_t>(t[i])];
+          };
+          if (own(0).material != material || own(1).material != material || own(2).material != material ||
+              own(3).material != material)
+            continue;
+          const auto at = [&](std::size_t i) -> const Vec3& {
+            return nodes_[static_cast<std::size_t>(t[i])];
+          };
+          const Cell cell(at(0), at(1), at(2), at(3));
+          const auto u = gathered(t, displacement);
+          for (const Barycentric& point : points) {
+            Stress gap = -stressAt(laws[material], cell.gradients(point), u);
+            for (std::size_t i = 0; i < 4; ++i) gap += point[static_cast<Eigen::Index>(i)] * own(i).stress;
+            sum += cell.volume / 4 * gap.dot(compliances[material] * gap);
+          }
+        }
+        return sum;
+      },
+      kTetsPerBlock);
+}
+
+}  // namespace barelattice

@@ -1,0 +1,104 @@
+#include "element.hpp"
+
+#include <Eigen/Eigenvalues>
+#include <bit>
+#include <cmath>
+
+#include "barelattice/mechanics/material.hpp"
+
+namespace barelattice {
+
+namespace {
+
+/// Rows of the Voigt strain as (component, derivative) pairs.
+template <int D>
+constexpr auto shearPairs() {
+  if constexpr (D == 2)
+    return std::array<std::array<int, 2>, 1>{{{0, 1}}};
+  else
+    return std::array<std::array<int, 2>, 3>{{{1, 2}, {0, 2}, {0, 1}}};
+}
+
+/// Strain from corner displacements at a point of the unit cell, coordinates 0 to 1.
+template <int D>
+Eigen::Matrix<double, D*(D + 1) / 2, kCellDofs<D>> strainMatrix(const Point<D>& at) {
+  Eigen::Matrix<double, D*(D + 1) / 2, kCellDofs<D>> b;
+  b.setZero();
+  for (int corner = 0; corner < kCorners<D>; ++corner) {
+    Point<D> gradient;
+    for (int i = 0; i < D; ++i) {
+      gradient[i] = 1;
+      for (int j = 0; j < D; ++j) {
+        const bool far = corner >> j & 1;
+        if (j == i)
+          gradient[i] *= far ? 1 : -1;
+        else
+          gradient[i] *= far ? at[j] : 1 - at[j];
+      }
+    }
+    for (int i = 0; i < D; ++i) b(i, D * corner + i) = gradient[i];
+    int row = D;
+    for (const auto& [p, q] : shearPairs<D>()) {
+      b(row, D * corner + p) = gradient[q];
+      b(row, D * corner + q) = gradient[p];
+      ++row;
+    }
+  }
+  return b;
+}
+
+}  // namespace
+
+template <int D>
+CellMatrix<D> cellStiffness(double poisson) {
+  const auto c = constitutiveMatrix<D>(poisson);
+  const double offset = 0.5 / std::sqrt(3.0);
+  CellMatrix<D> k = CellMatrix<D>::Zero();
+  for (int g = 0; g < kCorners<D>; ++g) {
+    Point<D> at;
+    for (int i = 0; i < D; ++i) at[i] = 0.5 + (g >> i & 1 ? offset : -offset);
+    const auto b = strainMatrix<D>(at);
+    k += b.transpose() * c * b / kCorners<D>;
+  }
+  return 0.5 * (k + k.transpose());
+}
+
+template <int D>
+CellMatrix<D> transformedMatrix(const CellMatrix<D>& k) {
+  CellMatrix<D> w = CellMatrix<D>::Zero();
+  for (int m = 0; m < kCorners<D>; ++m)
+    for (int corner = 0; corner < kCorners<D>; ++corner)
+      for (int i = 0; i < D; ++i)
+        w(D * m + i, D * corner + i) = std::popcount(static_cast<unsigned>(m & corner)) % 2 ? -1 : 1;
+  // W W = 2^D, so B = W^-1 K W^-1 = W K W / 4^D.
+  return w * k * w / (kCorners<D> * kCorners<D>);
+}
+
+template <int D>
+TransformedStiffness<D>::TransformedStiffness(const CellMatrix<D>& stiffness) {
+  const CellMatrix<D> b = transformedMatrix<D>(stiffness);
+  for (int k = 0; k < kCorners<D>; ++k)
+    for (int i = 0; i < D; ++i)
+      for (int j = 0; j < D; ++j)
+        blocks[static_cast<std::size_t>(k)](i, j) = b(D * (k ^ 1 << i) + i, D * (k ^ 1 << j) + j);
+}
+
+template <int D>
+double scaledEigenvalueBound(const CellMatrix<D>& stiffness) {
+  const Eigen::Matrix<double, kCellDofs<D>, 1> scale = stiffness.diagonal().cwiseSqrt().cwiseInverse();
+  const CellMatrix<D> scaled = scale.asDiagonal() * stiffness * scale.asDiagonal();
+  return Eigen::SelfAdjointEigenSolver<CellMatrix<D>>(scaled, Eigen::EigenvaluesOnly)
+      .eigenvalues()
+      .maxCoeff();
+}
+
+template CellMatrix<2> cellStiffness<2>(double);
+template CellMatrix<3> cellStiffness<3>(double);
+template CellMatrix<2> transformedMatrix<2>(const CellMatrix<2>&);
+template CellMatrix<3> transformedMatrix<3>(const CellMatrix<3>&);
+template struct TransformedStiffness<2>;
+template struct TransformedStiffness<3>;
+template double scaledEigenvalueBound<2>(const CellMatrix<2>&);
+template double scaledEigenvalueBound<3>(const CellMatrix<3>&);
+
+}  // namespace barelattice

@@ -1,0 +1,87 @@
+#include "barelattice/voxels/attachment.hpp"
+
+#include <gmock/gmock.h>
+#include <gtest/gtest.h>
+
+#include "barelattice/base/error.hpp"
+#include "barelattice/grid/domain.hpp"
+#include "voxels/voxel_operator.hpp"
+
+namespace barelattice {
+namespace {
+
+using ::testing::HasSubstr;
+
+Face boreOf(const ShapePtr& shape, double radius, double spacing) {
+  FaceSelector selector;
+  selector.kind = Patch::Kind::cylinder;
+  selector.radius = radius;
+  return selectFace(*shape, selector, spacing);
+}
+
+TEST(Attachment, keepsTheResultantOfAForceOnACurvedFace) {
+  Regions regions;
+  const ShapePtr hole = makeCylinder({10, 8, -1}, {10, 8, 7}, 3.3);
+  regions.space = makeDifference(makeBox({0, 0, 0}, {20, 15, 6}), {hole});
+  const Domain<3> domain = sampleRegions<3>(regions, 1);
+  const Face face = boreOf(regions.space, 3.3, 0.25);
+  const Attachment<3> attachment(domain.grid, face);
+  EXPECT_NEAR(attachment.covered(), 1, 1e-12);
+  Forces f;
+  const Vec3 force(3, -5, 7);
+  attachment.addAction({force}, f);
+  const Resultant wanted = resultantOnFace(face, {force}, Vec3::Zero());
+  Resultant found;
+  for (std::size_t n = 0; n < domain.grid.nodeCount(); ++n) {
+    Vec3 nodal;
+    for (int i = 0; i < 3; ++i) nodal[i] = f[gridDof(domain.grid, n, i)];
+    found.force += nodal;
+    found.moment += domain.grid.nodePosition(n).cross(nodal);
+  }
+  EXPECT_LT((found.force - wanted.force).norm(), 1e-12 * force.norm());
+  EXPECT_LT((found.moment - wanted.moment).norm(), 1e-12 * wanted.moment.norm());
+  EXPECT_NEAR(wanted.moment.z(), 10 * -5 - 8 * 3, 1e-3 * 74) << "the bore's axis passes (10, 8)";
+}
+
+TEST(Attachment, holdsExactlyTheNodesOfAPlaneFaceOnTheGrid) {
+  Regions regions;
+  regions.space = makeBox({0, 0, 0}, {4, 3, 2});
+  const Domain<3> domain = sampleRegions<3>(regions, 0.5);
+  FaceSelector left;
+  left.direction = -Vec3::UnitX();
+  const auto nodes = Attachment<3>(domain.grid, selectFace(*regions.space, left, 0.125)).nodes();
+  EXPECT_EQ(nodes.size(), 7U * 5);
+  for (const std::size_t n : nodes) EXPECT_EQ(domain.grid.nodeIndex(n)[0], 0);
+}
+
+TEST(Attachment, averagesDisplacementsExactlyWhereTheyAreLinear) {
+  Regions regions;
+  regions.space = makeBox({0, 0, 0}, {4, 3, 2});
+  const Domain<3> domain = sampleRegions<3>(regions, 0.5);
+  FaceSelector right;
+  right.direction = Vec3::UnitX();
+  const Face face = selectFace(*regions.space, right, 0.1);
+  std::vector<double> u(3 * domain.grid.nodeCount());
+  for (std::size_t n = 0; n < domain.grid.nodeCount(); ++n) {
+    const Vec3 p = domain.grid.nodePosition(n);
+    u[gridDof(domain.grid, n, 0)] = p.x() + 2 * p.y();
+    u[gridDof(domain.grid, n, 1)] = p.z();
+    u[gridDof(domain.grid, n, 2)] = 1;
+  }
+  EXPECT_LT((Attachment<3>(domain.grid, face).meanDisplacement(u) - Vec3(7, 1, 1)).norm(), 1e-12);
+}
+
+TEST(Attachment, seesWhenNothingLiesBelow) {
+  Regions regions;
+  regions.space = makeBox({0, 0, 0}, {4, 3, 2});
+  const Domain<3> domain = sampleRegions<3>(regions, 0.5);
+  FaceSelector left;
+  left.direction = -Vec3::UnitX();
+  const Attachment<3> attachment(domain.grid, selectFace(*makeBox({30, 0, 0}, {31, 1, 1}), left, 0.2));
+  EXPECT_EQ(attachment.covered(), 0);
+  Forces f;
+  EXPECT_THROW(attachment.addAction({Vec3::UnitX()}, f), InputError);
+}
+
+}  // namespace
+}  // namespace barelattice
