@@ -97,7 +97,7 @@ void design(benchmark::State& state) {
   const LayoutProblem<3> problem = cantilever(grid, static_cast<int>(state.range(1)));
   OptimiseOptions options;
   options.maxIterations = static_cast<int>(state.range(2));
-  options.finalChange = 0;
+  options.continuation.finalChange = 0;
   int solverIterations = 0;
   double compliance = 0;
   double solveSeconds = 0;

@@ -19,6 +19,7 @@
 
 #include "barelattice/voxels/elastic_model.hpp"
 #include "layout.hpp"
+#include "voxels/element.hpp"
 
 namespace {
 
