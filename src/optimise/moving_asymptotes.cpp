@@ -116,26 +116,25 @@ Approximation approximate(std::span<const double> x, const AsymptotesProblem& pr
 
 /// Primal-dual interior point on the approximation (Svanberg 2007, section 5):
 ///   minimise  goal(x) + z + sum_i (c y_i + y_i^2 / 2)   subject to   g_i(x) - a_i z - y_i <= b_i.
-/// Multipliers: lambda of the limits, xi and eta of the bounds on x, mu of y >= 0, zeta of z >= 0; slacks s.
+/// Multipliers: lambda of the limits, xi and eta of the bounds on x, mu of y >= 0, zeta of z >= 0; slacks s
+/// of the limits. With slope_j = d(goal + lambda^T g)/dx_j and a relaxation e that is lowered step by step,
+/// at the solution
+///   slope_j - xi_j + eta_j = 0,   c + y_i - mu_i - lambda_i = 0,   1 - zeta - a^T lambda = 0,
+///   g_i - a_i z - y_i + s_i - b_i = 0,
+///   xi_j (x_j - least_j) = eta_j (most_j - x_j) = mu_i y_i = lambda_i s_i = zeta z = e,
+/// and all but x are positive.
 class InteriorPoint {
  public:
   explicit InteriorPoint(const Approximation& problem)
-      : f_(problem),
-        n_(problem.low.size()),
-        m_(problem.b.size()),
-        x_(n_),
-        xi_(n_),
-        eta_(n_),
-        dx_(n_),
-        dxi_(n_),
-        deta_(n_) {
+      : f_(problem), n_(problem.low.size()), m_(problem.b.size()) {
+    for (auto* v : {&now_.x, &now_.xi, &now_.eta}) v->resize(n_);
     forEach(n_, [&](std::size_t j) {
-      x_[j] = 0.5 * (f_.least[j] + f_.most[j]);
-      xi_[j] = std::max(1.0, 1 / (x_[j] - f_.least[j]));
-      eta_[j] = std::max(1.0, 1 / (f_.most[j] - x_[j]));
+      now_.x[j] = 0.5 * (f_.least[j] + f_.most[j]);
+      now_.xi[j] = std::max(1.0, 1 / (now_.x[j] - f_.least[j]));
+      now_.eta[j] = std::max(1.0, 1 / (f_.most[j] - now_.x[j]));
     });
-    y_ = lambda_ = s_ = Eigen::VectorXd::Ones(m_);
-    mu_ = Eigen::VectorXd::Constant(m_, std::max(1.0, 0.5 * kPenalty));
+    now_.y = now_.lambda = now_.s = Eigen::VectorXd::Ones(m_);
+    now_.mu = Eigen::VectorXd::Constant(m_, std::max(1.0, 0.5 * kPenalty));
   }
 
   std::vector<double> solve() {
@@ -144,10 +143,16 @@ class InteriorPoint {
     for (double relaxation = 1; relaxation > kLast; relaxation *= 0.1)
       for (int step = 0; step < kMostSteps && residual(relaxation).most > 0.9 * relaxation; ++step)
         advance(relaxation);
-    return x_;
+    return now_.x;
   }
 
  private:
+  struct Unknowns {
+    std::vector<double> x, xi, eta;
+    Eigen::VectorXd y, lambda, mu, s;
+    double z = 1;
+    double zeta = 1;
+  };
   struct Norm {
     double most;
     double square;
@@ -157,11 +162,11 @@ class InteriorPoint {
   double q(std::size_t j) const { return combined(f_.q, j); }
   double combined(const std::vector<std::vector<double>>& rows, std::size_t j) const {
     double value = rows[0][j];
-    for (Eigen::Index i = 0; i < m_; ++i) value += lambda_[i] * rows[static_cast<std::size_t>(i) + 1][j];
+    for (Eigen::Index i = 0; i < m_; ++i) value += now_.lambda[i] * rows[static_cast<std::size_t>(i) + 1][j];
     return value;
   }
-  double above(std::size_t j) const { return f_.high[j] - x_[j]; }
-  double below(std::size_t j) const { return x_[j] - f_.low[j]; }
+  double above(std::size_t j) const { return f_.high[j] - now_.x[j]; }
+  double below(std::size_t j) const { return now_.x[j] - f_.low[j]; }
   /// d(goal + lambda g)/dx_j
   double slope(std::size_t j) const { return p(j) / (above(j) * above(j)) - q(j) / (below(j) * below(j)); }
   /// dg_i/dx_j
@@ -177,16 +182,17 @@ class InteriorPoint {
   Norm residual(double relaxation) const {
     Eigen::VectorXd small(4 * m_ + 2);
     for (Eigen::Index i = 0; i < m_; ++i) {
-      small[i] = kPenalty + y_[i] - mu_[i] - lambda_[i];
-      small[m_ + i] = limit(i) - f_.a[i] * z_ - y_[i] + s_[i] - f_.b[i];
-      small[2 * m_ + i] = mu_[i] * y_[i] - relaxation;
-      small[3 * m_ + i] = lambda_[i] * s_[i] - relaxation;
+      small[i] = kPenalty + now_.y[i] - now_.mu[i] - now_.lambda[i];
+      small[m_ + i] = limit(i) - f_.a[i] * now_.z - now_.y[i] + now_.s[i] - f_.b[i];
+      small[2 * m_ + i] = now_.mu[i] * now_.y[i] - relaxation;
+      small[3 * m_ + i] = now_.lambda[i] * now_.s[i] - relaxation;
     }
-    small[4 * m_] = 1 - zeta_ - f_.a.dot(lambda_);
-    small[4 * m_ + 1] = zeta_ * z_ - relaxation;
+    small[4 * m_] = 1 - now_.zeta - f_.a.dot(now_.lambda);
+    small[4 * m_ + 1] = now_.zeta * now_.z - relaxation;
     const auto parts = [&](std::size_t j) {
-      return std::array<double, 3>{slope(j) - xi_[j] + eta_[j], xi_[j] * (x_[j] - f_.least[j]) - relaxation,
-                                   eta_[j] * (f_.most[j] - x_[j]) - relaxation};
+      return std::array<double, 3>{slope(j) - now_.xi[j] + now_.eta[j],
+                                   now_.xi[j] * (now_.x[j] - f_.least[j]) - relaxation,
+                                   now_.eta[j] * (f_.most[j] - now_.x[j]) - relaxation};
     };
     const double square = sum(n_, [&](std::size_t j) {
       const auto r = parts(j);
@@ -199,86 +205,111 @@ class InteriorPoint {
     return {std::max(most, small.cwiseAbs().maxCoeff()), square + small.squaredNorm()};
   }
 
-  /// One Newton step, shortened until everything stays positive and the residual falls.
-  void advance(double relaxation) {
-    const double before = residual(relaxation).square;
-    std::vector<double> rx(n_), dd(n_);  // right-hand side and diagonal of the x rows
+  /// The Newton step from where it stands. The last row of conditions, made linear, gives
+  ///   dxi_j = -xi_j + (e - xi_j dx_j) / (x_j - least_j),   deta_j = -eta_j + (e + eta_j dx_j) / (most_j -
+  ///   x_j), dmu_i = -mu_i + (e - mu_i dy_i) / y_i,   ds_i = -s_i + (e - s_i dlambda_i) / lambda_i, dzeta =
+  ///   -zeta + (e - zeta dz) / z;
+  /// put into the first two, with G_ij = dg_i/dx_j,
+  ///   D_j dx_j = -r_j - sum_i G_ij dlambda_i,   E_i dy_i = dlambda_i - t_i,
+  ///   D_j = dslope_j/dx_j + xi_j / (x_j - least_j) + eta_j / (most_j - x_j),   E_i = 1 + mu_i / y_i,
+  ///   r_j = slope_j - e / (x_j - least_j) + e / (most_j - x_j),   t_i = c + y_i - lambda_i - e / y_i,
+  /// and all that put into the others leaves m + 1 equations:
+  ///   sum_k (sum_j G_ij G_kj / D_j) dlambda_k + (s_i / lambda_i + 1 / E_i) dlambda_i + a_i dz
+  ///     = g_i - a_i z - y_i - b_i + e / lambda_i + t_i / E_i - sum_j G_ij r_j / D_j,
+  ///   a^T dlambda - (zeta / z) dz = 1 - a^T lambda - e / z.
+  Unknowns newtonStep(double relaxation) const {
+    std::vector<double> r(n_), d(n_);
     forEach(n_, [&](std::size_t j) {
-      const double toLeast = x_[j] - f_.least[j];
-      const double toMost = f_.most[j] - x_[j];
-      rx[j] = slope(j) - relaxation / toLeast + relaxation / toMost;
-      dd[j] = 2 * (p(j) / std::pow(above(j), 3) + q(j) / std::pow(below(j), 3)) + xi_[j] / toLeast +
-              eta_[j] / toMost;
+      const double toLeast = now_.x[j] - f_.least[j];
+      const double toMost = f_.most[j] - now_.x[j];
+      r[j] = slope(j) - relaxation / toLeast + relaxation / toMost;
+      d[j] = 2 * (p(j) / std::pow(above(j), 3) + q(j) / std::pow(below(j), 3)) + now_.xi[j] / toLeast +
+             now_.eta[j] / toMost;
     });
-    const Eigen::VectorXd ry = (kPenalty + y_.array() - lambda_.array() - relaxation / y_.array()).matrix();
-    const Eigen::VectorXd dy = (1 + mu_.array() / y_.array()).matrix();
+    const Eigen::VectorXd t =
+        (kPenalty + now_.y.array() - now_.lambda.array() - relaxation / now_.y.array()).matrix();
+    const Eigen::VectorXd e = (1 + now_.mu.array() / now_.y.array()).matrix();
     Eigen::MatrixXd system = Eigen::MatrixXd::Zero(m_ + 1, m_ + 1);
     Eigen::VectorXd right(m_ + 1);
     for (Eigen::Index i = 0; i < m_; ++i) {
-      const double rl = limit(i) - f_.a[i] * z_ - y_[i] - f_.b[i] + relaxation / lambda_[i];
-      right[i] =
-          rl + ry[i] / dy[i] - sum(n_, [&](std::size_t j) { return limitSlope(i, j) * rx[j] / dd[j]; });
+      const double rl = limit(i) - f_.a[i] * now_.z - now_.y[i] - f_.b[i] + relaxation / now_.lambda[i];
+      right[i] = rl + t[i] / e[i] - sum(n_, [&](std::size_t j) { return limitSlope(i, j) * r[j] / d[j]; });
       for (Eigen::Index k = 0; k <= i; ++k)
         system(i, k) = system(k, i) =
-            sum(n_, [&](std::size_t j) { return limitSlope(i, j) * limitSlope(k, j) / dd[j]; });
-      system(i, i) += s_[i] / lambda_[i] + 1 / dy[i];
+            sum(n_, [&](std::size_t j) { return limitSlope(i, j) * limitSlope(k, j) / d[j]; });
+      system(i, i) += now_.s[i] / now_.lambda[i] + 1 / e[i];
       system(i, m_) = system(m_, i) = f_.a[i];
     }
-    system(m_, m_) = -zeta_ / z_;
-    right[m_] = 1 - f_.a.dot(lambda_) - relaxation / z_;
+    system(m_, m_) = -now_.zeta / now_.z;
+    right[m_] = 1 - f_.a.dot(now_.lambda) - relaxation / now_.z;
     const Eigen::VectorXd solution = system.partialPivLu().solve(right);
-    const Eigen::VectorXd dLambda = solution.head(m_);
-    const double dz = solution[m_];
+
+    Unknowns step;
+    step.lambda = solution.head(m_);
+    step.z = solution[m_];
+    for (auto* v : {&step.x, &step.xi, &step.eta}) v->resize(n_);
     forEach(n_, [&](std::size_t j) {
       double coupling = 0;
-      for (Eigen::Index i = 0; i < m_; ++i) coupling += limitSlope(i, j) * dLambda[i];
-      dx_[j] = -(rx[j] + coupling) / dd[j];
-      const double toLeast = x_[j] - f_.least[j];
-      const double toMost = f_.most[j] - x_[j];
-      dxi_[j] = -xi_[j] + (relaxation - xi_[j] * dx_[j]) / toLeast;
-      deta_[j] = -eta_[j] + (relaxation + eta_[j] * dx_[j]) / toMost;
+      for (Eigen::Index i = 0; i < m_; ++i) coupling += limitSlope(i, j) * step.lambda[i];
+      step.x[j] = -(r[j] + coupling) / d[j];
+      const double toLeast = now_.x[j] - f_.least[j];
+      const double toMost = f_.most[j] - now_.x[j];
+      step.xi[j] = -now_.xi[j] + (relaxation - now_.xi[j] * step.x[j]) / toLeast;
+      step.eta[j] = -now_.eta[j] + (relaxation + now_.eta[j] * step.x[j]) / toMost;
     });
-    const Eigen::VectorXd dyStep = ((dLambda - ry).array() / dy.array()).matrix();
-    const Eigen::VectorXd dMu =
-        (-mu_.array() + (relaxation - mu_.array() * dyStep.array()) / y_.array()).matrix();
-    const Eigen::VectorXd dS =
-        (-s_.array() + (relaxation - s_.array() * dLambda.array()) / lambda_.array()).matrix();
-    const double dZeta = -zeta_ + (relaxation - zeta_ * dz) / z_;
+    step.y = ((step.lambda - t).array() / e.array()).matrix();
+    step.mu = (-now_.mu.array() + (relaxation - now_.mu.array() * step.y.array()) / now_.y.array()).matrix();
+    step.s = (-now_.s.array() + (relaxation - now_.s.array() * step.lambda.array()) / now_.lambda.array())
+                 .matrix();
+    step.zeta = -now_.zeta + (relaxation - now_.zeta * step.z) / now_.z;
+    return step;
+  }
 
-    constexpr double kShy = 1.01;  // how much short of the boundary a step stops
+  /// The largest share of a step, up to all of it, that leaves everything positive.
+  double longest(const Unknowns& step) const {
+    constexpr double kShy = 1.01;  // how much short of the boundary it ends
     double over = 1;
     const auto account = [&](double change, double value) { over = std::max(over, -kShy * change / value); };
     for (Eigen::Index i = 0; i < m_; ++i) {
-      account(dyStep[i], y_[i]);
-      account(dLambda[i], lambda_[i]);
-      account(dMu[i], mu_[i]);
-      account(dS[i], s_[i]);
+      account(step.y[i], now_.y[i]);
+      account(step.lambda[i], now_.lambda[i]);
+      account(step.mu[i], now_.mu[i]);
+      account(step.s[i], now_.s[i]);
     }
-    account(dz, z_);
-    account(dZeta, zeta_);
-    over =
-        std::max(over, largest(n_, [&](std::size_t j) {
-                   return kShy * std::max({-dxi_[j] / xi_[j], -deta_[j] / eta_[j],
-                                           -dx_[j] / (x_[j] - f_.least[j]), dx_[j] / (f_.most[j] - x_[j])});
-                 }));
+    account(step.z, now_.z);
+    account(step.zeta, now_.zeta);
+    over = std::max(over, largest(n_, [&](std::size_t j) {
+                      return kShy * std::max({-step.xi[j] / now_.xi[j], -step.eta[j] / now_.eta[j],
+                                              -step.x[j] / (now_.x[j] - f_.least[j]),
+                                              step.x[j] / (f_.most[j] - now_.x[j])});
+                    }));
+    return 1 / over;
+  }
 
-    const std::vector<double> x0 = x_, xi0 = xi_, eta0 = eta_;
-    const Eigen::VectorXd y0 = y_, lambda0 = lambda_, mu0 = mu_, s0 = s_;
-    const double z0 = z_, zeta0 = zeta_;
-    double length = 1 / over;
+  /// Goes a share of a step from where it stood.
+  void go(const Unknowns& from, const Unknowns& step, double share) {
+    forEach(n_, [&](std::size_t j) {
+      now_.x[j] = from.x[j] + share * step.x[j];
+      now_.xi[j] = from.xi[j] + share * step.xi[j];
+      now_.eta[j] = from.eta[j] + share * step.eta[j];
+    });
+    now_.y = from.y + share * step.y;
+    now_.lambda = from.lambda + share * step.lambda;
+    now_.mu = from.mu + share * step.mu;
+    now_.s = from.s + share * step.s;
+    now_.z = from.z + share * step.z;
+    now_.zeta = from.zeta + share * step.zeta;
+  }
+
+  /// One Newton step, shortened until everything stays positive and the residual falls.
+  void advance(double relaxation) {
+    const double before = residual(relaxation).square;
+    const Unknowns step = newtonStep(relaxation);
+    const Unknowns from = now_;
+    double share = longest(step);
     constexpr int kMostHalvings = 50;
-    for (int halving = 0; halving < kMostHalvings; ++halving, length *= 0.5) {
-      forEach(n_, [&](std::size_t j) {
-        x_[j] = x0[j] + length * dx_[j];
-        xi_[j] = xi0[j] + length * dxi_[j];
-        eta_[j] = eta0[j] + length * deta_[j];
-      });
-      y_ = y0 + length * dyStep;
-      lambda_ = lambda0 + length * dLambda;
-      mu_ = mu0 + length * dMu;
-      s_ = s0 + length * dS;
-      z_ = z0 + length * dz;
-      zeta_ = zeta0 + length * dZeta;
+    for (int halving = 0; halving < kMostHalvings; ++halving, share *= 0.5) {
+      go(from, step, share);
       if (residual(relaxation).square < before) break;
     }
   }
@@ -286,11 +317,7 @@ class InteriorPoint {
   const Approximation& f_;
   std::size_t n_;
   Eigen::Index m_;
-  std::vector<double> x_, xi_, eta_;
-  std::vector<double> dx_, dxi_, deta_;
-  Eigen::VectorXd y_, lambda_, mu_, s_;
-  double z_ = 1;
-  double zeta_ = 1;
+  Unknowns now_;
 };
 
 }  // namespace

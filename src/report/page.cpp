@@ -323,70 +323,91 @@ void addReactions(const json& c, const std::string& which, const std::string& bo
   }
 }
 
+using Rows = std::vector<std::vector<std::string>>;
+
+/// What a case comes to in a body.
+/// @param predicted the same case of the layout; null for other bodies than the part.
+std::vector<std::string> caseRow(const json& c, const std::string& which, const std::string& body,
+                                 const json* predicted, bool severalMaterials) {
+  const double found = c["compliance_J"].get<double>();
+  const bool known = predicted && (*predicted)["compliance_J"].is_number();
+  const double expected = known ? (*predicted)["compliance_J"].get<double>() : found;
+  return {which,
+          body,
+          predicted ? figureText(*predicted, "compliance_J") : "",
+          predicted ? figureText(*predicted, "black_and_white_J") : "",
+          withError(c["compliance_J"], c["compliance_error_J"]),
+          known ? fmt::format("{:+.1f} %", std::round(1000 * (found / expected - 1)) / 10 + 0.0) : "",
+          text(c["largest_displacement_mm"]),
+          withError(c["judged_von_mises_MPa"], c["judged_von_mises_error_MPa"]),
+          text(c["peak_von_mises_MPa"]),
+          text(c["tension_MPa"]),
+          text(c["compression_MPa"]),
+          withError(c["safety_factor"], c["safety_factor_error"]) +
+              (severalMaterials ? " in " + escaped(c["judged_in"].get<std::string>()) : "")};
+}
+
+std::vector<std::string> percentilesRow(const json& c, const std::string& which, const std::string& body) {
+  std::vector<std::string> row{which, body};
+  for (const char* p : {"50", "90", "99", "99.9"}) row.push_back(text(c["percentiles_MPa"][p]));
+  row.push_back(vectorText(c["judged_at_mm"]));
+  row.push_back(vectorText(c["peak_at_mm"]));
+  return row;
+}
+
+void addMotions(const json& c, const std::string& which, const std::string& body, Rows& rows) {
+  // Of a held face only nodes beyond its edge move, by next to nothing.
+  const double held = 2e-3 * c["largest_displacement_mm"].get<double>();
+  for (const auto& [face, u] : c["face_displacement_mm"].items()) {
+    const Vec3 v(u[0].get<double>(), u[1].get<double>(), u[2].get<double>());
+    if (v.norm() > held)
+      rows.push_back({which, body, escaped(face), vectorText(v),
+                      withError(v.norm(), c["face_displacement_error_mm"][face])});
+  }
+}
+
+std::vector<std::string> meshRow(const json& b, const std::string& body) {
+  std::string places;
+  for (const json& at : b["worst_elements_at_mm"]) places += (places.empty() ? "" : "<br>") + vectorText(at);
+  return {body,
+          text(b["mass_kg"]),
+          fmt::format("{}", b["tetrahedra"].get<int>()),
+          fmt::format("{}", b["coarse_tetrahedra"].get<int>()),
+          fmt::format("{:.1f} to {:.1f}", b["smallest_angle_deg"].get<double>(),
+                      b["largest_angle_deg"].get<double>()),
+          angleDrawing(b["least_angles_by_ten_degrees"], b["tetrahedra"].get<double>()),
+          places,
+          b.contains("surface_gap_mm")
+              ? fmt::format("mean {:.3f}, largest {:.3f} at ({})", b["surface_gap_mm"]["mean"].get<double>(),
+                            b["surface_gap_mm"]["largest"].get<double>(),
+                            vectorText(b["surface_gap_mm"]["largest_at_mm"]))
+              : "",
+          b.contains("volume_difference")
+              ? fmt::format("{:+.2f} %", 100 * b["volume_difference"].get<double>())
+              : ""};
+}
+
 std::string bodyTables(const Job& job, const json& results) {
   const auto bodies = bodiesOf(results);
   if (bodies.empty()) return {};
   const bool designed = results.contains("optimise") && results["optimise"].contains("cases");
-  const json* predicted = designed ? &results["optimise"]["cases"] : nullptr;
-  std::vector<std::vector<std::string>> rows, moved, reactions, meshes, percentiles;
+  Rows found, moved, reactions, meshes, percentiles;
   for (std::size_t k = 0; k < job.cases.size(); ++k)
     for (const auto& [name, body] : bodies) {
       const json& c = (*body)["cases"][k];
       const std::string which = escaped(c["name"].get<std::string>());
-      const double found = c["compliance_J"].get<double>();
-      const bool part = name == "the part" && predicted;
-      const bool known = part && (*predicted)[k]["compliance_J"].is_number();
-      const double expected = known ? (*predicted)[k]["compliance_J"].get<double>() : found;
-      rows.push_back(
-          {which, name, part ? figureText((*predicted)[k], "compliance_J") : "",
-           part ? figureText((*predicted)[k], "black_and_white_J") : "",
-           withError(c["compliance_J"], c["compliance_error_J"]),
-           known ? fmt::format("{:+.1f} %", std::round(1000 * (found / expected - 1)) / 10 + 0.0) : "",
-           text(c["largest_displacement_mm"]),
-           withError(c["judged_von_mises_MPa"], c["judged_von_mises_error_MPa"]),
-           text(c["peak_von_mises_MPa"]), text(c["tension_MPa"]), text(c["compression_MPa"]),
-           withError(c["safety_factor"], c["safety_factor_error"]) +
-               (job.brief.regions.empty() ? "" : " in " + escaped(c["judged_in"].get<std::string>()))});
-      std::vector<std::string> shares{which, name};
-      for (const char* p : {"50", "90", "99", "99.9"}) shares.push_back(text(c["percentiles_MPa"][p]));
-      shares.push_back(vectorText(c["judged_at_mm"]));
-      shares.push_back(vectorText(c["peak_at_mm"]));
-      percentiles.push_back(shares);
-      // Of a held face only nodes beyond its edge move, by next to nothing.
-      const double held = 2e-3 * c["largest_displacement_mm"].get<double>();
-      for (const auto& [face, u] : c["face_displacement_mm"].items()) {
-        const Vec3 v(u[0].get<double>(), u[1].get<double>(), u[2].get<double>());
-        if (v.norm() > held)
-          moved.push_back({which, name, escaped(face), vectorText(v),
-                           withError(v.norm(), c["face_displacement_error_mm"][face])});
-      }
+      const json* predicted = designed && name == "the part" ? &results["optimise"]["cases"][k] : nullptr;
+      found.push_back(caseRow(c, which, name, predicted, !job.brief.regions.empty()));
+      percentiles.push_back(percentilesRow(c, which, name));
+      addMotions(c, which, name, moved);
       addReactions(c, which, name, reactions);
     }
-  for (const auto& [name, body] : bodies) {
-    const json& b = *body;
-    std::string places;
-    for (const json& at : b["worst_elements_at_mm"])
-      places += (places.empty() ? "" : "<br>") + vectorText(at);
-    meshes.push_back(
-        {name, text(b["mass_kg"]), fmt::format("{}", b["tetrahedra"].get<int>()),
-         fmt::format("{}", b["coarse_tetrahedra"].get<int>()),
-         fmt::format("{:.1f} to {:.1f}", b["smallest_angle_deg"].get<double>(),
-                     b["largest_angle_deg"].get<double>()),
-         angleDrawing(b["least_angles_by_ten_degrees"], b["tetrahedra"].get<double>()), places,
-         b.contains("surface_gap_mm")
-             ? fmt::format("mean {:.3f}, largest {:.3f} at ({})", b["surface_gap_mm"]["mean"].get<double>(),
-                           b["surface_gap_mm"]["largest"].get<double>(),
-                           vectorText(b["surface_gap_mm"]["largest_at_mm"]))
-             : "",
-         b.contains("volume_difference")
-             ? fmt::format("{:+.2f} %", 100 * b["volume_difference"].get<double>())
-             : ""});
-  }
+  for (const auto& [name, body] : bodies) meshes.push_back(meshRow(*body, name));
   std::string html =
       "<h2>Cases</h2>" + table({"case", "body", "compliance predicted, J", "read black and white, J",
                                 "found, J", "difference", "largest displacement, mm", "von Mises, MPa",
                                 "peak anywhere, MPa", "tension, MPa", "compression, MPa", "safety factor"},
-                               rows);
+                               found);
   html += fmt::format(
       "<p class=\"note\">Predicted: by the optimiser, on the voxel layout. Found: on ten-node tetrahedra, "
       "fine mesh. &plusmn;: estimated error, the larger of what two meshes differ by and what their "

@@ -2,6 +2,10 @@
 
 #include <fmt/format.h>
 
+#include <algorithm>
+#include <cmath>
+#include <optional>
+
 #include "barelattice/base/file.hpp"
 #include "barelattice/base/quantity.hpp"
 #include "barelattice/base/stopwatch.hpp"
@@ -20,6 +24,7 @@ namespace {
 using nlohmann::json;
 
 constexpr double kMm = kMillimetresPerMetre;
+constexpr double kCubicMm = kMm * kMm * kMm;
 
 /// Lattice of the exported surface in voxels: fine enough for members of three voxels, coarse enough to
 /// print.
@@ -27,6 +32,87 @@ constexpr double kSurfaceSpacing = 1.0;
 
 /// Lattice an outline is traced on, in voxels: finer than a surface, because it costs little.
 constexpr double kOutlineSpacing = 0.5;
+
+/// The exported solid does not hold the faces of bonded parts.
+bool onBondedPart(const Job& job, const std::string& face) {
+  return std::any_of(job.brief.regions.begin(), job.brief.regions.end(),
+                     [&](const BriefRegion& r) { return r.bonded && r.shape == job.brief.face(face).shape; });
+}
+
+void writeSolid(const Job& job, const std::filesystem::path& folder, const Solid& solid) {
+  const TriangleMesh written = solid.surface.moved(-solid.origin);
+  writeStl(folder / "solid.stl", written);
+  for (const MeshFormat format : job.brief.formats)
+    writeMesh(folder / ("solid." + meshFormatNames()[static_cast<std::size_t>(format)]), written, format);
+  if (job.flat()) writeFile(folder / "outline.svg", outlineSvg(solid.outline, job.brief.title));
+}
+
+/// What enters the bores of the brief's faces, and passes over the bosses.
+json boresOf(const Job& job, const Solid& solid) {
+  json bores = json::array();
+  for (const NamedFace& face : job.faces)
+    for (const Patch& patch : face.face.patches) {
+      if (patch.kind != Patch::Kind::cylinder || onBondedPart(job, face.name)) continue;
+      const std::optional<Fit> fit = fitOf(solid.surface, patch, 0.2 * solid.spacing);
+      bores.push_back({{"face", face.name},
+                       {"diameter_mm", 2 * patch.radius * kMm},
+                       {"hole", fit && fit->hole},
+                       {"fits_mm", fit ? json(fit->diameter * kMm) : json(nullptr)}});
+    }
+  return bores;
+}
+
+/// What people should know of a solid before they use it.
+/// @param wanted volume, m3; nothing where the volume was let go.
+std::vector<std::string> warningsOf(const Job& job, const Solid& solid, std::optional<double> wanted) {
+  std::vector<std::string> warnings;
+  if (solid.pieces > 1 && !job.regions.hasBonded())  // those may be what joins them
+    warnings.push_back(
+        fmt::format("the solid falls into {} pieces: a keep is not connected with the rest", solid.pieces));
+  const double off = wanted ? solid.volume / *wanted - 1 : 0;
+  if (std::abs(off) > job.brief.solid.volumeTolerance)
+    warnings.push_back(
+        fmt::format("the mass is {:+.2g} % off the target: no threshold comes nearer, the volume "
+                    "jumps there, where a bar joins or parts",
+                    100 * off));
+  if (solid.faces.missing > 0)
+    warnings.push_back(fmt::format(
+        "the solid misses {:.3g} mm2 of the faces of space, keeps and clears, by up to {:.3g} mm round {}: "
+        "they are too thin there for its lattice of {:.3g} mm",
+        solid.faces.missing * kMm * kMm, solid.faces.largest * kMm, placeText(solid.faces.largestAt),
+        solid.spacing * kMm));
+  const double member = job.brief.smallestMember;
+  if (solid.dropped.largest > member * member * member)
+    warnings.push_back(fmt::format("a loose piece of {:.3g} mm3 was dropped: more than a crumb",
+                                   solid.dropped.largest * kCubicMm));
+  return warnings;
+}
+
+/// What results.json tells of the surface itself.
+json figuresOf(const Job& job, const Solid& solid) {
+  json figures = {{"threshold", solid.threshold},
+                  {"spacing_mm", solid.spacing * kMm},
+                  {"volume_mm3", solid.volume * kCubicMm},
+                  {"triangles_before", solid.trianglesBefore},
+                  {"triangles", solid.surface.triangles.size()},
+                  {"reduction_deviation_mm", solid.deviation * kMm},
+                  {"surface", solid.defects.text()},
+                  {"pieces", solid.pieces},
+                  {"dropped_pieces", solid.dropped.pieces},
+                  {"dropped_volume_mm3", solid.dropped.volume * kCubicMm},
+                  {"filled_voids", solid.cleanedUp.voids},
+                  {"filled_volume_mm3", solid.cleanedUp.voidVolume * kMm * kMm *
+                                            (job.flat() ? job.brief.sheet->thickness * kMm : kMm)},
+                  {"exact_faces",
+                   {{"triangles", solid.faces.triangles},
+                    {"largest_distance_mm", solid.faces.largest * kMm},
+                    {"largest_at_mm", vectorJson(solid.faces.largestAt, kMm)},
+                    {"missing_mm2", solid.faces.missing * kMm * kMm}}},
+                  {"bores", boresOf(job, solid)}};
+  if (job.flat()) figures["outline_corners"] = solid.outline.corners();
+  if (!solid.origin.isZero()) figures["files_count_from_mm"] = vectorJson(solid.origin, kMm);
+  return figures;
+}
 
 }  // namespace
 
@@ -46,13 +132,6 @@ double JobRun::wantedVolume() const {
   const std::vector<double> density = layoutFile().density();
   return overCells(job_, [&](const auto& domain, std::size_t c) {
     return density[c] * (domain.fill[c] - domain.bonded[c]) * domain.cellVolume();
-  });
-}
-
-/// The exported solid does not hold the faces of bonded parts.
-bool JobRun::onBondedPart(const std::string& face) const {
-  return std::any_of(job_.brief.regions.begin(), job_.brief.regions.end(), [&](const BriefRegion& r) {
-    return r.bonded && r.shape == job_.brief.face(face).shape;
   });
 }
 
@@ -80,77 +159,25 @@ void JobRun::solid(bool fresh) {
                    "look at the layout; give more mass, or a lower threshold in [solid]");
   if (!solid.defects.sound())
     throw RunError("the surface of the solid has defects: " + solid.defects.text(), "try another voxel size");
-  const TriangleMesh written = solid.surface.moved(-solid.origin);
-  writeStl(folder_ / "solid.stl", written);
-  for (const MeshFormat format : job_.brief.formats)
-    writeMesh(folder_ / ("solid." + meshFormatNames()[static_cast<std::size_t>(format)]), written, format);
-  if (job_.flat()) writeFile(folder_ / "outline.svg", outlineSvg(solid.outline, job_.brief.title));
+  writeSolid(job_, folder_, solid);
+  const std::vector<std::string> warnings =
+      warningsOf(job_, solid, options.keepVolume ? std::optional(wanted) : std::nullopt);
   const double mass = job_.massOf(
       solid.volume, solidFunction(layout, job_.regions, solid.threshold, options.cleanUp), solid.spacing);
-  json bores = json::array();
-  for (const NamedFace& face : job_.faces)
-    for (const Patch& patch : face.face.patches) {
-      if (patch.kind != Patch::Kind::cylinder || onBondedPart(face.name)) continue;
-      const std::optional<Fit> fit = fitOf(solid.surface, patch, 0.2 * solid.spacing);
-      bores.push_back({{"face", face.name},
-                       {"diameter_mm", 2 * patch.radius * kMm},
-                       {"hole", fit && fit->hole},
-                       {"fits_mm", fit ? json(fit->diameter * kMm) : json(nullptr)}});
-    }
-  std::vector<std::string> warnings;
-  if (solid.pieces > 1 && !job_.regions.hasBonded())  // those may be what joins them
-    warnings.push_back(
-        fmt::format("the solid falls into {} pieces: a keep is not connected with the rest", solid.pieces));
-  const double off = solid.volume / wanted - 1;
-  if (options.keepVolume && std::abs(off) > options.volumeTolerance)
-    warnings.push_back(
-        fmt::format("the mass is {:+.2g} % off the target: no threshold comes nearer, the volume "
-                    "jumps there, where a bar joins or parts",
-                    100 * off));
-  if (solid.faces.missing > 0)
-    warnings.push_back(fmt::format(
-        "the solid misses {:.3g} mm2 of the faces of space, keeps and clears, by up to {:.3g} mm round {}: "
-        "they are too thin there for its lattice of {:.3g} mm",
-        solid.faces.missing * kMm * kMm, solid.faces.largest * kMm, placeText(solid.faces.largestAt),
-        solid.spacing * kMm));
-  const double member = job_.brief.smallestMember;
-  if (solid.dropped.largest > member * member * member)
-    warnings.push_back(fmt::format("a loose piece of {:.3g} mm3 was dropped: more than a crumb",
-                                   solid.dropped.largest * kMm * kMm * kMm));
-  constexpr double kCubicMm = kMm * kMm * kMm;
   // What reading the layout made of it, step by step.
   const std::vector<double> level = layoutFile().level();
   const double above = overCells(job_, [&](const auto& domain, std::size_t c) {
     return level[c] >= solid.threshold ? domain.fill[c] * job_.designMass(c) : 0.0;
   });
-  results_["solid"] = {{"fingerprint", solidFingerprint()},
-                       {"threshold", solid.threshold},
-                       {"spacing_mm", solid.spacing * kMm},
-                       {"volume_mm3", solid.volume * kCubicMm},
-                       {"mass_kg", mass},
-                       {"wanted_mass_kg", job_.targetMass},
-                       {"volume_kept", options.keepVolume},
-                       {"mass_of_voxels_above_threshold_kg", above},
-                       {"triangles_before", solid.trianglesBefore},
-                       {"triangles", solid.surface.triangles.size()},
-                       {"reduction_deviation_mm", solid.deviation * kMm},
-                       {"surface", solid.defects.text()},
-                       {"pieces", solid.pieces},
-                       {"dropped_pieces", solid.dropped.pieces},
-                       {"dropped_volume_mm3", solid.dropped.volume * kCubicMm},
-                       {"filled_voids", solid.cleanedUp.voids},
-                       {"filled_volume_mm3", solid.cleanedUp.voidVolume * kMm * kMm *
-                                                 (job_.flat() ? job_.brief.sheet->thickness * kMm : kMm)},
-                       {"exact_faces",
-                        {{"triangles", solid.faces.triangles},
-                         {"largest_distance_mm", solid.faces.largest * kMm},
-                         {"largest_at_mm", vectorJson(solid.faces.largestAt, kMm)},
-                         {"missing_mm2", solid.faces.missing * kMm * kMm}}},
-                       {"bores", bores},
-                       {"warnings", warnings},
-                       {"seconds", watch.seconds()}};
-  if (job_.flat()) results_["solid"]["outline_corners"] = solid.outline.corners();
-  if (!solid.origin.isZero()) results_["solid"]["files_count_from_mm"] = vectorJson(solid.origin, kMm);
+  json figures = figuresOf(job_, solid);
+  figures["fingerprint"] = solidFingerprint();
+  figures["mass_kg"] = mass;
+  figures["wanted_mass_kg"] = job_.targetMass;
+  figures["volume_kept"] = options.keepVolume;
+  figures["mass_of_voxels_above_threshold_kg"] = above;
+  figures["warnings"] = warnings;
+  figures["seconds"] = watch.seconds();
+  results_["solid"] = std::move(figures);
   save();
   note(fmt::format("solid     read at {:.3f}: {:.4g} kg ({} {:.4g} kg), {} triangles, {}", solid.threshold,
                    mass, options.keepVolume ? "wanted" : "not enforced; the target was", job_.targetMass,

@@ -331,102 +331,145 @@ std::vector<double> QuadraticTets::cornerVolumes() const {
   return share;
 }
 
-std::vector<MaterialStress> QuadraticTets::cornerStress(const TetMaterials& materials,
-                                                        std::span<const double> displacement,
-                                                        const std::vector<StressMirror>& mirrors) const {
-  const std::vector<Law> laws = lawsOf(materials);
-  const auto points = quadraturePoints();
-  std::vector<std::array<Sample, 4>> samples(tets_.size());
-  std::vector<double> volume(tets_.size());
-  forEach(
-      tets_.size(),
-      [&](std::size_t k) {
-        const auto& t = tets_[k];
-        const auto at = [&](std::size_t i) -> const Vec3& { return nodes_[static_cast<std::size_t>(t[i])]; };
-        const Cell cell(at(0), at(1), at(2), at(3));
-        const auto u = gathered(t, displacement);
-        volume[k] = cell.volume;
-        for (std::size_t q = 0; q < 4; ++q) {
-          Vec3 position = Vec3::Zero();
-          for (std::size_t i = 0; i < 4; ++i) position += points[q][static_cast<Eigen::Index>(i)] * at(i);
-          samples[k][q] = {position, stressAt(laws[materials.numberOf(k)], cell.gradients(points[q]), u)};
-        }
-      },
-      kTetsPerBlock);
-  const Incidence round(tets_, nodes_.size());
-  const auto appendRound = [&](std::size_t node, std::size_t material, std::vector<int>& patch) {
-    for (std::size_t k = round.start[node]; k < round.start[node + 1]; ++k)
-      if (materials.numberOf(static_cast<std::size_t>(round.tet[k])) == material)
-        patch.push_back(round.tet[k]);
-  };
-  const auto recovered = [&](std::size_t n, std::size_t material) -> MaterialStress {
-    std::vector<int> patch;
-    appendRound(n, material, patch);
-    std::vector<const StressMirror*> through;
-    for (const StressMirror& mirror : mirrors)
-      if (std::binary_search(mirror.nodes.begin(), mirror.nodes.end(), n)) through.push_back(&mirror);
-    const std::size_t images = std::size_t{1} << through.size();
-    constexpr std::size_t kFew = 10;  // a corner inside has some 24
-    if (images * patch.size() < kFew) {
-      const std::vector<int> own = patch;
-      for (const int k : own)
-        for (std::size_t i = 0; i < 4; ++i)
-          appendRound(static_cast<std::size_t>(tets_[static_cast<std::size_t>(k)][i]), material, patch);
-      std::sort(patch.begin(), patch.end());
-      patch.erase(std::unique(patch.begin(), patch.end()), patch.end());
+namespace {
+
+/// Stress at corners of the mesh, each a linear fit over the points of the tetrahedra round it.
+class StressRecovery {
+ public:
+  StressRecovery(const QuadraticTets& mesh, const TetMaterials& materials,
+                 std::span<const double> displacement, const std::vector<StressMirror>& mirrors)
+      : mesh_(mesh),
+        materials_(materials),
+        mirrors_(mirrors),
+        samples_(mesh.tets().size()),
+        volume_(mesh.tets().size()),
+        round_(mesh.tets(), mesh.nodes().size()) {
+    const std::vector<Law> laws = lawsOf(materials);
+    const auto points = quadraturePoints();
+    forEach(
+        samples_.size(),
+        [&](std::size_t k) {
+          const auto& t = mesh.tets()[k];
+          const auto at = [&](std::size_t i) -> const Vec3& { return node(static_cast<std::size_t>(t[i])); };
+          const Cell cell(at(0), at(1), at(2), at(3));
+          const auto u = gathered(t, displacement);
+          volume_[k] = cell.volume;
+          for (std::size_t q = 0; q < 4; ++q) {
+            Vec3 position = Vec3::Zero();
+            for (std::size_t i = 0; i < 4; ++i) position += points[q][static_cast<Eigen::Index>(i)] * at(i);
+            samples_[k][q] = {position, stressAt(laws[materials.numberOf(k)], cell.gradients(points[q]), u)};
+          }
+        },
+        kTetsPerBlock);
+  }
+
+  /// In the material that uses most of its strength there.
+  MaterialStress at(std::size_t corner) const {
+    std::vector<std::size_t> numbers;
+    for (std::size_t k = round_.start[corner]; k < round_.start[corner + 1]; ++k)
+      numbers.push_back(materials_.numberOf(static_cast<std::size_t>(round_.tet[k])));
+    std::sort(numbers.begin(), numbers.end());
+    numbers.erase(std::unique(numbers.begin(), numbers.end()), numbers.end());
+    MaterialStress result;
+    double most = -1;
+    for (const std::size_t number : numbers) {
+      MaterialStress own{fitted(corner, number), number};
+      own.spread = spread(corner, own);
+      const double used = vonMises(own.stress) / materials_.materials[number].strength;
+      if (used <= most) continue;
+      most = used;
+      result = own;
     }
+    return result;
+  }
+
+ private:
+  const Vec3& node(std::size_t n) const { return mesh_.nodes()[n]; }
+
+  void appendRound(std::size_t corner, std::size_t material, std::vector<int>& patch) const {
+    for (std::size_t k = round_.start[corner]; k < round_.start[corner + 1]; ++k)
+      if (materials_.numberOf(static_cast<std::size_t>(round_.tet[k])) == material)
+        patch.push_back(round_.tet[k]);
+  }
+
+  /// The tetrahedra a corner's fit is made over: those round it, and if with their images they are few, the
+  /// ones beside them.
+  std::vector<int> patchOf(std::size_t corner, std::size_t material, std::size_t images) const {
+    constexpr std::size_t kFew = 10;  // a corner inside has some 24
+    std::vector<int> patch;
+    appendRound(corner, material, patch);
+    if (images * patch.size() >= kFew) return patch;
+    const std::vector<int> own = patch;
+    for (const int k : own)
+      for (std::size_t i = 0; i < 4; ++i)
+        appendRound(static_cast<std::size_t>(mesh_.tets()[static_cast<std::size_t>(k)][i]), material, patch);
+    std::sort(patch.begin(), patch.end());
+    patch.erase(std::unique(patch.begin(), patch.end()), patch.end());
+    return patch;
+  }
+
+  /// The value at a corner of the linear function that fits the stress round it best, by least squares
+  /// weighted with volume. Planes of symmetry through the corner add the images of all points.
+  Stress fitted(std::size_t corner, std::size_t material) const {
+    std::vector<const StressMirror*> through;
+    for (const StressMirror& mirror : mirrors_)
+      if (std::binary_search(mirror.nodes.begin(), mirror.nodes.end(), corner)) through.push_back(&mirror);
+    const std::size_t images = std::size_t{1} << through.size();
+    const std::vector<int> patch = patchOf(corner, material, images);
     double reach = 0;
     for (const int k : patch)
-      for (const Sample& s : samples[static_cast<std::size_t>(k)])
-        reach = std::max(reach, (s.position - nodes_[n]).norm());
+      for (const Sample& s : samples_[static_cast<std::size_t>(k)])
+        reach = std::max(reach, (s.position - node(corner)).norm());
     Eigen::Matrix4d normal = Eigen::Matrix4d::Zero();
     Eigen::Matrix<double, 4, 6> right = Eigen::Matrix<double, 4, 6>::Zero();
     for (const int k : patch)
-      for (const Sample& sample : samples[static_cast<std::size_t>(k)])
+      for (const Sample& sample : samples_[static_cast<std::size_t>(k)])
         for (std::size_t image = 0; image < images; ++image) {
           Sample s = sample;
           for (std::size_t m = 0; m < through.size(); ++m)
             if (image >> m & 1) reflect(s.position, s.stress, *through[m]);
           Eigen::Vector4d terms;
-          terms << 1, (s.position - nodes_[n]) / reach;
-          normal += volume[static_cast<std::size_t>(k)] * terms * terms.transpose();
-          right += volume[static_cast<std::size_t>(k)] * terms * s.stress.transpose();
+          terms << 1, (s.position - node(corner)) / reach;
+          normal += volume_[static_cast<std::size_t>(k)] * terms * terms.transpose();
+          right += volume_[static_cast<std::size_t>(k)] * terms * s.stress.transpose();
         }
     // A patch in one plane has no slope across it; a trace of regularisation leaves it flat there.
     normal.diagonal().tail<3>().array() += 1e-13 * normal(0, 0);
-    MaterialStress result{normal.ldlt().solve(right).row(0).transpose(), material};
+    return normal.ldlt().solve(right).row(0).transpose();
+  }
+
+  /// See MaterialStress::spread.
+  double spread(std::size_t corner, const MaterialStress& fit) const {
     double sum = 0;
     double total = 0;
-    for (std::size_t i = round.start[n]; i < round.start[n + 1]; ++i) {
-      const auto k = static_cast<std::size_t>(round.tet[i]);
-      if (materials.numberOf(k) != material) continue;
-      Stress here = cornerValue(samples[k], static_cast<std::size_t>(round.local[i]));
-      const double off = vonMises(here - result.stress);
-      sum += volume[k] * off * off;
-      total += volume[k];
+    for (std::size_t i = round_.start[corner]; i < round_.start[corner + 1]; ++i) {
+      const auto k = static_cast<std::size_t>(round_.tet[i]);
+      if (materials_.numberOf(k) != fit.material) continue;
+      const Stress here = cornerValue(samples_[k], static_cast<std::size_t>(round_.local[i]));
+      const double off = vonMises(here - fit.stress);
+      sum += volume_[k] * off * off;
+      total += volume_[k];
     }
-    result.spread = std::sqrt(sum / total);
-    return result;
-  };
+    return std::sqrt(sum / total);
+  }
+
+  const QuadraticTets& mesh_;
+  const TetMaterials& materials_;
+  const std::vector<StressMirror>& mirrors_;
+  std::vector<std::array<Sample, 4>> samples_;
+  std::vector<double> volume_;
+  Incidence round_;
+};
+
+}  // namespace
+
+std::vector<MaterialStress> QuadraticTets::cornerStress(const TetMaterials& materials,
+                                                        std::span<const double> displacement,
+                                                        const std::vector<StressMirror>& mirrors) const {
+  const StressRecovery recovery(*this, materials, displacement, mirrors);
   std::vector<MaterialStress> stress(corners_);
   forEach(
-      corners_,
-      [&](std::size_t n) {
-        std::vector<std::size_t> numbers;
-        for (std::size_t k = round.start[n]; k < round.start[n + 1]; ++k)
-          numbers.push_back(materials.numberOf(static_cast<std::size_t>(round.tet[k])));
-        std::sort(numbers.begin(), numbers.end());
-        numbers.erase(std::unique(numbers.begin(), numbers.end()), numbers.end());
-        double most = -1;
-        for (const std::size_t number : numbers) {
-          const MaterialStress own = recovered(n, number);
-          const double used = vonMises(own.stress) / materials.materials[number].strength;
-          if (used <= most) continue;
-          most = used;
-          stress[n] = own;
-        }
-      },
-      kTetsPerBlock);
+      corners_, [&](std::size_t n) { stress[n] = recovery.at(n); }, kTetsPerBlock);
   return stress;
 }
 

@@ -53,7 +53,8 @@ class JobRun {
   /// The full block, and the baseline if there is one, under every case.
   void analyse(bool fresh = false);
   /// A solid from outside under the same brief: a STEP file of one solid, or a closed STL, 3MF, OBJ or PLY in
-  /// millimetres, in the brief's coordinates. Leaves the layout and its solid alone.
+  /// millimetres, in the brief's coordinates or those of the run's own files (see originOfFiles). Leaves the
+  /// layout and its solid alone.
   void proofOf(const std::filesystem::path& file, bool fresh = false);
 
   const Job& job() const { return job_; }
@@ -106,7 +107,6 @@ class JobRun {
   LayoutFile layoutFile() const;
   SmoothLayout smoothLayout() const;
   double wantedVolume() const;
-  bool onBondedPart(const std::string& face) const;
   std::string prediction() const;
   nlohmann::json analysed(const Implicit& f, const Box& extent, const TriangleMesh* exported,
                           const std::string& file, bool ownSolid);
