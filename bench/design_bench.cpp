@@ -1,5 +1,5 @@
-// A whole design: a cantilever of 3 n / 2 x n x 4 n / 3 voxels, one case, 60 iterations, with what each part
-// costs.
+// A whole design: a cantilever of 3 n / 2 x n x 4 n / 3 voxels, one case, 60 iterations, and what each part
+// of it costs.
 
 #include <benchmark/benchmark.h>
 #include <fmt/format.h>

@@ -14,6 +14,7 @@ const look = (room, folder) => {
     const path = join(folder, entry.name);
     if (entry.isDirectory()) look(room, path);
     if (!/\.[ch]pp$/.test(entry.name)) continue;
+    if (/^#include "\.\./m.test(readFileSync(path, 'utf8'))) faults.push(`${path} reaches out of its room by a relative path`);
     for (const [, used] of readFileSync(path, 'utf8').matchAll(/^#include "(?:barelattice\/)?([a-z]+)\//gm)) {
       ++seen;
       if (!rooms.includes(used)) faults.push(`${path} uses ${used}, which is no room`);

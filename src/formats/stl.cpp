@@ -143,14 +143,15 @@ Vec3 originOfFiles(const Box& body) {
   return body.center().array().round();
 }
 
+Vec3 roundedToStl(const Vec3& place, const Vec3& origin) {
+  // By way of a vector of its own: in one expression GCC 12 takes the two casts for nothing, leaves both out.
+  const Eigen::Vector3f written = ((place - origin) * kMillimetresPerMetre).cast<float>();
+  return origin + written.cast<double>() / kMillimetresPerMetre;
+}
+
 TriangleMesh roundedToStl(const TriangleMesh& mesh, const Vec3& origin) {
   TriangleMesh rounded = mesh;
-  for (Vec3& vertex : rounded.vertices) {
-    // By way of a vector of its own: in one expression GCC 12 takes the two casts for nothing and leaves both
-    // out.
-    const Eigen::Vector3f written = ((vertex - origin) * kMillimetresPerMetre).cast<float>();
-    vertex = origin + written.cast<double>() / kMillimetresPerMetre;
-  }
+  for (Vec3& vertex : rounded.vertices) vertex = roundedToStl(vertex, origin);
   return welded(rounded);
 }
 

@@ -176,7 +176,7 @@ std::string solidPanel(const json& results) {
           row("largest deviation from the specified faces",
               fmt::format("{:.4f} mm at ({})", s["exact_faces"]["largest_distance_mm"].get<double>(),
                           vectorText(s["exact_faces"]["largest_at_mm"]))) +
-          (s.contains("files_count_from_mm") ? row("coordinates in its files count from",
+          (s.contains("files_count_from_mm") ? row("coordinates in its files are relative to",
                                                    fmt::format("({})", vectorText(s["files_count_from_mm"])))
                                              : "") +
           "</dl>";

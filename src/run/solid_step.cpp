@@ -185,8 +185,8 @@ void JobRun::solid(bool fresh) {
                    solid.defects.sound() ? "closed and sound" : solid.defects.text()));
   if (!solid.origin.isZero())
     note(
-        fmt::format("          coordinates in its files count from ({:.0f}, {:.0f}, {:.0f}) mm: they are too "
-                    "coarse for a part that far from the origin",
+        fmt::format("          coordinates in its files are relative to ({:.0f}, {:.0f}, {:.0f}) mm: single "
+                    "precision is too coarse that far from the origin",
                     solid.origin.x() * kMm, solid.origin.y() * kMm, solid.origin.z() * kMm));
   for (const std::string& warning : warnings) note("warning   " + warning);
 }

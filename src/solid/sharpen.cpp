@@ -10,6 +10,7 @@
 #include <utility>
 
 #include "barelattice/base/parallel.hpp"
+#include "barelattice/formats/stl.hpp"
 #include "meshes/crease.hpp"
 #include "meshes/split_triangle.hpp"
 
@@ -40,7 +41,7 @@ class Sharpener {
     constexpr int kRounds = 6;  // each leaves out what folded in the one before
     for (int round = 0; round < kRounds; ++round) {
       TriangleMesh result = build();
-      const TriangleMesh rounded = roundedToSingle(result.moved(-filesFrom_));
+      const TriangleMesh rounded = asInFiles(result);
       const auto crossings = findIntersections(rounded);
       const std::vector<int> twins = coincidentVertices(rounded);
       if (crossings.empty() && twins.empty()) return result;
@@ -72,9 +73,9 @@ class Sharpener {
     return twins;
   }
 
-  /// Faults are looked for in what files will hold: single precision.
-  static TriangleMesh roundedToSingle(TriangleMesh mesh) {
-    for (Vec3& v : mesh.vertices) v = (1e3 * v).cast<float>().cast<double>() / 1e3;
+  /// Faults are looked for in what files will hold. Vertices keep their numbers.
+  TriangleMesh asInFiles(TriangleMesh mesh) const {
+    for (Vec3& v : mesh.vertices) v = roundedToStl(v, filesFrom_);
     return mesh;
   }
 

@@ -524,7 +524,7 @@ TEST_F(Tool, worksNearAPartThatLiesFarFromTheOrigin) {
   writeFile(path(), text);
   const Outcome outcome = tool("run " + path());
   EXPECT_EQ(outcome.code, 0) << outcome.text;
-  EXPECT_THAT(outcome.text, HasSubstr("count from (100000, -50000, 0) mm"));
+  EXPECT_THAT(outcome.text, HasSubstr("relative to (100000, -50000, 0) mm"));
   const nlohmann::json far = results();
   for (const char* figure : {"mass_kg", "compliance_J"})
     EXPECT_NEAR(far["proof"][figure].get<double>() / near["proof"][figure].get<double>(), 1, 0.002);

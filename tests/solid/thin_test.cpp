@@ -80,8 +80,8 @@ TEST(ThinKeep, standsWhereTheLayoutIsEmpty) {
 }
 
 TEST(FarFromTheOrigin, aSolidIsWhatItIsNearIt) {
-  // A plate with a round and a narrow hole, 24 mm long: single precision tells places there apart to 0.016
-  // mm.
+  // A plate with a round and a narrow hole, 24 mm long. Single precision tells places apart to 0.016 mm
+  // there.
   const auto read = [](const Vec3& place, double deviation) {
     Regions regions;
     regions.space = makeBox(place, place + Vec3(0.024, 0.012, 0.006));

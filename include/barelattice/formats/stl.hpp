@@ -25,6 +25,10 @@ TriangleMesh parseStl(const std::string& bytes, const std::filesystem::path& pat
 /// are far. Others count from a whole number of metres close to the middle of the body.
 Vec3 originOfFiles(const Box& body);
 
+/// A place (m) as it will read after writing, in single precision of the millimetres that it lies from
+/// `origin` (m).
+Vec3 roundedToStl(const Vec3& place, const Vec3& origin);
+
 /// The mesh as it will read after writing: vertices rounded to the precision of the format, which counts from
 /// `origin` (m). Rounding may merge vertices, so whoever checks a surface checks this one.
 TriangleMesh roundedToStl(const TriangleMesh& mesh, const Vec3& origin = Vec3::Zero());
