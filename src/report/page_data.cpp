@@ -46,19 +46,37 @@ json quantised(const std::vector<float>& values) {
   return field;
 }
 
-json meshJson(const TriangleMesh& mesh) {
-  std::vector<float> positions;
-  for (const Vec3& v : mesh.vertices)
-    for (int i = 0; i < 3; ++i) positions.push_back(static_cast<float>(v[i] * kMm));
-  std::vector<std::uint32_t> triangles;
-  for (const auto& t : mesh.triangles)
-    for (const int v : t) triangles.push_back(static_cast<std::uint32_t>(v));
-  return {{"positions", packed(positions)}, {"triangles", packed(triangles)}};
-}
+/// Places as a page has them: in mm and in single precision, which is exact enough only near its zero. So
+/// they count from a place near the part, as the run's files do.
+class PagePlaces {
+ public:
+  /// @param origin where they count from, m: see originOfFiles.
+  explicit PagePlaces(Vec3 origin) : origin_(std::move(origin)) {}
+
+  [[nodiscard]] Vec3 inMm(const Vec3& place) const { return (place - origin_) * kMm; }
+  [[nodiscard]] json list(const Vec3& place) const {
+    const Vec3 p = inMm(place);
+    return {p.x(), p.y(), p.z()};
+  }
+  void append(const Vec3& place, std::vector<float>& positions) const {
+    for (const double x : inMm(place)) positions.push_back(static_cast<float>(x));
+  }
+  [[nodiscard]] json mesh(const TriangleMesh& mesh) const {
+    std::vector<float> positions;
+    for (const Vec3& v : mesh.vertices) append(v, positions);
+    std::vector<std::uint32_t> triangles;
+    for (const auto& t : mesh.triangles)
+      for (const int v : t) triangles.push_back(static_cast<std::uint32_t>(v));
+    return {{"positions", packed(positions)}, {"triangles", packed(triangles)}};
+  }
+
+ private:
+  Vec3 origin_;
+};
 
 /// A shape as triangles, fine enough for a picture of a scene whose longest side is given.
-json shapeJson(const Shape& shape, double scene, double thickness) {
-  if (const TriangleMesh* own = shape.triangles()) return meshJson(*own);
+json shapeJson(const Shape& shape, double scene, double thickness, const PagePlaces& places) {
+  if (const TriangleMesh* own = shape.triangles()) return places.mesh(*own);
   const Box box = shape.bounds();
   constexpr double kCells = 128;       // along the longest side
   constexpr double kSceneCells = 240;  // but none smaller than this makes of the scene
@@ -70,17 +88,17 @@ json shapeJson(const Shape& shape, double scene, double thickness) {
           return shape.distance({p.x(), p.y(), 0.5 * thickness});
         },
         {box.min().head<2>(), box.max().head<2>()}, spacing);
-    return meshJson(extruded(simplified(outline, 0.02 * spacing), thickness));
+    return places.mesh(extruded(simplified(outline, 0.02 * spacing), thickness));
   }
   const double wanted = std::max(box.sizes().maxCoeff() / kCells, scene / kSceneCells);
   const double thin = 0.7 * std::max(box.sizes().minCoeff(), 0.2 * wanted);
-  return meshJson(dualContour(shape, std::min(wanted, thin)));
+  return places.mesh(dualContour(shape, std::min(wanted, thin)));
 }
 
 /// Where labels and arrows of a piece of a face stand: at its centre, or where that lies in mid-air, as with
 /// half a ring, at the point of it nearest to there.
 /// @param scene longest side of what is drawn, m.
-json pieceJson(const Face& face, const FacePiece& piece, double scene) {
+json pieceJson(const Face& face, const FacePiece& piece, double scene, const PagePlaces& places) {
   constexpr double kOnFace = 0.12;  // of the scene: across a bore, the centre is as good a place as its wall
   constexpr double kFlat = 0.5;     // length of the mean normal from which on it tells a side
   Vec3 normal = Vec3::Zero();
@@ -92,39 +110,38 @@ json pieceJson(const Face& face, const FacePiece& piece, double scene) {
       nearest = &point;
   }
   const bool onFace = (nearest->position - piece.centre).norm() < kOnFace * scene;
-  const Vec3 at = kMm * (onFace ? piece.centre : nearest->position);
   const Vec3 out = normal.norm() > kFlat ? Vec3(normal.normalized()) : Vec3(Vec3::Zero());
-  return {{"at", {at.x(), at.y(), at.z()}},
+  return {{"at", places.list(onFace ? piece.centre : nearest->position)},
           {"normal", {out.x(), out.y(), out.z()}},
           {"share", piece.area / face.area()}};
 }
 
-json faceJson(const NamedFace& named, double scene) {
+json faceJson(const NamedFace& named, double scene, const PagePlaces& places) {
   constexpr std::size_t kMost = 1500;  // points per face in a picture
   const auto& points = named.face.points;
   const std::size_t step = points.size() / kMost + 1;
   std::vector<float> positions;
-  for (std::size_t p = 0; p < points.size(); p += step)
-    for (int i = 0; i < 3; ++i) positions.push_back(static_cast<float>(points[p].position[i] * kMm));
+  for (std::size_t p = 0; p < points.size(); p += step) places.append(points[p].position, positions);
   json pieces = json::array();
-  for (const FacePiece& piece : piecesOf(named.face)) pieces.push_back(pieceJson(named.face, piece, scene));
+  for (const FacePiece& piece : piecesOf(named.face))
+    pieces.push_back(pieceJson(named.face, piece, scene, places));
   return {{"name", named.name}, {"points", packed(positions)}, {"pieces", pieces}};
 }
 
 /// Arrows of a pressure: some points of the face with the direction it pushes.
-json pressureJson(const Face& face, double pressure) {
+json pressureJson(const Face& face, double pressure, const PagePlaces& places) {
   constexpr std::size_t kArrows = 24;
   const std::size_t step = face.points.size() / kArrows + 1;
   json arrows = json::array();
   for (std::size_t p = step / 2; p < face.points.size(); p += step) {
-    const Vec3 at = face.points[p].position * kMm;
+    const Vec3 at = places.inMm(face.points[p].position);
     const Vec3 push = -std::copysign(1.0, pressure) * face.points[p].normal;
     arrows.push_back({at.x(), at.y(), at.z(), push.x(), push.y(), push.z()});
   }
   return arrows;
 }
 
-json casesJson(const Job& job) {
+json casesJson(const Job& job, const PagePlaces& places) {
   json cases = json::array();
   for (const BriefCase& c : job.brief.cases) {
     json loads = json::array();
@@ -137,7 +154,7 @@ json casesJson(const Job& job) {
                     {"force", {action.force.x(), action.force.y(), action.force.z()}}};
       if (action.pressure != 0) {
         entry["pressure"] = action.pressure * 1e-6;
-        entry["arrows"] = pressureJson(job.face(load.face), action.pressure);
+        entry["arrows"] = pressureJson(job.face(load.face), action.pressure, places);
       }
       loads.push_back(entry);
     }
@@ -232,7 +249,7 @@ std::vector<float> inMegapascal(const std::vector<float>& stress) {
   return values;
 }
 
-json bodyJson(const ProofSurface& surface, const std::string& name) {
+json bodyJson(const ProofSurface& surface, const std::string& name, const PagePlaces& places) {
   json cases = json::array();
   for (const ProofSurface::Case& c : surface.cases) {
     std::vector<float> moved;
@@ -251,11 +268,11 @@ json bodyJson(const ProofSurface& surface, const std::string& name) {
                      {"displacement", quantised(moved)},
                      {"largestDisplacement", largest}});
   }
-  return {{"name", name}, {"mesh", meshJson(surface.mesh)}, {"cases", cases}};
+  return {{"name", name}, {"mesh", places.mesh(surface.mesh)}, {"cases", cases}};
 }
 
 /// The shapes of the set-up as triangles, all at the same time.
-void addShapes(const Job& job, json& data) {
+void addShapes(const Job& job, const PagePlaces& places, json& data) {
   std::vector<const Shape*> shapes{job.regions.space.get()};
   for (const ShapePtr& keep : job.regions.keeps) shapes.push_back(keep.get());
   for (const ShapePtr& clear : job.regions.clears) shapes.push_back(clear.get());
@@ -264,8 +281,8 @@ void addShapes(const Job& job, json& data) {
   std::vector<json> meshes(shapes.size());
   const double scene = job.regions.space->bounds().sizes().maxCoeff();
   forEach(
-      shapes.size(), [&](std::size_t i) { meshes[i] = shapeJson(*shapes[i], scene, job.regions.thickness); },
-      1);
+      shapes.size(),
+      [&](std::size_t i) { meshes[i] = shapeJson(*shapes[i], scene, job.regions.thickness, places); }, 1);
   std::size_t next = 0;
   data["space"] = meshes[next++];
   data["keeps"] = json::array();
@@ -298,14 +315,15 @@ json paletteJson() {
 json inspectData(const Inspection& inspection) {
   json data = {{"title", inspection.file.filename().string()}, {"palette", paletteJson()}};
   data["bodies"] = json::array();
-  const auto list = [](const Vec3& v) { return json{v.x() * kMm, v.y() * kMm, v.z() * kMm}; };
+  const PagePlaces places(originOfFiles(inspection.surface.bounds()));
   for (const InspectedBody& body : inspection.bodies) {
     json faces = json::array();
     for (const InspectedFace& face : body.faces)
-      faces.push_back({{"text", describe(face)}, {"selector", face.selector}, {"centre", list(face.centre)}});
+      faces.push_back(
+          {{"text", describe(face)}, {"selector", face.selector}, {"centre", places.list(face.centre)}});
     data["bodies"].push_back({{"name", body.name},
                               {"shape", body.shapeText},
-                              {"mesh", meshJson(body.surface)},
+                              {"mesh", places.mesh(body.surface)},
                               {"faceOf", packed(body.faceOf)},
                               {"faces", faces}});
   }
@@ -313,29 +331,29 @@ json inspectData(const Inspection& inspection) {
   data["defects"] = json::array();
   for (std::size_t d = 0; d < std::min(kMost, inspection.defects.size()); ++d)
     data["defects"].push_back({{"what", nameOf(inspection.defects[d].kind)},
-                               {"at", list(placeOf(inspection.surface, inspection.defects[d]))}});
+                               {"at", places.list(placeOf(inspection.surface, inspection.defects[d]))}});
   return data;
 }
 
 json setupData(const Job& job) {
   const CellImage image =
       std::visit([](const auto& domain) { return imageOf(domain.grid, domain.thickness); }, job.domain);
-  const Vec3 origin = image.frame.origin * kMm;
+  const PagePlaces places(originOfFiles(job.regions.bounds()));
   const double size = image.frame.size * kMm;
   json data = {{"title", job.brief.title},
                {"palette", paletteJson()},
                {"colourMap", palette::kField},
                {"frame",
-                {{"origin", {origin.x(), origin.y(), origin.z()}},
+                {{"origin", places.list(image.frame.origin)},
                  {"size", {size, size, job.flat() ? image.layer * kMm : size}},
                  {"cells", image.frame.cells}}},
                {"cellMass", job.cellVolume() * job.brief.material.density},
                {"targetMass", job.targetMass}};
   if (!job.brief.regions.empty()) data["cellMasses"] = cellMasses(job);
-  addShapes(job, data);
+  addShapes(job, places, data);
   data["faces"] = json::array();
   const double scene = job.regions.space->bounds().sizes().maxCoeff();
-  for (const NamedFace& face : job.faces) data["faces"].push_back(faceJson(face, scene));
+  for (const NamedFace& face : job.faces) data["faces"].push_back(faceJson(face, scene, places));
   data["supports"] = json::array();
   for (const BriefSupport& s : job.brief.supports) {
     std::string held;
@@ -344,12 +362,13 @@ json setupData(const Job& job) {
     const bool all = held.size() == (job.flat() ? 2U : 3U);
     data["supports"].push_back({{"name", s.name}, {"face", s.face}, {"held", all ? "" : held}});
   }
-  data["cases"] = casesJson(job);
+  data["cases"] = casesJson(job, places);
   return data;
 }
 
 std::vector<std::string> addRunData(const std::filesystem::path& folder, const json& results,
                                     const Vec3& filesFrom, json& data) {
+  const PagePlaces places(filesFrom);
   std::vector<std::string> leftOut;
   if (results.contains("optimise")) {
     addLayout(folder, data);
@@ -360,7 +379,7 @@ std::vector<std::string> addRunData(const std::filesystem::path& folder, const j
   }
   if (results.contains("solid")) {
     data["threshold"] = results["solid"]["threshold"];
-    data["solid"] = meshJson(readStl(folder / "solid.stl").moved(filesFrom));
+    data["solid"] = PagePlaces(Vec3::Zero()).mesh(readStl(folder / "solid.stl"));  // counts from there
   }
   data["bodies"] = json::array();
   const std::vector<std::array<const char*, 3>> bodies{{"proof", "proof.vtu", "the part"},
@@ -368,7 +387,8 @@ std::vector<std::string> addRunData(const std::filesystem::path& folder, const j
                                                        {"block", "block.vtu", "full block"},
                                                        {"baseline", "baseline.vtu", "baseline"}};
   for (const auto& [key, file, name] : bodies)
-    if (results.contains(key)) data["bodies"].push_back(bodyJson(readProofSurface(folder / file), name));
+    if (results.contains(key))
+      data["bodies"].push_back(bodyJson(readProofSurface(folder / file), name, places));
   return leftOut;
 }
 

@@ -10,7 +10,8 @@
 
 namespace barelattice {
 
-/// Set-up as understood: shapes, faces, supports, loads. Lengths in mm, forces in N, pressures in MPa.
+/// Set-up as understood: shapes, faces, supports, loads. Lengths in mm, forces in N, pressures in MPa. Places
+/// count from where the run's files count from (see originOfFiles), here and below.
 nlohmann::json setupData(const Job& job);
 
 /// The bodies of a geometry file with their faces, and its defects. Lengths in mm.

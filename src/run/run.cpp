@@ -20,7 +20,7 @@ constexpr double kMm = kMillimetresPerMetre;
 constexpr double kMPa = 1e-6;
 
 /// Increase when a step computes something else from the same brief, so that old results are not reused.
-constexpr const char* kMethodVersion = "20";
+constexpr const char* kMethodVersion = "21";
 
 /// The file by which a folder is known as one of a run; runs lock it too.
 constexpr const char* kMark = "run.lock";

@@ -57,7 +57,8 @@ ProofSurface parseProofSurface(const std::string& text) {
   const auto cells = piece.attribute("NumberOfCells").as_ullong();
   constexpr unsigned long long kMost = 1'000'000'000;  // beyond it the products below could wrap round
   if (points > kMost || cells > kMost) throw InputError("the mesh is larger than this program reads");
-  const auto positions = decodeVtk<float>(piece.child("Points").child("DataArray").child_value(), 3 * points);
+  const auto positions =
+      decodeVtk<double>(piece.child("Points").child("DataArray").child_value(), 3 * points);
   const auto nodes =
       decodeVtk<std::int32_t>(named(piece.child("Cells"), "connectivity").child_value(), 10 * cells);
   TetMesh tets;
@@ -113,9 +114,9 @@ ProofSurface parseProofSurface(const std::string& text) {
 }
 
 void writeVtu(const std::filesystem::path& path, const QuadraticTets& mesh, const Proof& proof) {
-  std::vector<float> positions;
+  std::vector<double> positions;  // in single precision a part far from the origin would lose its shape
   for (const Vec3& node : mesh.nodes())
-    for (int i = 0; i < 3; ++i) positions.push_back(static_cast<float>(node[i] * kMillimetresPerMetre));
+    for (int i = 0; i < 3; ++i) positions.push_back(node[i] * kMillimetresPerMetre);
   std::vector<std::int32_t> connectivity;
   std::vector<std::int32_t> offsets;
   for (const auto& t : mesh.tets()) {
@@ -136,7 +137,7 @@ void writeVtu(const std::filesystem::path& path, const QuadraticTets& mesh, cons
     text += stressArray("smallest principal " + c.name, mesh, c.principalLeast);
     text += array<float>("Float32", "displacement " + c.name, 3, moved);
   }
-  text += "      </PointData>\n      <Points>\n" + array<float>("Float32", "Points", 3, positions);
+  text += "      </PointData>\n      <Points>\n" + array<double>("Float64", "Points", 3, positions);
   text += "      </Points>\n      <Cells>\n" + array<std::int32_t>("Int32", "connectivity", 1, connectivity);
   text +=
       array<std::int32_t>("Int32", "offsets", 1, offsets) + array<std::uint8_t>("UInt8", "types", 1, types);

@@ -17,6 +17,7 @@
 #include "barelattice/shapes/surface_gap.hpp"
 #include "base/groups.hpp"
 #include "exact_faces.hpp"
+#include "flat_triangles.hpp"
 #include "round_faces.hpp"
 #include "sharpen.hpp"
 
@@ -187,6 +188,7 @@ class Reinterpretation {
       solid.surface = reduced(roundedToStl(solid.surface, origin_), origin_, deviation, solid.deviation);
     solid.surface = roundedToStl(solid.surface, origin_);
     makeRound(f, solid);
+    turnFlatTriangles(solid.surface);
     solid.volume = solid.surface.volume();
     solid.defects = inspectMesh(solid.surface);
     solid.faces = checkFaces(solid.surface, f, regions_, spacing_, std::move(exact));

@@ -131,6 +131,44 @@ TEST(CheckPage, placesTheVoxelsAndWeighsThem) {
   EXPECT_FALSE(data.contains("cellMasses"));
 }
 
+// In single precision places 240 m from its zero are told apart to 0.02 mm: pages count from near the part.
+TEST(CheckPage, drawsAPartFarFromTheOriginAsOneAtIt) {
+  std::string moved;
+  const std::string brief = kBrief;
+  const std::regex place(R"re(\["(-?\d+) mm", "(-?\d+) mm", "(-?\d+) mm"\])re");
+  std::size_t done = 0;
+  for (std::sregex_iterator m(brief.begin(), brief.end(), place), end; m != end; ++m) {
+    moved += brief.substr(done, static_cast<std::size_t>(m->position()) - done);
+    moved += "[\"" + std::to_string(240000 + std::stoi((*m)[1])) + " mm\", \"" +
+             std::to_string(-120000 + std::stoi((*m)[2])) + " mm\", \"" + (*m)[3].str() + " mm\"]";
+    done = static_cast<std::size_t>(m->position() + m->length());
+  }
+  const json near = dataOf(checkPageOf(brief));
+  const json far = dataOf(checkPageOf(moved + brief.substr(done)));
+  EXPECT_NEAR((vectorOf(far["frame"]["origin"]) - vectorOf(near["frame"]["origin"])).norm(), 0, 1e-6);
+  const auto radii = [](const json& page) {  // of the pin's points, from the pin's axis
+    std::pair<double, double> range{1e9, 0};
+    for (const Vec3& p : meshOf(page["clears"][0]["mesh"]).vertices) {
+      const double radius = std::hypot(p.x() - 30, p.z() - 10);
+      if (p.y() < 0 || p.y() > 20) continue;  // the ends are flat
+      range = {std::min(range.first, radius), std::max(range.second, radius)};
+    }
+    return range;
+  };
+  EXPECT_NEAR(radii(far).first, radii(near).first, 1e-4);
+  EXPECT_NEAR(radii(far).second, radii(near).second, 1e-4);
+  ASSERT_EQ(far["faces"].size(), near["faces"].size());
+  for (std::size_t f = 0; f < far["faces"].size(); ++f) {
+    const std::vector<Vec3> there = pointsOf(far["faces"][f]["points"]);
+    const std::vector<Vec3> here = pointsOf(near["faces"][f]["points"]);
+    ASSERT_EQ(there.size(), here.size());
+    for (std::size_t p = 0; p < here.size(); ++p) ASSERT_NEAR((there[p] - here[p]).norm(), 0, 1e-4);
+    EXPECT_NEAR(
+        (vectorOf(far["faces"][f]["pieces"][0]["at"]) - vectorOf(near["faces"][f]["pieces"][0]["at"])).norm(),
+        0, 1e-4);
+  }
+}
+
 TEST(CheckPage, weighsTheCellsOfEveryMaterial) {
   const json data = dataOf(checkPageOf(changed("[design]", R"([regions.far]
 shape = "pad"
