@@ -24,11 +24,11 @@ LayoutProblem<3> cantilever(const Grid<3>& grid, int cases) {
   problem.keep.assign(grid.cellCount(), 0);
   problem.massFraction = 0.2;
   problem.filterRadius = 3 * grid.frame().size;
-  GridCase bent;
+  GridCase<3> bent;
   bent.name = "down";
-  bent.held = bench::clampedEnd(grid);
+  bent.supports = supportsOf<3>(grid, bench::clampedEnd(grid));
   for (int k = 0; k < cases; ++k) {
-    GridCase loaded = bent;
+    GridCase<3> loaded = bent;
     for (std::size_t n = 0; n < grid.nodeCount(); ++n) {
       const Index<3>& at = grid.nodeIndex(n);
       if (at[0] == grid.frame().cells[0] && at[2] < 4) loaded.force[gridDof(grid, n, 2 - k)] = 1;
@@ -53,7 +53,7 @@ std::vector<double> latticeDensity(const Grid<3>& grid) {
 void setUp(benchmark::State& state) {
   const Grid<3> grid = block(static_cast<int>(state.range(0)));
   const LayoutProblem<3> problem = cantilever(grid, 1);
-  VoxelOperator<3> stiffness(grid, problem.material.poisson, supportsOf<3>(grid, problem.cases[0].held));
+  VoxelOperator<3> stiffness(grid, problem.material.poisson, problem.cases[0].supports);
   VoxelHierarchy<3> hierarchy(stiffness);
   const std::vector<double> density = latticeDensity(grid);
   for (auto _ : state) {
@@ -66,7 +66,7 @@ BENCHMARK(setUp)->Arg(80)->UseRealTime()->Unit(benchmark::kMillisecond);
 void energies(benchmark::State& state) {
   const Grid<3> grid = block(static_cast<int>(state.range(0)));
   const LayoutProblem<3> problem = cantilever(grid, 1);
-  const ElasticModel<3> model(grid, problem.material, problem.cases[0].held);
+  const ElasticModel<3> model(grid, problem.material, problem.cases[0].supports);
   const std::vector<double> u(model.size(), 1.0);
   std::vector<double> energy(grid.cellCount());
   for (auto _ : state) model.fullCellEnergies(u, energy);

@@ -55,19 +55,18 @@ void keepWhere(Posed<D>& posed, const std::function<bool(const At<D>&)>& chosen)
 
 /// Holds the directions named by the bits of `which` at the chosen nodes.
 template <int D>
-std::vector<std::size_t> held(const Posed<D>& posed, const std::function<bool(const At<D>&)>& chosen,
-                              unsigned which = 7) {
+std::vector<NodeSupport<D>> held(const Posed<D>& posed, const std::function<bool(const At<D>&)>& chosen,
+                                 unsigned which = 7) {
   std::vector<std::size_t> dofs;
   for (const std::size_t n : nodesWhere<D>(*posed.grid, chosen))
     for (int c = 0; c < D; ++c)
       if (which >> static_cast<unsigned>(c) & 1U) dofs.push_back(gridDof(*posed.grid, n, c));
-  std::sort(dofs.begin(), dofs.end());
-  return dofs;
+  return supportsOf<D>(*posed.grid, dofs);
 }
 
 /// Spreads a force over the chosen nodes.
 template <int D>
-void push(const Posed<D>& posed, GridCase& load, const std::function<bool(const At<D>&)>& chosen,
+void push(const Posed<D>& posed, GridCase<D>& load, const std::function<bool(const At<D>&)>& chosen,
           const At<D>& force) {
   const std::vector<std::size_t> nodes = nodesWhere<D>(*posed.grid, chosen);
   for (const std::size_t n : nodes)
@@ -82,8 +81,8 @@ void attach(Posed<D>& posed) {
   const Grid<D>& grid = *posed.grid;
   posed.problem.attached.assign(grid.cellCount(), 0);
   std::vector<std::uint8_t> acted(grid.nodeCount(), 0);
-  for (const GridCase& c : posed.problem.cases) {
-    for (const std::size_t dof : c.held) acted[dof % grid.nodeCount()] = 1;
+  for (const GridCase<D>& c : posed.problem.cases) {
+    for (const NodeSupport<D>& support : c.supports) acted[support.node] = 1;
     for (const auto& [dof, force] : c.force) acted[dof % grid.nodeCount()] = 1;
   }
   const int reach = static_cast<int>(std::ceil(posed.problem.filterRadius));
@@ -111,7 +110,7 @@ bool near(double a, double b) {
 Posed<2> sheetCantilever(const std::string& name, double share, double member) {
   auto posed = block<2>(name, {160, 80}, share, member);
   keepWhere<2>(posed, [](const At<2>& p) { return p.x() > 156 && std::abs(p.y() - 40) < 4; });
-  GridCase c{"down", 1, {}, held<2>(posed, [](const At<2>& p) { return near(p.x(), 0); })};
+  GridCase<2> c{"down", 1, {}, held<2>(posed, [](const At<2>& p) { return near(p.x(), 0); })};
   push<2>(posed, c, [](const At<2>& p) { return near(p.x(), 160) && std::abs(p.y() - 40) < 4.5; }, {0, -1});
   posed.problem.cases = {c};
   attach(posed);
@@ -123,7 +122,7 @@ Posed<2> sheetCantilever(const std::string& name, double share, double member) {
 Posed<2> twoBars(const std::string& name, double share, double member) {
   auto posed = block<2>(name, {72, 160}, share, member);
   keepWhere<2>(posed, [](const At<2>& p) { return p.x() > 68 && std::abs(p.y() - 80) < 4; });
-  GridCase c{"down", 1, {}, held<2>(posed, [](const At<2>& p) { return near(p.x(), 0); })};
+  GridCase<2> c{"down", 1, {}, held<2>(posed, [](const At<2>& p) { return near(p.x(), 0); })};
   push<2>(posed, c, [](const At<2>& p) { return near(p.x(), 72) && std::abs(p.y() - 80) < 4.5; }, {0, -1});
   posed.problem.cases = {c};
   posed.legal = 4.0 * 72 * 72 / (share * 72 * 160);
@@ -140,7 +139,7 @@ Posed<D> corner(const std::string& name, const Index<D>& cells, int upright, dou
                         [&](const At<D>& p) { return p[0] < upright || p[D - 1] < upright; });
   const double from = upright - 8;
   keepWhere<D>(posed, [&](const At<D>& p) { return p[0] > end - 4 && p[D - 1] > from; });
-  GridCase c{"down", 1, {}, held<D>(posed, [&](const At<D>& p) { return near(p[D - 1], top); })};
+  GridCase<D> c{"down", 1, {}, held<D>(posed, [&](const At<D>& p) { return near(p[D - 1], top); })};
   At<D> force = At<D>::Zero();
   force[D - 1] = -1;
   push<D>(
@@ -164,7 +163,7 @@ Posed<D> threeWays(const std::string& name, const Index<D>& cells, double share,
   keepWhere<D>(posed, [&](const At<D>& p) { return p[0] > end - 4 && beside(p, 4); });
   const auto hold = held<D>(posed, [](const At<D>& p) { return near(p[0], 0); });
   for (int k = 0; k < 3; ++k) {
-    GridCase c{fmt::format("case {}", k + 1), k == 1 ? 0.7 : 1.0, {}, hold};
+    GridCase<D> c{fmt::format("case {}", k + 1), k == 1 ? 0.7 : 1.0, {}, hold};
     At<D> force = At<D>::Zero();
     if (k == 0) force[D - 1] = -1;
     if (k == 1) force[1] = 1.3;
@@ -184,7 +183,7 @@ Posed<3> bodyCantilever(const std::string& name, const Index<3>& cells, double s
   const double end = cells[0];
   const double middle = 0.5 * cells[2];
   keepWhere<3>(posed, [&](const At<3>& p) { return p.x() > end - 2 && std::abs(p.z() - middle) < 3; });
-  GridCase c{"down", 1, {}, held<3>(posed, [](const At<3>& p) { return near(p.x(), 0); })};
+  GridCase<3> c{"down", 1, {}, held<3>(posed, [](const At<3>& p) { return near(p.x(), 0); })};
   push<3>(posed, c, [&](const At<3>& p) { return near(p.x(), end) && std::abs(p.z() - middle) < 3.5; },
           {0, 0, -1});
   posed.problem.cases = {c};
@@ -197,7 +196,7 @@ Posed<3> torsion(const std::string& name, double share, double member) {
   auto posed = block<3>(name, {40, 24, 24}, share, member);
   const auto radius = [](const At<3>& p) { return std::hypot(p.y() - 12, p.z() - 12); };
   keepWhere<3>(posed, [&](const At<3>& p) { return p.x() > 37 && radius(p) < 10; });
-  GridCase c{"twist", 1, {}, held<3>(posed, [](const At<3>& p) { return near(p.x(), 0); })};
+  GridCase<3> c{"twist", 1, {}, held<3>(posed, [](const At<3>& p) { return near(p.x(), 0); })};
   const auto rim = [&](const At<3>& p) { return near(p.x(), 40) && radius(p) > 6 && radius(p) < 9.5; };
   for (const std::size_t n : nodesWhere<3>(*posed.grid, rim)) {
     const At<3> p = posed.grid->nodePosition(n);
@@ -217,7 +216,7 @@ Posed<3> plate(const std::string& name, double share, double member) {
   };
   const auto middle = [](const At<3>& p) { return std::hypot(p.x() - 24, p.y() - 24) < 4.5; };
   keepWhere<3>(posed, [&](const At<3>& p) { return (pad(p) && p.z() < 2) || (middle(p) && p.z() > 8); });
-  GridCase c{"down", 1, {}, held<3>(posed, [&](const At<3>& p) { return pad(p) && near(p.z(), 0); })};
+  GridCase<3> c{"down", 1, {}, held<3>(posed, [&](const At<3>& p) { return pad(p) && near(p.z(), 0); })};
   push<3>(posed, c, [&](const At<3>& p) { return middle(p) && near(p.z(), 10); }, {0, 0, -1});
   posed.problem.cases = {c};
   attach(posed);
@@ -233,9 +232,11 @@ Posed<2> wheel(double share, double member) {
     return [middle](const At<2>& p) { return std::abs(p.x() - middle) < 4.5 && near(p.y(), 0); };
   };
   for (const double middle : {4.0, 104.0, 204.0}) keepWhere<2>(posed, pad(middle));
-  GridCase c{"down", 1, {}, held<2>(posed, foot(4), 3)};
-  for (const std::size_t dof : held<2>(posed, foot(204), 2)) c.held.push_back(dof);
-  std::sort(c.held.begin(), c.held.end());
+  GridCase<2> c{"down", 1, {}, held<2>(posed, foot(4), 3)};
+  const auto right = held<2>(posed, foot(204), 2);
+  c.supports.insert(c.supports.end(), right.begin(), right.end());
+  std::sort(c.supports.begin(), c.supports.end(),
+            [](const auto& a, const auto& b) { return a.node < b.node; });
   push<2>(posed, c, foot(104), {0, -1});
   posed.problem.cases = {c};
   posed.problem.mirror = mirrorPartners<2>(*posed.grid, 0, 104);
@@ -250,7 +251,7 @@ Posed<3> shortCantilever(double voxel, double share) {
   const double end = posed.grid->frame().cells[0];
   const double depth = 6 / voxel;
   keepWhere<3>(posed, [&](const At<3>& p) { return p.x() < depth || p.x() > end - depth; });
-  GridCase c{"down", 1, {}, held<3>(posed, [](const At<3>& p) { return near(p.x(), 0); })};
+  GridCase<3> c{"down", 1, {}, held<3>(posed, [](const At<3>& p) { return near(p.x(), 0); })};
   push<3>(posed, c, [&](const At<3>& p) { return near(p.x(), end); }, {0, 0, -1});
   posed.problem.cases = {c};
   attach(posed);

@@ -36,43 +36,34 @@ int main(int argc, char** argv) {
   wedge.to = 60 * mm;
   Regions regions;
   regions.space = makeExtrusion(wedge);
-  std::vector<NamedFace> faces;
+  Setup setup;
+  setup.materials = {builtinMaterials().front()};  // aluminium
   for (const auto& [name, y, z] : {std::tuple{"low", 0.0, 20.0}, {"bow", 42, 118}, {"stern", -42, 118}}) {
     const ShapePtr hole = rod({-1, y, z}, {11, y, z}, 5);
     const ShapePtr ring = makeDifference(rod({0, y, z}, {10, y, z}, 13), {hole});
     regions.keeps.push_back(ring);
     regions.clears.insert(regions.clears.end(), {hole, rod({10, y, z}, {70, y, z}, 11)});
-    faces.push_back(boreOf(name, ring, voxel));
+    setup.supports.push_back({name, setup.faces.size()});
+    setup.faces.push_back(boreOf(name, ring, voxel));
   }
   const ShapePtr pin = rod({270, 0, 50}, {270, 0, 130}, 8);
   regions.keeps.push_back(makeDifference(rod({270, 0, 66}, {270, 0, 106}, 17), {pin}));
   regions.clears.insert(regions.clears.end(), {pin, rod({270, 0, 106}, {270, 0, 150}, 140)});
-  faces.push_back(boreOf("pin", regions.keeps.back(), voxel));
+  setup.faces.push_back(boreOf("pin", regions.keeps.back(), voxel));
+  setup.addCase("catch", {{3, {{500, 600, -400}}}});
+  setup.addCase("drive", {{3, {{-200, 1100, -100}}}});
 
-  // On the grid: bolts held, the pin loaded.
   const Domain<3> domain = sampleRegions<3>(regions, voxel, MirrorPlane{1, 0});
   LayoutProblem<3> layout;
   layout.grid = &domain.grid;
-  layout.material = builtinMaterials().front();  // aluminium
+  layout.material = setup.materials.front();
   layout.fill = domain.fill;
   layout.keep = domain.keep;
   layout.mirror = mirrorPartners(domain.grid, 1, 0);
   layout.massFraction = 0.108;
   layout.filterRadius = filterRadiusFor(std::max(8 * mm, 2 * voxel), 3);
   layout.filterBoundary = FilterBoundary::empty;
-  ProofProblem problem{layout.material, faces, {{"low", 0}, {"bow", 1}, {"stern", 2}}, {}};
-  problem.exclusion = 8 * mm;
-  for (const auto& [name, force] :
-       {std::pair{"catch", Vec3(500, 600, -400)}, {"drive", Vec3(-200, 1100, -100)}}) {
-    GridCase c{name, 1, {}, {}};
-    Attachment<3>(domain.grid, faces[3].face).addAction({force}, c.force);
-    for (std::size_t bolt = 0; bolt < 3; ++bolt)
-      for (const std::size_t node : Attachment<3>(domain.grid, faces[bolt].face).nodes())
-        for (int i = 0; i < 3; ++i) c.held.push_back(gridDof(domain.grid, node, i));
-    std::sort(c.held.begin(), c.held.end());
-    layout.cases.push_back(c);
-    problem.cases.push_back({name, {{name, 3, {force}}}, {0, 1, 2}});
-  }
+  layout.cases = casesOn(domain.grid, setup);
   const OptimiseResult found = optimiseLayout<3>(layout, {});
   std::printf("layout: %zu iterations, compliance %.4g J\n", found.history.size(), found.compliance);
 
@@ -88,7 +79,7 @@ int main(int argc, char** argv) {
                        FeatherEdges::trimmed);
   std::size_t pieces = 0;
   dropLoosePieces(tets, regions, pieces);
-  const Proof proof = prove(QuadraticTets(tets), spacing, problem);
+  const Proof proof = prove(QuadraticTets(tets), spacing, {setup, AcrossSheet::body, 8 * mm});
   for (const CaseProof& c : proof.cases)
     std::printf("%s: compliance %.4g J, safety factor %.3g\n", c.name.c_str(), c.compliance, c.safetyFactor);
   return solid.defects.sound() && pieces == 1 ? 0 : 1;

@@ -20,25 +20,37 @@ std::string axisName(const Vec3& direction) {
 
 }  // namespace
 
-std::vector<std::string> freeMotions(const std::vector<HeldPoint>& points, bool planar) {
-  if (points.empty()) return {"nothing is held: it may slide and turn in every direction"};
+std::vector<std::string> freeMotions(const std::vector<HeldPoint>& points,
+                                     const std::vector<ResistedSum>& sums, bool planar) {
+  std::vector<Vec3> places;
+  for (const HeldPoint& point : points) places.push_back(point.position);
+  if (places.empty())
+    for (const ResistedSum& sum : sums)
+      for (const auto& term : sum) places.push_back(term.first);
+  if (places.empty()) return {"nothing is held: it may slide and turn in every direction"};
   Vec3 centre = Vec3::Zero();
-  for (const HeldPoint& point : points) centre += point.position / static_cast<double>(points.size());
+  for (const Vec3& place : places) centre += place / static_cast<double>(places.size());
   double reach = 0;
-  for (const HeldPoint& point : points) reach = std::max(reach, (point.position - centre).norm());
+  for (const Vec3& place : places) reach = std::max(reach, (place - centre).norm());
   if (reach == 0) reach = 1;
   // A small motion is t + w x (p - centre) / reach; its held part must not vanish for any (t, w).
   using Motion = Eigen::Matrix<double, 6, 1>;
   Eigen::Matrix<double, 6, 6> held = Eigen::Matrix<double, 6, 6>::Zero();
-  for (const HeldPoint& point : points) {
-    const Vec3 arm = (point.position - centre) / reach;
+  const auto rowOf = [&](const Vec3& position, const Vec3& direction) {
+    Motion row;
+    row << direction, ((position - centre) / reach).cross(direction);
+    return row;
+  };
+  for (const HeldPoint& point : points)
     for (int i = 0; i < 3; ++i) {
-      if (!(point.directions >> i & 1)) continue;
-      Motion row = Motion::Zero();
-      row[i] = 1;
-      row.tail<3>() = arm.cross(Vec3::Unit(i));
+      // P e_i for each axis: their squares add up to what the projector P leaves of a motion.
+      const Motion row = rowOf(point.position, point.held.col(i));
       held += row * row.transpose() / static_cast<double>(points.size());
     }
+  for (const ResistedSum& sum : sums) {
+    Motion row = Motion::Zero();
+    for (const auto& [position, direction] : sum) row += rowOf(position, direction);
+    if (row.norm() > 0) held += row.normalized() * row.normalized().transpose();
   }
   if (planar)  // what leaves the plane is no motion here
     for (const int m : {2, 3, 4}) held(m, m) += 1;

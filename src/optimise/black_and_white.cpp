@@ -52,14 +52,19 @@ Greyness greyness(std::span<const double> density, std::span<const double> fill)
 
 template <int D>
 std::vector<LooseLoad<D>> looseLoads(const Grid<D>& grid, const std::vector<std::uint8_t>& chosen,
-                                     std::span<const GridCase> cases) {
+                                     const std::vector<GridCase<D>>& cases) {
   const Pieces pieces = findPieces(grid, chosen);
   const std::size_t nodes = grid.nodeCount();
   std::vector<LooseLoad<D>> loose;
   for (std::size_t k = 0; k < cases.size(); ++k) {
     std::vector<std::uint8_t> held(pieces.cells.size(), 0);
-    for (const std::size_t dof : cases[k].held)
-      for (const int piece : piecesAt(grid, pieces, dof % nodes)) held[static_cast<std::size_t>(piece)] = 1;
+    const auto hold = [&](std::size_t node) {
+      for (const int piece : piecesAt(grid, pieces, node)) held[static_cast<std::size_t>(piece)] = 1;
+    };
+    for (const NodeSupport<D>& support : cases[k].supports) hold(support.node);
+    for (const Coupling& coupling : cases[k].couplings)
+      for (const NodalVectors& motion : coupling.motions)
+        for (const NodalVector& at : motion) hold(at.node);
     for (const auto& [dof, force] : cases[k].force) {
       if (force == 0) continue;
       const std::set<int> under = piecesAt(grid, pieces, dof % nodes);
@@ -74,8 +79,8 @@ std::vector<LooseLoad<D>> looseLoads(const Grid<D>& grid, const std::vector<std:
 }
 
 template std::vector<LooseLoad<2>> looseLoads(const Grid<2>&, const std::vector<std::uint8_t>&,
-                                              std::span<const GridCase>);
+                                              const std::vector<GridCase<2>>&);
 template std::vector<LooseLoad<3>> looseLoads(const Grid<3>&, const std::vector<std::uint8_t>&,
-                                              std::span<const GridCase>);
+                                              const std::vector<GridCase<3>>&);
 
 }  // namespace barelattice

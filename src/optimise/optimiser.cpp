@@ -43,7 +43,8 @@ double interpolated(double from, double to, double share) {
   return from + share * (to - from);
 }
 
-double goalOf(CaseGoal goal, const std::vector<GridCase>& cases, const std::vector<double>& compliances) {
+template <int D>
+double goalOf(CaseGoal goal, const std::vector<GridCase<D>>& cases, const std::vector<double>& compliances) {
   double sum = 0;
   double worst = 0;
   for (std::size_t k = 0; k < compliances.size(); ++k) {
@@ -77,7 +78,7 @@ class Loop {
         options_(options),
         attempts_(attemptsFor(problem, options)),
         compliances_(*problem.grid, problem.material, problem.cases, product(problem.fill, problem.modulus),
-                     options.law),
+                     options.law, problem.cellMass),
         mass_(product(problem.fill, problem.mass)),
         total_(std::accumulate(problem.fill.begin(), problem.fill.end(), 0.0)),
         keep_(std::make_shared<KeepSolid>(problem.keep)) {

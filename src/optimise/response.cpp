@@ -44,14 +44,22 @@ bool CaseStates::succeeded() const {
 
 template <int D>
 CaseCompliances<D>::CaseCompliances(const Grid<D>& grid, const Material& material,
-                                    std::vector<GridCase> cases, std::vector<double> fill, StiffnessLaw law)
-    : cases_(std::move(cases)), fill_(std::move(fill)), law_(law) {
+                                    std::vector<GridCase<D>> cases, std::vector<double> fill,
+                                    StiffnessLaw law, std::vector<double> cellMass)
+    : grid_(grid),
+      cases_(std::move(cases)),
+      fill_(std::move(fill)),
+      cellMass_(std::move(cellMass)),
+      law_(law) {
   for (std::size_t k = 0; k < cases_.size(); ++k) {
+    if (!cases_[k].bodyForce.isZero() && cellMass_.size() != fill_.size())
+      throw InputError("case " + cases_[k].name + " has a force on all mass, but the cells have none");
     std::size_t same = 0;
-    while (same < k && cases_[same].held != cases_[k].held) ++same;
+    while (same < k && !cases_[same].standsAs(cases_[k])) ++same;
     if (same == k) {
       modelOf_.push_back(models_.size());
-      models_.push_back(std::make_unique<ElasticModel<D>>(grid, material, cases_[k].held));
+      models_.push_back(
+          std::make_unique<ElasticModel<D>>(grid, material, cases_[k].supports, cases_[k].couplings));
     } else {
       modelOf_.push_back(modelOf_[same]);
     }
@@ -76,11 +84,13 @@ void CaseCompliances<D>::attempt(std::span<const double> density, CaseStates& st
   for (const auto& model : models_) model->setRelativeModuli(shares);
   for (std::size_t m = 0; m < models_.size(); ++m) {
     std::vector<std::size_t> own;
+    std::vector<std::vector<double>> weighing(cases_.size());
     std::vector<LoadedField> fields;
     for (std::size_t k = 0; k < cases_.size(); ++k) {
       if (modelOf_[k] != m) continue;
       own.push_back(k);
-      fields.push_back({&cases_[k].force, states.displacements[k]});
+      if (!cases_[k].bodyForce.isZero()) weighing[k] = bodyForces(density, cases_[k].bodyForce);
+      fields.push_back({&cases_[k].force, states.displacements[k], weighing[k]});
     }
     report(progress_, "solving case " + cases_[own.front()].name,
            static_cast<double>(m) / static_cast<double>(models_.size()));
@@ -109,10 +119,33 @@ void CaseCompliances<D>::requireSuccess(const CaseStates& states) const {
 
 template <int D>
 void CaseCompliances<D>::gradient(const CaseStates& states, std::size_t k, std::span<double> gradient) const {
-  // dC/d(rho) = -u^T (dK/d(rho)) u: the loads do not depend on the design, so the adjoint state is u itself.
-  models_[modelOf_[k]]->fullCellEnergies(states.displacements[k], gradient);
+  // The adjoint state is u itself.
+  const std::vector<double>& u = states.displacements[k];
+  models_[modelOf_[k]]->fullCellEnergies(u, gradient);
   forEach(gradient.size(),
           [&](std::size_t i) { gradient[i] *= -fill_[i] * law_.derivative(states.density[i]); });
+  const Vec3& perMass = cases_[k].bodyForce;
+  if (perMass.isZero()) return;
+  const DofOrder order = dofOrder(grid_);
+  forEach(gradient.size(), [&](std::size_t i) {
+    double work = 0;  // of a unit mass spread evenly over the corners
+    for (const int node : grid_.cellNodes(i))
+      work += perMass.dot(order.at(u, static_cast<std::size_t>(node))) / kCorners<D>;
+    gradient[i] += 2 * cellMass_[i] * work;
+  });
+}
+
+/// A cell's weight falls on its corners alike, by degree of freedom, N.
+template <int D>
+std::vector<double> CaseCompliances<D>::bodyForces(std::span<const double> density,
+                                                   const Vec3& perMass) const {
+  std::vector<double> forces(D * grid_.nodeCount(), 0.0);
+  for (std::size_t c = 0; c < density.size(); ++c)
+    for (const int node : grid_.cellNodes(c))
+      for (int i = 0; i < D; ++i)
+        forces[gridDof(grid_, static_cast<std::size_t>(node), i)] +=
+            density[c] * cellMass_[c] / kCorners<D> * perMass[i];
+  return forces;
 }
 
 template <int D>

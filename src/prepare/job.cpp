@@ -1,7 +1,6 @@
 #include "barelattice/prepare/job.hpp"
 
 #include <fmt/format.h>
-#include <fmt/ranges.h>
 
 #include <algorithm>
 #include <cmath>
@@ -12,8 +11,6 @@
 
 #include "barelattice/base/machine.hpp"
 #include "barelattice/base/quantity.hpp"
-#include "barelattice/mechanics/free_motions.hpp"
-#include "barelattice/voxels/attachment.hpp"
 #include "job_parts.hpp"
 #include "surprises.hpp"
 
@@ -87,7 +84,7 @@ void backLoads(Job& job) {
     job.brief.keeps.push_back({{}, load.face, load.backing, load.place, true});
     // The face may be of a body from which the space is cut: what is not asked for must not fill that again.
     job.regions.keeps.push_back(
-        makeIntersection({keepShape(job.brief, job.brief.keeps.back(), job.faces), job.regions.space}));
+        makeIntersection({keepShape(job.brief, job.brief.keeps.back(), job.setup.faces), job.regions.space}));
     job.assumptions.push_back(fmt::format("below face {} {:.4g} mm of material are kept, for [loads.{}]",
                                           load.face, load.backing * kMillimetresPerMetre, load.name));
   }
@@ -125,252 +122,9 @@ std::string sizeText(const Vec3& sizes, int dimensions) {
   return text + " mm";
 }
 
-/// A face whose points mostly have no cell below them is refused; a minor part is worth a warning.
-void checkCovered(Job& job, const std::string& what, const std::string& face, TextPlace place,
-                  double covered) {
-  constexpr double kMostly = 0.5;
-  constexpr double kFully = 0.98;
-  if (covered < kMostly)
-    refuse(job.brief, place,
-           fmt::format("[{}] acts on empty space: {:.0f} % of face {} has material below it", what,
-                       100 * covered, face),
-           "put a keep there, or take the face out of the clear regions");
-  if (covered < kFully)
-    job.warnings.push_back(
-        fmt::format("[{}]: only {:.0f} % of face {} has material below it", what, 100 * covered, face));
-}
-
-template <int D>
-Vec3 cellCentre(const Domain<D>& domain, std::size_t cell, const Regions& regions) {
-  Vec3 centre(0, 0, 0.5 * regions.thickness);
-  centre.head<D>() = domain.grid.frame().centre(domain.grid.cellIndex(cell));
-  return centre;
-}
-
-/// A face with material on its outer side too is no surface: what acts on it would act inside the part.
-void checkOpen(Job& job, const std::string& what, const std::string& faceName, TextPlace place) {
-  const Face& face = job.face(faceName);
-  const double above = 0.1 * job.brief.voxel;
-  double buried = 0;
-  for (const SurfacePoint& point : face.points)
-    if (job.regions.available(point.position + above * point.normal) < -0.5 * above) buried += point.area;
-  const double share = buried / face.area();
-  constexpr double kMostly = 0.5;
-  constexpr double kLittle = 0.02;
-  if (share > kMostly)
-    refuse(job.brief, place,
-           fmt::format(
-               "[{}] acts inside the design space: {:.0f} % of face {} has the space on its outer side too",
-               what, 100 * share, faceName),
-           "take what fills the bore or pocket out of the space, or clear it");
-  if (share > kLittle)
-    job.warnings.push_back(fmt::format("[{}]: {:.0f} % of face {} has the design space on its outer side too",
-                                       what, 100 * share, faceName));
-}
-
-/// Supports and loads of every case on the grid.
-template <int D>
-class CaseBuilder {
- public:
-  explicit CaseBuilder(Job& job) : job_(job), grid_(std::get<Domain<D>>(job.domain).grid) {}
-
-  void build() {
-    attachSupports();
-    const std::vector<Forces> unit = loadForces();
-    for (const BriefCase& c : job_.brief.cases) checkConnected(c);
-    checkPieces();
-    for (const BriefCase& c : job_.brief.cases) addCase(c, unit);
-  }
-
- private:
-  void attachSupports() {
-    double area = 0;
-    for (const BriefSupport& support : job_.brief.supports) {
-      const Face& face = job_.face(support.face);
-      const Attachment<D>& attached = attachments_.emplace_back(grid_, face);
-      checkCovered(job_, "supports." + support.name, support.face, support.place, attached.covered());
-      checkOpen(job_, "supports." + support.name, support.face, support.place);
-      job_.supportCentre += face.area() * face.centroid();
-      area += face.area();
-    }
-    job_.supportCentre /= area;
-  }
-
-  std::vector<Forces> loadForces() {
-    std::vector<Forces> unit;
-    for (const BriefLoad& load : job_.brief.loads) {
-      const Attachment<D> attachment(grid_, job_.face(load.face));
-      checkCovered(job_, "loads." + load.name, load.face, load.place, attachment.covered());
-      checkOpen(job_, "loads." + load.name, load.face, load.place);
-      attachment.addAction(load.action, unit.emplace_back());
-      loadCells_.push_back(attachment.cells());
-    }
-    return unit;
-  }
-
-  /// The degrees of freedom a case holds, once no rigid motion is left.
-  std::vector<std::size_t> heldIn(const BriefCase& c) const {
-    std::vector<std::size_t> held;
-    std::vector<std::vector<HeldPoint>> points(pieces_.cells.size());
-    for (std::size_t s = 0; s < attachments_.size(); ++s) {
-      const BriefSupport& support = job_.brief.supports[s];
-      if (!uses(c, support.name)) continue;
-      for (const std::size_t node : attachments_[s].nodes()) {
-        HeldPoint point{Vec3::Zero(), support.directions};
-        point.position.head<D>() = grid_.nodePosition(node);
-        points[pieceOfNode_[node]].push_back(point);
-        for (int i = 0; i < D; ++i)
-          if (support.directions >> i & 1) held.push_back(gridDof(grid_, node, i));
-      }
-    }
-    std::sort(held.begin(), held.end());
-    held.erase(std::unique(held.begin(), held.end()), held.end());
-    // Every piece of the space that is loaded has to stand by itself.
-    std::set<std::size_t> loaded;
-    for (std::size_t l = 0; l < loadCells_.size(); ++l)
-      if (c.loads.contains(job_.brief.loads[l].name))
-        for (const std::size_t cell : loadCells_[l])
-          loaded.insert(static_cast<std::size_t>(pieces_.ofCell[cell]));
-    if (loaded.empty())
-      for (std::size_t p = 0; p < points.size(); ++p)
-        if (!points[p].empty()) loaded.insert(p);
-    for (const std::size_t piece : loaded) {
-      const std::vector<std::string> motions = freeMotions(points[piece], D == 2);
-      if (!motions.empty())
-        refuse(job_.brief, job_.brief.supports.front().place,
-               fmt::format("the supports of case {} leave a rigid motion {}free: {}", c.name,
-                           loaded.size() == 1 ? "" : "of a piece of the design space ",
-                           fmt::join(motions, "; ")),
-               "hold another face or direction, or a wider face");
-    }
-    return held;
-  }
-
-  /// What is on a piece of the space of its own is on no part: a keep or support in mid-air.
-  void checkPieces() const {
-    std::vector<char> loaded(pieces_.cells.size(), 0);
-    for (const auto& cells : loadCells_)
-      for (const std::size_t cell : cells) loaded[static_cast<std::size_t>(pieces_.ofCell[cell])] = 1;
-    const std::string cure =
-        "correct its place, or what cuts the design space apart; the places above are where "
-        "it lies and where the space is";
-    const Box space = job_.regions.space->bounds();
-    const auto where = [&](const Vec3& place) {
-      return fmt::format("round {}, while the design space goes from {} to {}", placeText(place),
-                         placeText(space.min()), placeText(space.max()));
-    };
-    for (std::size_t s = 0; s < attachments_.size(); ++s) {
-      const BriefSupport& support = job_.brief.supports[s];
-      const std::vector<std::size_t> cells = attachments_[s].cells();
-      if (std::none_of(cells.begin(), cells.end(), [&](std::size_t cell) {
-            return loaded[static_cast<std::size_t>(pieces_.ofCell[cell])];
-          }))
-        refuse(job_.brief, support.place,
-               fmt::format("[supports.{}] holds a piece that nothing joins to any load, {}", support.name,
-                           where(job_.face(support.face).centroid())),
-               cure);
-    }
-    for (std::size_t k = 0; k < job_.brief.keeps.size(); ++k) {
-      if (job_.brief.keeps[k].assumed) continue;
-      Box keep;
-      bool joined = false;  // to what is loaded, or too thin for any voxel and yet at the space
-      for (std::size_t cell = 0; cell < pieces_.ofCell.size() && !joined; ++cell) {
-        const Vec3 centre = cellCentre(std::get<Domain<D>>(job_.domain), cell, job_.regions);
-        if (job_.regions.keeps[k]->distance(centre) > 0) continue;
-        keep.extend(centre);
-        joined = loaded[static_cast<std::size_t>(pieces_.ofCell[cell])];
-      }
-      if (keep.isEmpty()) {
-        joined = touchesSpace(*job_.regions.keeps[k]);
-        keep = job_.regions.keeps[k]->bounds();
-      }
-      if (!joined)
-        refuse(job_.brief, job_.brief.keeps[k].place,
-               fmt::format("keep \"{}\" is on a piece that nothing joins to any load, {}",
-                           job_.brief.keeps[k].name(), where(keep.center())),
-               cure);
-    }
-    const auto parts = std::count(loaded.begin(), loaded.end(), 1);
-    if (parts > 1)
-      job_.warnings.push_back(fmt::format(
-          "the design space is {} pieces that are loaded and do not touch: it will be so many parts", parts));
-  }
-
-  /// Every loaded face must hang together with a held one through cells that exist.
-  void checkConnected(const BriefCase& c) const {
-    std::vector<char> heldPiece(pieces_.cells.size(), 0);
-    for (std::size_t s = 0; s < attachments_.size(); ++s)
-      if (uses(c, job_.brief.supports[s].name))
-        for (const std::size_t cell : attachments_[s].cells())
-          heldPiece[static_cast<std::size_t>(pieces_.ofCell[cell])] = 1;
-    for (std::size_t l = 0; l < loadCells_.size(); ++l)
-      if (c.loads.contains(job_.brief.loads[l].name))
-        for (const std::size_t cell : loadCells_[l])
-          if (!heldPiece[static_cast<std::size_t>(pieces_.ofCell[cell])])
-            refuse(job_.brief, job_.brief.loads[l].place,
-                   fmt::format("[loads.{}] is not connected with any support through the design space",
-                               job_.brief.loads[l].name),
-                   "join the regions, or check that no clear cuts them apart");
-  }
-
-  /// Whether anything of a small shape lies within half a voxel of the design space.
-  bool touchesSpace(const Shape& shape) const {
-    constexpr int kSteps = 24;
-    const Box box = shape.bounds();
-    const double near = 0.5 * grid_.frame().size;
-    bool touches = false;
-    forEachIndex<3>({kSteps, kSteps, kSteps}, [&](const Index<3>& at) {
-      const Vec3 share((at[0] + 0.5) / kSteps, (at[1] + 0.5) / kSteps, (at[2] + 0.5) / kSteps);
-      const Vec3 point = box.min() + share.cwiseProduct(box.sizes());
-      touches = touches || (shape.distance(point) < 0 && job_.regions.space->distance(point) < near);
-    });
-    return touches;
-  }
-
-  std::vector<std::size_t> nodePieces() const {
-    std::vector<std::size_t> piece(grid_.nodeCount(), 0);
-    for (std::size_t cell = 0; cell < grid_.cellCount(); ++cell)
-      for (const auto node : grid_.cellNodes(cell))
-        piece[static_cast<std::size_t>(node)] = static_cast<std::size_t>(pieces_.ofCell[cell]);
-    return piece;
-  }
-
-  void addCase(const BriefCase& c, const std::vector<Forces>& unit) {
-    GridCase gridCase{c.name, c.weight, {}, heldIn(c)};
-    CaseSummary summary{c.name, c.weight, {}};
-    double sizes = 0;
-    for (std::size_t l = 0; l < unit.size(); ++l) {
-      const BriefLoad& load = job_.brief.loads[l];
-      const auto factor = c.loads.find(load.name);
-      if (factor == c.loads.end()) continue;
-      for (const auto& [dof, force] : unit[l]) gridCase.force[dof] += factor->second * force;
-      const Resultant r =
-          resultantOnFace(job_.face(load.face), load.action * factor->second, job_.supportCentre);
-      summary.resultant.force += r.force;
-      summary.resultant.moment += r.moment;
-      sizes += r.force.norm();
-    }
-    constexpr double kCancels = 0.05;
-    if (c.loads.size() > 1 && summary.resultant.force.norm() < kCancels * sizes)
-      job_.warnings.push_back(fmt::format(
-          "the loads of case {} nearly cancel: their forces add up to {:.3g} N of {:.3g} N. Loads that "
-          "never act together belong in cases of their own",
-          c.name, summary.resultant.force.norm(), sizes));
-    job_.cases.push_back(std::move(gridCase));
-    job_.summaries.push_back(std::move(summary));
-  }
-
-  Job& job_;
-  const Grid<D>& grid_;
-  Pieces pieces_ = findPieces(grid_, std::vector<std::uint8_t>(grid_.cellCount(), 1));
-  std::vector<std::size_t> pieceOfNode_ = nodePieces();
-  std::vector<Attachment<D>> attachments_;  // by support
-  std::vector<std::vector<std::size_t>> loadCells_;
-};
-
 void settleMass(Job& job) {
   const Brief& brief = job.brief;
-  const std::vector<Material> materials = job.materials();
+  const std::vector<Material>& materials = job.setup.materials;
   std::vector<std::size_t> cells(materials.size(), 0);
   std::visit(
       [&](const auto& domain) {
@@ -443,46 +197,8 @@ void refuse(const Brief& brief, TextPlace place, const std::string& what, const 
   throw BriefError(brief.path, place, what, cure);
 }
 
-bool uses(const BriefCase& c, const std::string& support) {
-  return std::find(c.supports.begin(), c.supports.end(), support) != c.supports.end();
-}
-
-template <int D>
-std::vector<std::uint8_t> attachedCells(const Grid<D>& grid, const Job& job, double reach) {
-  std::vector<std::uint8_t> attached(grid.cellCount(), 0);
-  std::vector<std::string> names;
-  for (const BriefSupport& support : job.brief.supports) names.push_back(support.face);
-  for (const BriefLoad& load : job.brief.loads) names.push_back(load.face);
-  const int around = static_cast<int>(std::ceil(reach / grid.frame().size));
-  Index<D> window;
-  window.fill(2 * around + 1);
-  for (const std::string& name : names)
-    for (const std::size_t cell : Attachment<D>(grid, job.face(name)).cells())
-      forEachIndex<D>(window, [&](const Index<D>& offset) {
-        Index<D> at = grid.cellIndex(cell);
-        double squared = 0;
-        for (std::size_t i = 0; i < D; ++i) {
-          at[i] += offset[i] - around;
-          squared += (offset[i] - around) * (offset[i] - around);
-        }
-        const int other = grid.cellAt(at);
-        if (other >= 0 && squared <= static_cast<double>(around) * around)
-          attached[static_cast<std::size_t>(other)] = 1;
-      });
-  return attached;
-}
-
-template std::vector<std::uint8_t> attachedCells(const Grid<2>&, const Job&, double);
-template std::vector<std::uint8_t> attachedCells(const Grid<3>&, const Job&, double);
-
-std::size_t Job::faceNumber(const std::string& name) const {
-  return static_cast<std::size_t>(
-      std::find_if(faces.begin(), faces.end(), [&](const NamedFace& f) { return f.name == name; }) -
-      faces.begin());
-}
-
 const Face& Job::face(const std::string& name) const {
-  return faces[faceNumber(name)].face;
+  return setup.faces[setup.faceNumber(name)].face;
 }
 
 std::size_t Job::cellCount() const {
@@ -493,18 +209,11 @@ double Job::cellVolume() const {
   return std::visit([](const auto& d) { return d.cellVolume(); }, domain);
 }
 
-std::vector<Material> Job::materials() const {
-  std::vector<Material> materials{brief.material};
-  for (const BriefRegion& region : brief.regions) materials.push_back(region.material);
-  return materials;
-}
-
 double Job::designMass(std::size_t cell) const {
   return std::visit(
       [&](const auto& d) {
         const std::size_t number = d.isBonded(cell) ? 0 : d.material[cell];
-        const Material& material = number == 0 ? brief.material : brief.regions[number - 1].material;
-        return (1 - d.bonded[cell] / d.fill[cell]) * d.cellVolume() * material.density;
+        return (1 - d.bonded[cell] / d.fill[cell]) * d.cellVolume() * setup.materials[number].density;
       },
       domain);
 }
@@ -522,7 +231,7 @@ double Job::massOf(double volume, const Implicit& part, double spacing) const {
   for (std::size_t m = 0; m < volumes.size(); ++m) {
     if (m > 0 && brief.regions[m - 1].bonded) continue;
     sum += volumes[m];
-    mass += volumes[m] * (m == 0 ? brief.material : brief.regions[m - 1].material).density;
+    mass += volumes[m] * setup.materials[m].density;
   }
   return sum > 0 ? mass * volume / sum : 0;
 }
@@ -534,7 +243,7 @@ LayoutProblem<D> Job::layoutProblem() const {
   problem.grid = &own.grid;
   Material base = brief.material;
   if (!brief.regions.empty()) {
-    const std::vector<Material> all = materials();
+    const std::vector<Material>& all = setup.materials;
     for (const Material& m : all) base.modulus = std::max(base.modulus, m.modulus);
     for (std::size_t c = 0; c < own.fill.size(); ++c) {
       problem.modulus.push_back(all[own.material[c]].modulus / base.modulus);
@@ -545,7 +254,7 @@ LayoutProblem<D> Job::layoutProblem() const {
   if (!brief.start.empty()) problem.start = startDensity(own, *brief.shape(brief.start), regions);
   problem.fill = own.fill;
   problem.keep = own.keep;
-  problem.cases = cases;
+  problem.cases = casesOn(own.grid, setup);
   problem.goal = brief.goal;
   problem.massFraction = targetMass / spaceMass;
   problem.filterRadius = filterRadiusFor(brief.smallestMember, D);
@@ -559,28 +268,9 @@ template LayoutProblem<2> Job::layoutProblem<2>() const;
 template LayoutProblem<3> Job::layoutProblem<3>() const;
 
 ProofProblem Job::proofProblem() const {
-  ProofProblem problem;
-  problem.material = brief.material;
-  for (const BriefRegion& region : brief.regions) problem.otherMaterials.push_back(region.material);
-  problem.materials = regions.materials;
-  problem.faces = faces;
-  problem.exclusion = brief.exclusion;
-  if (flat())
-    problem.across = brief.sheet->state == SheetState::planeStrain ? AcrossSheet::held : AcrossSheet::free;
-  constexpr unsigned kInPlane = 3;
-  for (const BriefSupport& support : brief.supports)
-    problem.supports.push_back({support.name, faceNumber(support.face),
-                                flat() ? support.directions & kInPlane : support.directions});
-  for (const BriefCase& c : brief.cases) {
-    ProofCase proofCase{c.name, {}, {}};
-    for (const BriefLoad& load : brief.loads)
-      if (const auto factor = c.loads.find(load.name); factor != c.loads.end())
-        proofCase.loads.push_back({load.name, faceNumber(load.face), load.action * factor->second});
-    for (std::size_t s = 0; s < brief.supports.size(); ++s)
-      if (uses(c, brief.supports[s].name)) proofCase.supports.push_back(s);
-    problem.cases.push_back(std::move(proofCase));
-  }
-  return problem;
+  AcrossSheet across = AcrossSheet::body;
+  if (flat()) across = brief.sheet->state == SheetState::planeStrain ? AcrossSheet::held : AcrossSheet::free;
+  return {setup, across, brief.exclusion, regions.materials};
 }
 
 Job prepare(Brief brief, double coarser) {
@@ -627,8 +317,8 @@ Job prepare(Brief brief, double coarser) {
            "it is the thinnest wall or bar you can make: look for a length in a wrong unit");
   job.brief = std::move(brief);
   job.warnings = job.brief.notes;
-  job.faces = pickFaces(job.brief, kFaceSpacing * job.brief.voxel);
-  job.regions = regionsOf(job.brief, job.faces);
+  job.setup = setupOf(job.brief, pickFaces(job.brief, kFaceSpacing * job.brief.voxel));
+  job.regions = regionsOf(job.brief, job.setup.faces);
   refuseMany(job.brief, job.regions.bounds().sizes());
   backLoads(job);
   try {
@@ -647,10 +337,7 @@ Job prepare(Brief brief, double coarser) {
            fmt::format("about {:.1f} GB are needed, and this machine has {:.1f} GB", job.estimate.bytes / 1e9,
                        machineMemory() / 1e9),
            "take a larger voxel, or fewer tetrahedra in the proof");
-  if (job.flat())
-    CaseBuilder<2>(job).build();
-  else
-    CaseBuilder<3>(job).build();
+  checkActing(job);
   warnOfSurprises(job);
   return job;
 }

@@ -13,8 +13,25 @@ namespace barelattice {
 [[noreturn]] void refuse(const Brief& brief, TextPlace place, const std::string& what,
                          const std::string& cure);
 
+/// What acts, with all names resolved; of a sheet only within its plane. @param faces in the brief's order.
+Setup setupOf(const Brief& brief, std::vector<NamedFace> faces);
+
+/// Sums up the cases.
+/// @throws BriefError if a load or support acts on empty space or inside the space, if a load hangs on
+/// nothing
+///   held, if something is on a piece of its own, or if a motion is left free.
+void checkActing(Job& job);
+
 /// True if the support of this name acts in the case.
 bool uses(const BriefCase& c, const std::string& support);
+
+/// In a sheet the middle of its thickness.
+template <int D>
+Vec3 cellCentre(const Domain<D>& domain, std::size_t cell, const Regions& regions) {
+  Vec3 centre(0, 0, 0.5 * regions.thickness);
+  centre.head<D>() = domain.grid.frame().centre(domain.grid.cellIndex(cell));
+  return centre;
+}
 
 /// Cells within `reach` (m) of a held or loaded face: what the part hangs on goes on beyond the design space.
 template <int D>

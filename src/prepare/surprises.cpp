@@ -15,7 +15,7 @@
 #include "barelattice/base/parallel.hpp"
 #include "barelattice/base/quantity.hpp"
 #include "barelattice/solid/reinterpret.hpp"
-#include "barelattice/voxels/attachment.hpp"
+#include "barelattice/voxels/grid_ties.hpp"
 #include "job_parts.hpp"
 
 namespace barelattice {
@@ -136,7 +136,7 @@ std::vector<std::string> slivers(const Job& job) {
   for (std::size_t c = 0; c < depth.size(); ++c)
     if (around[c]) depth[c] = kDeep;
   std::map<std::string, std::vector<std::size_t>> cells;
-  for (const NamedFace& face : job.faces) cells[face.name] = Attachment<D>(grid, face.face).cells();
+  for (const NamedFace& face : job.setup.faces) cells[face.name] = tieToGrid(grid, face.face).cells;
   // Mostly there is a way wide enough, and the deep cells alone show it.
   const double enough = 0.5 * job.brief.smallestMember / job.brief.voxel;
   std::vector<std::uint8_t> deep(depth.size());
@@ -208,7 +208,7 @@ double leastMemberLength(const Job& job) {
   const auto& domain = std::get<Domain<D>>(job.domain);
   const Grid<D>& grid = domain.grid;
   std::vector<std::uint8_t> free = domain.keep;
-  const auto cellsOf = [&](const std::string& face) { return Attachment<D>(grid, job.face(face)).cells(); };
+  const auto cellsOf = [&](const std::string& face) { return tieToGrid(grid, job.face(face)).cells; };
   Index<D> window;
   window.fill(3);
   double sum = 0;

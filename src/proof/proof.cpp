@@ -11,54 +11,58 @@
 #include "barelattice/base/error.hpp"
 #include "barelattice/base/parallel.hpp"
 #include "barelattice/base/quantity.hpp"
-#include "barelattice/mechanics/free_motions.hpp"
-#include "barelattice/shapes/face_pieces.hpp"
+#include "barelattice/mechanics/grounding.hpp"
 #include "base/groups.hpp"
 #include "meshes/point_grid.hpp"
 #include "solve/conjugate_gradients.hpp"
+#include "solve/low_rank.hpp"
 #include "tets/face_on_mesh.hpp"
 #include "tets/tet_hierarchy.hpp"
 
 namespace barelattice {
 namespace {
 
+constexpr DofOrder kNodeByNode{3, 1, 3};
+
 /// Rollers on a flat face along its normal: the body may be thought to go on behind it, mirrored. Of what
 /// else holds the same face nothing is known here.
-bool isMirror(const FaceHold& support, const Face& face) {
+bool isMirror(const Support& support, const Face& face) {
+  const Held* held = std::get_if<Held>(&support.kind);
+  if (!held || held->axes != Eigen::Matrix3d::Identity()) return false;
   const auto bit = [&](const Patch& patch) {
     for (int axis = 0; axis < 3; ++axis)
       if (patch.kind == Patch::Kind::plane && std::abs(patch.direction()[axis]) > 1 - 1e-9) return 1U << axis;
     return 0U;
   };
   return !face.patches.empty() && std::all_of(face.patches.begin(), face.patches.end(), [&](const Patch& p) {
-    return bit(p) == support.directions && std::abs(p.height(face.patches.front().origin)) < 1e-9;
+    return bit(p) == held->directions && std::abs(p.height(face.patches.front().origin)) < 1e-9;
   });
 }
 
 /// Whether points are near a support or load face, which faces' points tell.
 class NearFaces {
  public:
-  NearFaces(const QuadraticTets& mesh, const ProofProblem& problem, const std::vector<FaceOnMesh>& faces,
-            double reach)
+  NearFaces(const QuadraticTets& mesh, const Setup& setup, const std::vector<FaceOnMesh>& faces, double reach)
       : reach_(reach), points_(reach > 0 ? reach : 1) {
     if (!(reach > 0)) return;
     const auto addFace = [&](std::size_t face) {
-      for (const SurfacePoint& point : problem.faces[face].face.points) points_.add(point.position);
+      for (const SurfacePoint& point : setup.faces[face].face.points) points_.add(point.position);
     };
-    for (const FaceHold& support : problem.supports) {
-      const auto sharesFace = [&](const FaceHold& other) {
+    for (const Support& support : setup.supports) {
+      const auto sharesFace = [&](const Support& other) {
         return &other != &support && other.face == support.face;
       };
-      if (!isMirror(support, problem.faces[support.face].face) ||
-          std::any_of(problem.supports.begin(), problem.supports.end(), sharesFace)) {
+      if (!isMirror(support, setup.faces[support.face].face) ||
+          std::any_of(setup.supports.begin(), setup.supports.end(), sharesFace)) {
         addFace(support.face);
         continue;
       }
       // A plane of symmetry is no clamp, and stress is what it is right up to it.
       for (const std::size_t node : faces[support.face].flushRim(mesh)) points_.add(mesh.nodes()[node]);
     }
-    for (const ProofCase& c : problem.cases)
-      for (const FaceLoad& load : c.loads) addFace(load.face);
+    for (const LoadCase& c : setup.cases)
+      for (const LoadCase::Factor& f : c.loads)
+        if (setup.actsOnFace(f.load)) addFace(setup.loads[f.load].face);
   }
   bool within(const Vec3& point) const {
     return reach_ > 0 && points_.visitNear(point, [&](int i) {
@@ -97,43 +101,9 @@ void measureQuality(const QuadraticTets& mesh, Proof& proof) {
 Resultant resultantOf(const QuadraticTets& mesh, const std::vector<double>& forces) {
   Resultant sum;
   for (std::size_t n = 0; n < mesh.nodeCount(); ++n) {
-    const Vec3 f(forces[3 * n], forces[3 * n + 1], forces[3 * n + 2]);
+    const Vec3 f = kNodeByNode.at(forces, n);
     sum.force += f;
     sum.moment += mesh.nodes()[n].cross(f);
-  }
-  return sum;
-}
-
-/// The pieces of one support's face, with the piece that each node of a mesh is part of.
-struct SupportPieces {
-  std::vector<FacePiece> pieces;
-  std::vector<std::size_t> nodes;
-  std::vector<int> pieceOf;  // by place in `nodes`
-
-  SupportPieces(const QuadraticTets& mesh, const Face& face, const FaceOnMesh& onMesh)
-      : pieces(piecesOf(face)), nodes(onMesh.nodes()) {
-    std::vector<Vec3> points;
-    points.reserve(nodes.size());
-    for (const std::size_t n : nodes) points.push_back(mesh.nodes()[n]);
-    pieceOf = nearestPieces(face, pieces, points);
-  }
-};
-
-/// Sums the components of nodal forces that `owner` gives to one support, whole and piece by piece.
-Reaction reactionOf(const QuadraticTets& mesh, const std::vector<double>& forces,
-                    const std::vector<int>& owner, int support, const SupportPieces& on) {
-  Reaction sum;
-  for (const FacePiece& piece : on.pieces) sum.pieces.push_back({piece.centre, {}});
-  for (std::size_t k = 0; k < on.nodes.size(); ++k) {
-    const std::size_t n = on.nodes[k];
-    Vec3 force = Vec3::Zero();
-    for (std::size_t i = 0; i < 3; ++i)
-      if (owner[3 * n + i] == support) force[static_cast<Eigen::Index>(i)] = forces[3 * n + i];
-    PieceReaction& piece = sum.pieces[static_cast<std::size_t>(on.pieceOf[k])];
-    piece.own.force += force;
-    piece.own.moment += (mesh.nodes()[n] - piece.centre).cross(force);
-    sum.force += force;
-    sum.moment += mesh.nodes()[n].cross(force);
   }
   return sum;
 }
@@ -197,12 +167,10 @@ void findPeaks(const QuadraticTets& mesh, const TetMaterials& materials,
 }
 
 TetMaterials materialsOf(const QuadraticTets& mesh, const ProofProblem& problem) {
-  TetMaterials materials{{problem.material}, {}};
-  if (problem.materials.empty()) return materials;
-  materials.materials.insert(materials.materials.end(), problem.otherMaterials.begin(),
-                             problem.otherMaterials.end());
+  TetMaterials materials{problem.setup.materials, {}};
+  if (problem.regions.empty()) return materials;
   Regions regions;
-  regions.materials = problem.materials;
+  regions.materials = problem.regions;
   materials.number.resize(mesh.tets().size());
   forEach(
       materials.number.size(),
@@ -219,7 +187,7 @@ TetMaterials materialsOf(const QuadraticTets& mesh, const ProofProblem& problem)
 void addMasses(const QuadraticTets& mesh, const ProofProblem& problem, const TetMaterials& materials,
                Proof& proof) {
   std::vector<char> bonded(materials.materials.size(), 0);
-  for (const MaterialRegion& region : problem.materials)
+  for (const MaterialRegion& region : problem.regions)
     bonded[static_cast<std::size_t>(region.material)] = region.bonded;
   const std::vector<double> volumes = mesh.volumes();
   for (std::size_t t = 0; t < volumes.size(); ++t)
@@ -245,46 +213,52 @@ std::vector<std::vector<std::size_t>> piecesOf(const QuadraticTets& mesh) {
 }
 
 /// The stiffness under one set of supports, ready to solve.
-class Held {
+class HeldBody {
  public:
-  Held(const QuadraticTets& mesh, double spacing, const ProofProblem& problem, const TetMaterials& materials,
-       const std::vector<FaceOnMesh>& faces, const ProofCase& c)
-      : mask_(mesh.nodeCount(), problem.across == AcrossSheet::held ? 4 : 0),
-        owner_(3 * mesh.nodeCount(), -1) {
-    for (const std::size_t s : c.supports)
-      for (const std::size_t n : faces[problem.supports[s].face].nodes()) {
-        mask_[n] |= static_cast<std::uint8_t>(problem.supports[s].directions);
-        for (std::size_t i = 0; i < 3; ++i) {  // what two supports hold is counted once
-          int& owner = owner_[3 * n + i];
-          if (problem.supports[s].directions >> i & 1 && owner < 0) owner = static_cast<int>(s);
-        }
-      }
+  HeldBody(const QuadraticTets& mesh, double spacing, const ProofProblem& problem,
+           const TetMaterials& materials, std::span<const FaceTies> faces, const LoadCase& c)
+      : grounding_(grounded(problem.setup, c, faces)) {
+    if (problem.across == AcrossSheet::held)
+      for (std::size_t n = 0; n < mesh.nodeCount(); ++n)
+        grounding_.hold(n, Vec3::UnitZ(), Grounding::kNobody);
     const std::vector<std::vector<std::size_t>> pieces = piecesOf(mesh);
     refuseFreeMotions(mesh, problem.across != AcrossSheet::body, pieces, c.name);
     if (problem.across == AcrossSheet::free)
       for (const std::vector<std::size_t>& piece : pieces) holdInPlane(mesh, piece);
-    stiffness_ = mesh.stiffness(materials, mask_);
-    multigrid_ = buildTetHierarchy(mesh, spacing, stiffness_);
+    supports_ = grounding_.nodes();
+    stiffness_ = mesh.stiffness(materials, supports_);
+    added_ =
+        LowRank(grounding_.couplings(), kNodeByNode, 3 * mesh.nodeCount(),
+                materials.materials.front().modulus, [this](std::span<double> field) { project(field); });
+    multigrid_ = buildTetHierarchy(mesh, spacing, stiffness_, added_);
+    if (!added_.empty())
+      added_.renew([&](const auto& r, const auto& z) { multigrid_->apply(r, z); }, 3 * mesh.nodeCount());
   }
 
   /// Displacements under several loads, in units of the inverse of the first material's modulus; the
   /// stiffness passes once for all of them.
   std::vector<SolveReport> solve(std::vector<std::vector<double>> loads,
                                  std::vector<std::vector<double>>& displacements) const {
-    for (std::vector<double>& load : loads) clear(load);
+    for (std::vector<double>& load : loads) project(load);
     constexpr double kEnergyTolerance = 1e-8;  // compliances to eight digits, displacements to four
     constexpr int kMostIterations = 400;
     std::vector<SolveReport> reports = solveConjugateGradients(
-        [&](const Fields<const double>& x, const Fields<double>& y) { stiffness_.apply(x, y); },
-        [&](const Fields<const double>& r, const Fields<double>& z) { multigrid_->apply(r, z); },
+        [&](const Fields<const double>& x, const Fields<double>& y) {
+          stiffness_.apply(x, y);
+          for (std::size_t k = 0; k < x.size() && !added_.empty(); ++k)
+            added_.add(added_.times(x[k]).forces, 1, y[k]);
+        },
+        [&](const Fields<const double>& r, const Fields<double>& z) {
+          multigrid_->apply(r, z);
+          for (std::size_t k = 0; k < z.size() && !added_.empty(); ++k) added_.correct(z[k]);
+        },
         Fields<const double>(loads.begin(), loads.end()),
         Fields<double>(displacements.begin(), displacements.end()), {kEnergyTolerance, kMostIterations});
     // Coarse corrections leave values at held components, where there is no stiffness to see them.
-    for (std::vector<double>& u : displacements) clear(u);
+    for (std::vector<double>& u : displacements) project(u);
     return reports;
   }
-  const std::vector<int>& owner() const { return owner_; }
-  const std::vector<std::uint8_t>& directions() const { return mask_; }
+  const Grounding& grounding() const { return grounding_; }
 
  private:
   /// On a finished part a support acts only where the part touches its face, which may be too little. Pieces
@@ -292,10 +266,9 @@ class Held {
   void refuseFreeMotions(const QuadraticTets& mesh, bool planar,
                          const std::vector<std::vector<std::size_t>>& pieces, const std::string& name) const {
     for (const std::vector<std::size_t>& piece : pieces) {
-      std::vector<HeldPoint> points;
-      for (const std::size_t n : piece)
-        if (mask_[n]) points.push_back({mesh.nodes()[n], mask_[n]});
-      const std::vector<std::string> motions = freeMotions(points, planar);
+      const std::vector<std::string> motions = grounding_.motionsLeft(
+          [&](std::size_t n) { return mesh.nodes()[n]; },
+          [&](std::size_t n) { return std::binary_search(piece.begin(), piece.end(), n); }, planar);
       if (motions.empty()) continue;
       Box box;
       for (const std::size_t n : piece) box.extend(mesh.nodes()[n]);
@@ -327,7 +300,7 @@ class Held {
         most = score(p);
         found = n;
       }
-      mask_[found] |= 4;
+      grounding_.hold(found, Vec3::UnitZ(), Grounding::kNobody);
       return mesh.nodes()[found];
     };
     const Vec3 first = best([&](const Vec3& p) { return (p - bounds.center()).norm(); });
@@ -335,59 +308,49 @@ class Held {
     best([&](const Vec3& p) { return (p - first).cross(second - first).norm(); });
   }
 
-  void clear(std::vector<double>& field) const {
-    for (std::size_t n = 0; n < mask_.size(); ++n)
-      for (std::size_t i = 0; i < 3; ++i)
-        if (mask_[n] >> i & 1) field[3 * n + i] = 0;
+  void project(std::span<double> field) const {
+    for (const NodeSupport<3>& support : supports_) {
+      const Vec3 moved = support.free * kNodeByNode.at(field, support.node);
+      for (int i = 0; i < 3; ++i) field[kNodeByNode(support.node, i)] = moved[i];
+    }
   }
 
-  std::vector<std::uint8_t> mask_;  // held components by node
-  std::vector<int> owner_;          // by component of each node: the support its reaction is told with, or -1
+  Grounding grounding_;
+  std::vector<NodeSupport<3>> supports_;  // what it comes to
+  LowRank added_;
   BlockMatrix<3, double> stiffness_;
   std::unique_ptr<Multigrid> multigrid_;
 };
 
-/// @param held directions in which a node is held by the supports of the case.
+/// The planes of symmetry among the supports of a case.
 std::vector<StressMirror> mirrorsOf(const QuadraticTets& mesh, const ProofProblem& problem,
-                                    const std::vector<FaceOnMesh>& faces, const ProofCase& c,
-                                    const std::vector<std::uint8_t>& held) {
+                                    std::span<const FaceTies> faces, const LoadCase& c,
+                                    const Grounding& grounding) {
   std::vector<StressMirror> mirrors;
   std::vector<std::uint8_t> mirrored(mesh.nodeCount(), problem.across == AcrossSheet::held ? 4 : 0);
   for (const std::size_t s : c.supports) {
-    const FaceHold& support = problem.supports[s];
-    if (!isMirror(support, problem.faces[support.face].face)) continue;
+    const Support& support = problem.setup.supports[s];
+    if (!isMirror(support, problem.setup.faces[support.face].face)) continue;
+    const unsigned directions = std::get<Held>(support.kind).directions;
     StressMirror mirror;
-    while (!(support.directions >> mirror.axis & 1)) ++mirror.axis;
-    mirror.nodes = faces[support.face].nodes();
+    while (!(directions >> mirror.axis & 1)) ++mirror.axis;
+    mirror.nodes = faces[support.face].nodes;
     mirror.at = mesh.nodes()[mirror.nodes.front()][mirror.axis];
-    for (const std::size_t n : mirror.nodes) mirrored[n] |= static_cast<std::uint8_t>(support.directions);
+    for (const std::size_t n : mirror.nodes) mirrored[n] |= static_cast<std::uint8_t>(directions);
     mirrors.push_back(std::move(mirror));
   }
   for (StressMirror& mirror : mirrors)  // nodes held otherwise too are on no plane of symmetry
-    std::erase_if(mirror.nodes, [&](std::size_t n) { return mirrored[n] != held[n]; });
+    std::erase_if(mirror.nodes, [&](std::size_t n) { return mirrored[n] != grounding.directionsAt(n); });
   return mirrors;
 }
 
-/// Numbers of the cases that stand on the same supports.
-std::vector<std::vector<std::size_t>> bySupports(const std::vector<ProofCase>& cases) {
-  std::vector<std::vector<std::size_t>> groups;
-  for (std::size_t k = 0; k < cases.size(); ++k) {
-    const auto same = [&](const std::vector<std::size_t>& group) {
-      return cases[group.front()].supports == cases[k].supports;
-    };
-    const auto group = std::find_if(groups.begin(), groups.end(), same);
-    (group == groups.end() ? groups.emplace_back() : *group).push_back(k);
-  }
-  return groups;
-}
-
 /// A load needs most of its face; a support acts where there is any of it.
-void refuseMissingFaces(const ProofProblem& problem, const std::vector<FaceOnMesh>& faces, double spacing) {
+void refuseMissingFaces(const Setup& setup, const std::vector<FaceOnMesh>& faces, double spacing) {
   constexpr double kLeastOfLoad = 0.5;
   const auto refuse = [&](const std::string& what, std::size_t face) {
     const double share = faces[face].share();
     throw InputError(fmt::format("{} acts on face {}, but {} of that is on the solid (within {:.2g} mm)",
-                                 what, problem.faces[face].name,
+                                 what, setup.faces[face].name,
                                  share == 0 ? "nothing" : fmt::format("only {:.0f} %", 100 * share),
                                  kFaceReach * spacing * kMillimetresPerMetre),
                      fmt::format("give the part material there with a keep under the face, or the load some "
@@ -395,13 +358,27 @@ void refuseMissingFaces(const ProofProblem& problem, const std::vector<FaceOnMes
                                  "is too coarse for what is there",
                                  spacing * kMillimetresPerMetre));
   };
-  for (const ProofCase& c : problem.cases) {
-    for (const FaceLoad& load : c.loads)
-      if (faces[load.face].share() < kLeastOfLoad) refuse("load " + load.name, load.face);
+  for (const LoadCase& c : setup.cases) {
+    for (const LoadCase::Factor& f : c.loads)
+      if (const Load& load = setup.loads[f.load];
+          setup.actsOnFace(f.load) && faces[load.face].share() < kLeastOfLoad)
+        refuse("load " + load.name, load.face);
     for (const std::size_t s : c.supports)
-      if (faces[problem.supports[s].face].share() == 0)
-        refuse("support " + problem.supports[s].name, problem.supports[s].face);
+      if (faces[setup.supports[s].face].share() == 0)
+        refuse("support " + setup.supports[s].name, setup.supports[s].face);
   }
+}
+
+/// Three per node, N.
+std::vector<double> forcesOf(const QuadraticTets& mesh, const Setup& setup, const LoadCase& c,
+                             std::span<const FaceTies> faces, const TetMaterials& materials) {
+  std::vector<double> forces(3 * mesh.nodeCount(), 0.0);
+  for (const LoadCase::Factor& f : c.loads)
+    if (setup.actsOnFace(f.load))
+      kNodeByNode.add(faceForces(setup.loads[f.load], faces[setup.loads[f.load].face]), f.factor, forces);
+  if (const Vec3 perMass = bodyForce(setup, c); !perMass.isZero())
+    mesh.addBodyForce(materials, perMass, forces);
+  return forces;
 }
 
 }  // namespace
@@ -410,7 +387,7 @@ std::vector<SurfacePart> partsOf(const ProofProblem& problem, double spacing) {
   std::vector<SurfacePart> parts;
   const double reach = kFaceReach * spacing;
   constexpr double kAlong = 0.85;  // cosine between the normals: less than at any crease
-  for (const NamedFace& named : problem.faces) {
+  for (const NamedFace& named : problem.setup.faces) {
     const Face& face = named.face;
     parts.push_back({[&face, reach](const Vec3& centre, const Vec3& normal) {
                        return std::any_of(face.patches.begin(), face.patches.end(), [&](const Patch& patch) {
@@ -426,11 +403,15 @@ std::vector<SurfacePart> partsOf(const ProofProblem& problem, double spacing) {
 Proof prove(const QuadraticTets& mesh, double spacing, const ProofProblem& problem,
             const ProgressCallback& progress) {
   if (mesh.surface().empty()) throw InputError("there is no body to analyse: its mesh is empty");
+  const Setup& setup = problem.setup;
   std::vector<FaceOnMesh> faces;
-  faces.reserve(problem.faces.size());
-  for (const NamedFace& face : problem.faces) faces.emplace_back(mesh, face.face, kFaceReach * spacing);
-  refuseMissingFaces(problem, faces, spacing);
-  const NearFaces near(mesh, problem, faces, problem.exclusion);
+  std::vector<FaceTies> ties;
+  for (const NamedFace& face : setup.faces) {
+    faces.emplace_back(mesh, face.face, kFaceReach * spacing);
+    ties.push_back(faces.back().ties());
+  }
+  refuseMissingFaces(setup, faces, spacing);
+  const NearFaces near(mesh, setup, faces, problem.exclusion);
   const std::vector<double> volumes = mesh.cornerVolumes();
 
   Proof proof;
@@ -444,24 +425,24 @@ Proof prove(const QuadraticTets& mesh, double spacing, const ProofProblem& probl
   proof.tets = mesh.tets().size();
   proof.nodes = mesh.nodeCount();
   measureQuality(mesh, proof);
-  proof.cases.resize(problem.cases.size());
+  proof.cases.resize(setup.cases.size());
+  const auto positionOf = [&](std::size_t n) { return mesh.nodes()[n]; };
   std::vector<SupportPieces> on;
-  for (const FaceHold& support : problem.supports)
-    on.emplace_back(mesh, problem.faces[support.face].face, faces[support.face]);
+  for (const Support& support : setup.supports)
+    on.emplace_back(setup.faces[support.face].face, ties[support.face], positionOf);
   std::size_t done = 0;
-  for (const std::vector<std::size_t>& group : bySupports(problem.cases)) {
-    report(progress, "solving case " + problem.cases[group.front()].name,
-           0.1 + 0.9 * static_cast<double>(done) / static_cast<double>(problem.cases.size()));
+  for (const std::vector<std::size_t>& group : casesBySupports(setup.cases)) {
+    report(progress, "solving case " + setup.cases[group.front()].name,
+           0.1 + 0.9 * static_cast<double>(done) / static_cast<double>(setup.cases.size()));
     done += group.size();
-    const Held held(mesh, spacing, problem, materials, faces, problem.cases[group.front()]);
-    std::vector<std::vector<double>> loads(group.size(), std::vector<double>(3 * mesh.nodeCount(), 0.0));
-    for (std::size_t i = 0; i < group.size(); ++i)
-      for (const FaceLoad& l : problem.cases[group[i]].loads) faces[l.face].addAction(l.action, loads[i]);
+    const HeldBody held(mesh, spacing, problem, materials, ties, setup.cases[group.front()]);
+    std::vector<std::vector<double>> loads;
+    for (const std::size_t k : group) loads.push_back(forcesOf(mesh, setup, setup.cases[k], ties, materials));
     std::vector<std::vector<double>> displacements(group.size(),
                                                    std::vector<double>(3 * mesh.nodeCount(), 0.0));
     const std::vector<SolveReport> reports = held.solve(loads, displacements);
     for (std::size_t i = 0; i < group.size(); ++i) {
-      const ProofCase& c = problem.cases[group[i]];
+      const LoadCase& c = setup.cases[group[i]];
       const std::vector<double>& load = loads[i];
       CaseProof& result = proof.cases[group[i]];
       result.name = c.name;
@@ -474,19 +455,18 @@ Proof prove(const QuadraticTets& mesh, double spacing, const ProofProblem& probl
             fmt::format("proof of case {}: {}", c.name, describe(result.solve.stop)),
             "see that nothing loaded is apart from what is held; where members are thin, give more "
             "tetrahedra");
-      for (double& value : u) value /= problem.material.modulus;
-      for (const FaceOnMesh& face : faces)
-        result.faceDisplacement.push_back(face.share() > 0 ? face.mean(u) : Vec3::Zero());
+      for (double& value : u) value /= setup.materials.front().modulus;
+      for (const FaceTies& face : ties)
+        result.faceDisplacement.push_back(face.area > 0 ? meanOn(face, u, kNodeByNode) : Vec3::Zero());
       for (std::size_t d = 0; d < load.size(); ++d) result.compliance += load[d] * u[d];
       for (std::size_t n = 0; n < mesh.nodeCount(); ++n)
-        result.displacement =
-            std::max(result.displacement, Vec3(u[3 * n], u[3 * n + 1], u[3 * n + 2]).norm());
-      std::vector<double> reaction = mesh.internalForces(materials, u);
-      for (std::size_t d = 0; d < reaction.size(); ++d) reaction[d] -= load[d];
-      for (std::size_t s = 0; s < problem.supports.size(); ++s)
-        result.reactions.push_back(reactionOf(mesh, reaction, held.owner(), static_cast<int>(s), on[s]));
+        result.displacement = std::max(result.displacement, kNodeByNode.at(u, n).norm());
+      std::vector<double> balance = mesh.internalForces(materials, u);
+      for (std::size_t d = 0; d < balance.size(); ++d) balance[d] -= load[d];
+      const auto exerted = held.grounding().forces(setup.supports.size(), u, balance, kNodeByNode);
+      for (std::size_t s = 0; s < on.size(); ++s) result.reactions.push_back(on[s].reactionOf(exerted[s]));
       const std::vector<MaterialStress> stresses =
-          mesh.cornerStress(materials, u, mirrorsOf(mesh, problem, faces, c, held.directions()));
+          mesh.cornerStress(materials, u, mirrorsOf(mesh, problem, ties, c, held.grounding()));
       for (const MaterialStress& at : stresses) {
         const auto principal = principalRange(at.stress);
         result.vonMises.push_back(vonMises(at.stress));

@@ -55,11 +55,9 @@ Judgement judged(const Requirement& requirement, const Estimated& value, double 
 }
 
 std::size_t faceOf(const Requirement& requirement, const ProofProblem& problem, const Proof& proof) {
-  const auto face = std::find_if(problem.faces.begin(), problem.faces.end(),
-                                 [&](const NamedFace& f) { return f.name == requirement.face; });
-  if (face == problem.faces.end())
+  const std::size_t number = problem.setup.faceNumber(requirement.face);
+  if (number == problem.setup.faces.size())
     throw InputError("a requirement names the unknown face " + requirement.face);
-  const auto number = static_cast<std::size_t>(face - problem.faces.begin());
   if (number < proof.faceShare.size() && proof.faceShare[number] == 0)
     throw RunError("a requirement is about face " + requirement.face + ", which is not on the solid",
                    "give the part material there with a keep under the face");

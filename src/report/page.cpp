@@ -392,7 +392,7 @@ std::string bodyTables(const Job& job, const json& results) {
   if (bodies.empty()) return {};
   const bool designed = results.contains("optimise") && results["optimise"].contains("cases");
   Rows found, moved, reactions, meshes, percentiles;
-  for (std::size_t k = 0; k < job.cases.size(); ++k)
+  for (std::size_t k = 0; k < job.setup.cases.size(); ++k)
     for (const auto& [name, body] : bodies) {
       const json& c = (*body)["cases"][k];
       const std::string which = escaped(c["name"].get<std::string>());

@@ -353,7 +353,7 @@ json setupData(const Job& job) {
   addShapes(job, places, data);
   data["faces"] = json::array();
   const double scene = job.regions.space->bounds().sizes().maxCoeff();
-  for (const NamedFace& face : job.faces) data["faces"].push_back(faceJson(face, scene, places));
+  for (const NamedFace& face : job.setup.faces) data["faces"].push_back(faceJson(face, scene, places));
   data["supports"] = json::array();
   for (const BriefSupport& s : job.brief.supports) {
     std::string held;

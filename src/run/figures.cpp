@@ -18,21 +18,21 @@ json caseJson(const BodyProof& body, std::size_t k, const ProofProblem& problem)
   const CaseErrors errors = errorsOf(body.coarse, body.fine, k, body.ratio);
   json faces = json::object();
   json faceErrors = json::object();
-  for (std::size_t f = 0; f < problem.faces.size(); ++f) {
+  for (std::size_t f = 0; f < problem.setup.faces.size(); ++f) {
     if (body.fine.faceShare[f] == 0) continue;
-    faces[problem.faces[f].name] = vectorJson(c.faceDisplacement[f], kMm);
-    faceErrors[problem.faces[f].name] = kMm * errors.faceDisplacement[f].error;
+    faces[problem.setup.faces[f].name] = vectorJson(c.faceDisplacement[f], kMm);
+    faceErrors[problem.setup.faces[f].name] = kMm * errors.faceDisplacement[f].error;
   }
   json reactions = json::object();
-  for (const std::size_t s : problem.cases[k].supports) {
+  for (const std::size_t s : problem.setup.cases[k].supports) {
     json pieces = json::array();
     for (const PieceReaction& piece : c.reactions[s].pieces)
       pieces.push_back({{"centre_mm", vectorJson(piece.centre, kMm)},
                         {"force_N", vectorJson(piece.own.force)},
                         {"moment_Nm", vectorJson(piece.own.moment)}});
-    reactions[problem.supports[s].name] = {{"force_N", vectorJson(c.reactions[s].force)},
-                                           {"moment_Nm", vectorJson(c.reactions[s].moment)},
-                                           {"pieces", pieces}};
+    reactions[problem.setup.supports[s].name] = {{"force_N", vectorJson(c.reactions[s].force)},
+                                                 {"moment_Nm", vectorJson(c.reactions[s].moment)},
+                                                 {"pieces", pieces}};
   }
   json percentiles = json::object();
   for (std::size_t p = 0; p < kPercentiles.size(); ++p)
@@ -52,7 +52,7 @@ json caseJson(const BodyProof& body, std::size_t k, const ProofProblem& problem)
           {"percentiles_MPa", percentiles},
           {"tension_MPa", c.tension * kMPa},
           {"compression_MPa", c.compression * kMPa},
-          {"judged_in", (c.judgedIn == 0 ? problem.material : problem.otherMaterials[c.judgedIn - 1]).name},
+          {"judged_in", problem.setup.materials[c.judgedIn].name},
           {"safety_factor", c.safetyFactor},
           {"safety_factor_error", factorFrom(errors.used).error},
           {"error_order", errors.order},
@@ -92,9 +92,9 @@ json bodyJson(const BodyProof& body, const ProofProblem& problem, const std::vec
   }
   json shares = json::object();
   json offsets = json::object();
-  for (std::size_t f = 0; f < problem.faces.size(); ++f) {
-    shares[problem.faces[f].name] = body.fine.faceShare[f];
-    if (body.fine.faceShare[f] > 0) offsets[problem.faces[f].name] = body.fine.faceOffset[f] * kMm;
+  for (std::size_t f = 0; f < problem.setup.faces.size(); ++f) {
+    shares[problem.setup.faces[f].name] = body.fine.faceShare[f];
+    if (body.fine.faceShare[f] > 0) offsets[problem.setup.faces[f].name] = body.fine.faceOffset[f] * kMm;
   }
   json worst = json::array();
   for (const Vec3& at : body.fine.worstAt) worst.push_back(vectorJson(at, kMm));

@@ -11,7 +11,7 @@
 #include "barelattice/formats/vti.hpp"
 #include "barelattice/run/checkpoint.hpp"
 #include "barelattice/run/run.hpp"
-#include "barelattice/voxels/attachment.hpp"
+#include "barelattice/voxels/grid_ties.hpp"
 #include "figures.hpp"
 #include "layout_file.hpp"
 
@@ -131,12 +131,12 @@ void JobRun::storeLayout(const OptimiseResult& result) {
   layoutFile().write(result.density, result.level);
   writeFile(folder_ / "history.csv", historyCsv(result.history));  // also where no iteration was left to do
   json cases = json::array();
-  for (std::size_t k = 0; k < job_.cases.size(); ++k) {
+  for (std::size_t k = 0; k < job_.setup.cases.size(); ++k) {
     json faces = json::object();
-    for (const NamedFace& face : job_.faces)
-      faces[face.name] =
-          vectorJson(Attachment<D>(domain.grid, face.face).meanDisplacement(result.displacements[k]), kMm);
-    cases.push_back({{"name", job_.cases[k].name},
+    for (const NamedFace& face : job_.setup.faces)
+      faces[face.name] = vectorJson(
+          meanOn(tieToGrid(domain.grid, face.face), result.displacements[k], dofOrder(domain.grid)), kMm);
+    cases.push_back({{"name", job_.setup.cases[k].name},
                      {"compliance_J", figure(result.caseCompliance[k])},
                      {"black_and_white_J", figure(result.caseBlackAndWhite[k])},
                      {"face_displacement_mm", faces}});

@@ -199,7 +199,7 @@ json JobRun::analysed(const Implicit& f, const Box& extent, const TriangleMesh* 
   else if (exported && !job_.regions.hasBonded())
     body.fine.mass = body.coarse.mass = job_.massOf(exported->volume(), f, body.spacing);
   std::vector<double> weights;
-  for (const GridCase& c : job_.cases) weights.push_back(c.weight);
+  for (const LoadCase& c : job_.setup.cases) weights.push_back(c.weight);
   json figures = bodyJson(body, problem, weights);
   if (gap) {
     figures["surface_gap_mm"] = {{"mean", gap->mean * kMm},
@@ -302,10 +302,10 @@ void JobRun::proof(bool fresh) {
 std::string JobRun::prediction() const {
   if (!results_["optimise"].contains("cases")) return {};
   double sum = 0;
-  for (std::size_t k = 0; k < job_.cases.size(); ++k)
+  for (std::size_t k = 0; k < job_.setup.cases.size(); ++k)
     if (!results_["optimise"]["cases"][k]["compliance_J"].is_number()) return {};
-  for (std::size_t k = 0; k < job_.cases.size(); ++k)
-    sum += job_.cases[k].weight * results_["optimise"]["cases"][k]["compliance_J"].get<double>();
+  for (std::size_t k = 0; k < job_.setup.cases.size(); ++k)
+    sum += job_.setup.cases[k].weight * results_["optimise"]["cases"][k]["compliance_J"].get<double>();
   return fmt::format(" (predicted {:.4g} J)", sum);
 }
 

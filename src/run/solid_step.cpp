@@ -50,7 +50,7 @@ void writeSolid(const Job& job, const std::filesystem::path& folder, const Solid
 /// What enters the bores of the brief's faces, and passes over the bosses.
 json boresOf(const Job& job, const Solid& solid) {
   json bores = json::array();
-  for (const NamedFace& face : job.faces)
+  for (const NamedFace& face : job.setup.faces)
     for (const Patch& patch : face.face.patches) {
       if (patch.kind != Patch::Kind::cylinder || onBondedPart(job, face.name)) continue;
       const std::optional<Fit> fit = fitOf(solid.surface, patch, 0.2 * solid.spacing);

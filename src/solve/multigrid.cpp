@@ -99,13 +99,32 @@ Multigrid::Multigrid(std::vector<std::unique_ptr<MultigridLevel>> levels,
     work_[l - 1] = {FieldStore(levels_[l]->size()), FieldStore(levels_[l]->size())};
 }
 
-void Multigrid::setBottom(const Eigen::SparseMatrix<double>& matrix) {
-  Eigen::SparseMatrix<double> shifted = matrix;
-  for (Eigen::Index i = 0; i < shifted.rows(); ++i) shifted.coeffRef(i, i) *= 1 + kBottomShift;
-  bottom_.compute(shifted);
-  if (bottom_.info() != Eigen::Success) throw RunError("the coarsest stiffness matrix cannot be factorised");
+void Multigrid::setBottom(const Eigen::SparseMatrix<double>& matrix, const LowRank& added) {
   const auto size = static_cast<std::size_t>(matrix.rows());
   work_.back() = {FieldStore(size), FieldStore(size)};
+  Eigen::SparseMatrix<double> shifted = matrix;
+  for (Eigen::Index i = 0; i < shifted.rows(); ++i) shifted.coeffRef(i, i) *= 1 + kBottomShift;
+  if (!added.empty()) {
+    Eigen::MatrixXd columns(matrix.rows(), added.stiffness().rows());
+    for (std::size_t i = 0; i < added.columns().size(); ++i)
+      columns.col(static_cast<Eigen::Index>(i)) = atBottom(added.columns()[i]);
+    shifted += Eigen::SparseMatrix<double>((columns * added.stiffness() * columns.transpose()).sparseView());
+  }
+  bottom_.compute(shifted);
+  if (bottom_.info() != Eigen::Success) throw RunError("the coarsest stiffness matrix cannot be factorised");
+}
+
+Eigen::VectorXd Multigrid::atBottom(const LowRank::Column& column) {
+  std::vector<float> fine(levels_.front()->size(), 0.0F);
+  for (std::size_t k = 0; k < column.dofs.size(); ++k)
+    fine[column.dofs[k]] = static_cast<float>(column.values[k]);
+  for (std::size_t l = 0; l < levels_.size(); ++l) {
+    const std::span<float> coarse = work_[l].b.first(1).front();
+    transfers_[l]->restrictTo(fine, coarse);
+    fine.assign(coarse.begin(), coarse.end());
+  }
+  return Eigen::Map<const Eigen::VectorXf>(fine.data(), static_cast<Eigen::Index>(fine.size()))
+      .cast<double>();
 }
 
 void Multigrid::apply(const Fields<const float>& r, const Fields<float>& z) {

@@ -10,6 +10,7 @@
 #include "barelattice/solve/solution.hpp"
 #include "block_matrix.hpp"
 #include "fields.hpp"
+#include "low_rank.hpp"
 
 namespace barelattice {
 
@@ -90,8 +91,10 @@ class Multigrid {
             std::vector<std::unique_ptr<MultigridTransfer>> transfers);
 
   /// Takes a matrix to be solved directly at the bottom.
+  /// @param added to the finest matrix: the bottom sees what there is of it there, the levels between do not.
+  ///   So motions that nothing else resists are found; the rest is for LowRank::correct.
   /// @throws RunError if it cannot be factorised.
-  void setBottom(const Eigen::SparseMatrix<double>& matrix);
+  void setBottom(const Eigen::SparseMatrix<double>& matrix, const LowRank& added = {});
 
   void setCycle(Cycle cycle) { cycle_ = cycle; }
   Cycle cycle() const { return cycle_; }
@@ -113,6 +116,8 @@ class Multigrid {
   /// x = cycle from zero, or one more cycle from x.
   void descend(std::size_t level, const Fields<const float>& b, const Fields<float>& x, bool fromZero);
   void solveBottom(std::span<const float> b, std::span<float> x) const;
+  /// P^T ... P^T of a vector on the finest level.
+  Eigen::VectorXd atBottom(const LowRank::Column& column);
 
   std::vector<std::unique_ptr<MultigridLevel>> levels_;
   std::vector<std::unique_ptr<MultigridTransfer>> transfers_;

@@ -12,7 +12,8 @@ constexpr double kFacing = 0.5;  // cosine between a triangle and the face below
 
 }  // namespace
 
-FaceOnMesh::FaceOnMesh(const QuadraticTets& mesh, const Face& face, double reach) : faceArea_(face.area()) {
+FaceOnMesh::FaceOnMesh(const QuadraticTets& mesh, const Face& face, double reach) {
+  ties_.faceArea = face.area();
   std::vector<signed char> known(mesh.cornerCount(), -1);
   const auto on = [&](int node) {
     signed char& is = known[static_cast<std::size_t>(node)];
@@ -30,41 +31,17 @@ FaceOnMesh::FaceOnMesh(const QuadraticTets& mesh, const Face& face, double reach
     const Vec3 centre = (at(0) + at(1) + at(2)) / 3;
     const Patch* below = face.patchAt(centre, 2 * reach);
     if (!below || below->normal(centre).dot(normal) < kFacing) continue;
-    triangles_.push_back({nodes, normal, 0.5 * twice.norm()});
-    area_ += triangles_.back().area;
-    for (std::size_t i = 0; i < 3; ++i)
-      if (const Patch* patch = face.patchAt(at(i), reach))
-        offArea_ += triangles_.back().area / 3 * patch->distance(at(i));
+    triangles_.push_back({nodes, normal});
+    const double share = 0.5 * twice.norm() / 3;  // of each middle
+    for (std::size_t i = 0; i < 3; ++i) {
+      ties_.weights.push_back({static_cast<std::size_t>(nodes[3 + i]), 1});
+      ties_.close({at(3 + i), normal, share});
+      if (const Patch* patch = face.patchAt(at(i), reach)) offArea_ += share * patch->distance(at(i));
+    }
+    for (const int node : nodes) ties_.nodes.push_back(static_cast<std::size_t>(node));
   }
-}
-
-void FaceOnMesh::addAction(const FaceAction& action, std::vector<double>& forces) const {
-  for (const Triangle& t : triangles_) {
-    const Vec3 traction = action.force / area_ - action.pressure * t.normal;
-    for (std::size_t middle = 3; middle < 6; ++middle)
-      for (int i = 0; i < 3; ++i)
-        forces[3 * static_cast<std::size_t>(t.nodes[middle]) + static_cast<std::size_t>(i)] +=
-            t.area / 3 * traction[i];
-  }
-}
-
-Vec3 FaceOnMesh::mean(std::span<const double> field) const {
-  Vec3 sum = Vec3::Zero();
-  for (const Triangle& t : triangles_)
-    for (std::size_t middle = 3; middle < 6; ++middle)
-      for (int i = 0; i < 3; ++i)
-        sum[i] += t.area / (3 * area_) *
-                  field[3 * static_cast<std::size_t>(t.nodes[middle]) + static_cast<std::size_t>(i)];
-  return sum;
-}
-
-std::vector<std::size_t> FaceOnMesh::nodes() const {
-  std::vector<std::size_t> all;
-  for (const Triangle& t : triangles_)
-    for (const int node : t.nodes) all.push_back(static_cast<std::size_t>(node));
-  std::sort(all.begin(), all.end());
-  all.erase(std::unique(all.begin(), all.end()), all.end());
-  return all;
+  std::sort(ties_.nodes.begin(), ties_.nodes.end());
+  ties_.nodes.erase(std::unique(ties_.nodes.begin(), ties_.nodes.end()), ties_.nodes.end());
 }
 
 std::vector<std::size_t> FaceOnMesh::flushRim(const QuadraticTets& mesh) const {

@@ -1,10 +1,9 @@
 // Where a face lies on the surface of a mesh: its loads, its supports, its mean motion.
 #pragma once
 
-#include <span>
 #include <vector>
 
-#include "barelattice/mechanics/face_action.hpp"
+#include "barelattice/mechanics/face_ties.hpp"
 #include "barelattice/tets/quadratic_tets.hpp"
 
 namespace barelattice {
@@ -17,24 +16,18 @@ class FaceOnMesh {
   /// @param reach how far off the face a corner may lie, m.
   FaceOnMesh(const QuadraticTets& mesh, const Face& face, double reach);
 
+  /// The face tied to nodes by the integral over its triangles. With straight edges the rule of the three
+  /// middles is exact for the shape functions, of which only the one of the middle itself is not zero there:
+  /// nothing goes to the corners, and a third of each triangle's share to the middles of its edges. The nodes
+  /// of all triangles lie on the face, corners too.
+  const FaceTies& ties() const { return ties_; }
+
   /// The triangles' area over that of the face: 1 where all of it is there, up to chords of curved faces.
-  double share() const { return area_ / faceArea_; }
+  double share() const { return ties_.share(); }
 
   /// How far the corners of the triangles lie off the face on average, m: a corner of a bevel does not count,
   /// a face that is elsewhere does.
-  double offset() const { return area_ > 0 ? offArea_ / area_ : 0; }
-
-  /// Adds an action to nodal forces, three per node, as the integral of traction times shape functions: with
-  /// straight edges nothing goes to the corners and a third of each triangle's share to the middles of its
-  /// edges (the integrals of l (2 l - 1) and 4 l l'). Where part of the face is not there the rest carries
-  /// the force; a pressure acts on what is there.
-  void addAction(const FaceAction& action, std::vector<double>& forces) const;
-
-  /// The mean of a nodal field of three components over the face.
-  Vec3 mean(std::span<const double> field) const;
-
-  /// The nodes of all triangles, ascending.
-  std::vector<std::size_t> nodes() const;
+  double offset() const { return ties_.area > 0 ? offArea_ / ties_.area : 0; }
 
   /// The nodes of its rim where the surface goes straight on beyond it: there, and not where the body ends
   /// with the face, rollers or a change of pressure make the stress jump. Ascending.
@@ -44,11 +37,9 @@ class FaceOnMesh {
   struct Triangle {
     std::array<int, 6> nodes;  // three corners, then the middles of 01, 12, 20
     Vec3 normal;               // unit, out of the material
-    double area;
   };
   std::vector<Triangle> triangles_;
-  double area_ = 0;
-  double faceArea_ = 0;
+  FaceTies ties_;
   double offArea_ = 0;  // area times distance off the face
 };
 

@@ -223,7 +223,10 @@ double QuadraticTets::volume() const {
 }
 
 BlockMatrix<3, double> QuadraticTets::stiffness(const TetMaterials& materials,
-                                                const std::vector<std::uint8_t>& held) const {
+                                                const std::vector<NodeSupport<3>>& supports) const {
+  std::vector<const NodeSupport<3>*> supportOf(nodes_.size(), nullptr);
+  for (const NodeSupport<3>& support : supports) supportOf[support.node] = &support;
+  const auto isFixed = [&](std::size_t n) { return supportOf[n] && supportOf[n]->free.isZero(0); };
   const Incidence round(tets_, nodes_.size());
   BlockMatrix<3, double> matrix;
   matrix.rowStart.assign(nodes_.size() + 1, 0);
@@ -263,7 +266,8 @@ BlockMatrix<3, double> QuadraticTets::stiffness(const TetMaterials& materials,
         const std::vector<int> columns = neighbours(n);
         std::copy(columns.begin(), columns.end(),
                   matrix.column.begin() + static_cast<std::ptrdiff_t>(matrix.rowStart[n]));
-        if (held[n] == 7) return;
+        double own = 0;  // mean of the node's diagonal
+        if (isFixed(n)) return;
         for (std::size_t k = round.start[n]; k < round.start[n + 1]; ++k) {
           const auto tet = static_cast<std::size_t>(round.tet[k]);
           const auto& t = tets_[tet];
@@ -277,24 +281,44 @@ BlockMatrix<3, double> QuadraticTets::stiffness(const TetMaterials& materials,
           const Eigen::Index a = round.local[k];
           for (Eigen::Index b = 0; b < 10; ++b) {
             const int column = t[static_cast<std::size_t>(b)];
-            const unsigned across = held[static_cast<std::size_t>(column)];
-            if (across == 7) continue;
+            const auto across = static_cast<std::size_t>(column);
+            if (isFixed(across)) continue;
             Eigen::Matrix3d m = Eigen::Matrix3d::Zero();
             for (const Gradients& g : gradients) m += g.row(a).transpose() * g.row(b);
             m *= cell.volume / 4;
             const auto entry = std::lower_bound(columns.begin(), columns.end(), column) - columns.begin();
             Eigen::Matrix3d coupling =
                 lambda * m + mu * m.transpose() + mu * m.trace() * Eigen::Matrix3d::Identity();
-            for (int i = 0; i < 3; ++i) {
-              if (held[n] >> i & 1) coupling.row(i).setZero();
-              if (across >> i & 1) coupling.col(i).setZero();
-            }
+            if (across == n) own += coupling.trace() / 3;
+            if (supportOf[n]) coupling = (supportOf[n]->free * coupling).eval();
+            if (supportOf[across]) coupling = (coupling * supportOf[across]->free).eval();
             matrix.block[matrix.rowStart[n] + static_cast<std::size_t>(entry)] += coupling;
           }
         }
+        if (!supportOf[n]) return;
+        const NodeSupport<3>& support = *supportOf[n];
+        const auto entry =
+            std::lower_bound(columns.begin(), columns.end(), static_cast<int>(n)) - columns.begin();
+        BlockMatrix<3, double>::Block& diagonal =
+            matrix.block[matrix.rowStart[n] + static_cast<std::size_t>(entry)];
+        diagonal += support.free * support.spring * support.free / materials.materials.front().modulus;
+        if (!support.free.isDiagonal(0)) diagonal += own * (Eigen::Matrix3d::Identity() - support.free);
       },
       kTetsPerBlock);
   return matrix;
+}
+
+void QuadraticTets::addBodyForce(const TetMaterials& materials, const Vec3& perMass,
+                                 std::span<double> forces) const {
+  for (std::size_t k = 0; k < tets_.size(); ++k) {
+    const auto& t = tets_[k];
+    const auto at = [&](std::size_t i) -> const Vec3& { return nodes_[static_cast<std::size_t>(t[i])]; };
+    const double mass = materials.of(k).density * Cell(at(0), at(1), at(2), at(3)).volume;
+    for (std::size_t a = 0; a < 10; ++a)
+      for (std::size_t i = 0; i < 3; ++i)
+        forces[3 * static_cast<std::size_t>(t[a]) + i] +=
+            (a < 4 ? -mass / 20 : mass / 5) * perMass[static_cast<Eigen::Index>(i)];
+  }
 }
 
 std::vector<double> QuadraticTets::internalForces(const TetMaterials& materials,

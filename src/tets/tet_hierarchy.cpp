@@ -213,7 +213,7 @@ BlockMatrix<3, double> galerkinProduct(const BlockMatrix<3, double>& a, const In
 }
 
 std::unique_ptr<Multigrid> buildTetHierarchy(const QuadraticTets& mesh, double spacing,
-                                             const BlockMatrix<3, double>& stiffness) {
+                                             const BlockMatrix<3, double>& stiffness, const LowRank& added) {
   std::vector<std::uint8_t> held(mesh.nodeCount());
   for (std::size_t n = 0; n < held.size(); ++n) {
     held[n] = 1;  // a node held in all directions has no stiffness left
@@ -248,7 +248,7 @@ std::unique_ptr<Multigrid> buildTetHierarchy(const QuadraticTets& mesh, double s
   Eigen::SparseMatrix<double> bottom = coarse.assembled();
   for (Eigen::Index i = 0; i < bottom.rows(); ++i) bottom.coeffRef(i, i) *= 1 + kShift;
   auto multigrid = std::make_unique<Multigrid>(std::move(levels), std::move(transfers));
-  multigrid->setBottom(bottom);
+  multigrid->setBottom(bottom, added);
   return multigrid;
 }
 

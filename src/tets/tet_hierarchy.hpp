@@ -26,7 +26,9 @@ BlockMatrix<3, double> galerkinProduct(const BlockMatrix<3, double>& a, const In
 /// are Galerkin products, so supports and the shape of the part are seen on every level.
 /// @param spacing of the lattice the mesh comes from, m.
 /// @param stiffness of the quadratic level, with supports.
+/// @param added to it, see Multigrid::setBottom.
 std::unique_ptr<Multigrid> buildTetHierarchy(const QuadraticTets& mesh, double spacing,
-                                             const BlockMatrix<3, double>& stiffness);
+                                             const BlockMatrix<3, double>& stiffness,
+                                             const LowRank& added = {});
 
 }  // namespace barelattice

@@ -2,10 +2,13 @@
 
 #include <algorithm>
 #include <cmath>
+#include <map>
 #include <numeric>
+#include <set>
 
 #include "barelattice/base/parallel.hpp"
 #include "solve/conjugate_gradients.hpp"
+#include "solve/low_rank.hpp"
 #include "solve/vectors.hpp"
 #include "voxel_hierarchy.hpp"
 #include "voxel_operator.hpp"
@@ -39,13 +42,16 @@ std::vector<NodeSupport<D>> withSpringsOver(double scale, std::vector<NodeSuppor
 template <int D>
 class VoxelSystem final : public ConjugateSystem {
  public:
-  VoxelSystem(const VoxelOperator<D>& a, Multigrid& multigrid, std::span<const LoadedField> fields,
-              double scale)
-      : a_(a), multigrid_(multigrid), nodes_(a.grid().nodeCount()) {
+  VoxelSystem(const VoxelOperator<D>& a, const LowRank& added, Multigrid& multigrid,
+              std::span<const LoadedField> fields, double scale)
+      : a_(a), added_(added), multigrid_(multigrid), nodes_(a.grid().nodeCount()) {
     for (const LoadedField& field : fields) {
       Column column;
       column.u = field.u;
       for (const auto& [dof, force] : projected(*field.f)) column.load.push_back({dof, force / scale});
+      column.everywhere.assign(field.everywhere.begin(), field.everywhere.end());
+      if (!column.everywhere.empty()) a_.project(std::span<double>(column.everywhere));
+      for (double& force : column.everywhere) force /= scale;
       for (auto* v : {&column.r, &column.z, &column.p, &column.q}) v->resize(a.size());
       a_.project(column.u);
       columns_.push_back(std::move(column));
@@ -56,22 +62,27 @@ class VoxelSystem final : public ConjugateSystem {
 
   std::vector<Residual> renewResidual(Which which) override {
     Fields<const double> u;
+    std::vector<std::vector<Load>> acting;  // with what couplings exert
+    std::vector<double> strained;           // u^T W S W^T u
     for (const std::size_t k : which) {
       a_.project(
           columns_[k].u);  // directions in single precision stray from oblique planes by their rounding
       u.push_back(columns_[k].u);
+      acting.push_back(columns_[k].load);
+      strained.push_back(added_.empty() ? 0 : subtractCouplings(columns_[k].u, acting.back()));
     }
     Parts<Residual> parts(which.size(), std::vector<Residual>(a_.plan().partCount()));
     a_.template sweep<double>(u, [&](const SweptNodes<D, double>& swept) {
       Column& column = columns_[which[swept.field]];
+      const std::vector<Load>& loads = acting[swept.field];
       Residual& sum = parts[swept.field][swept.part];
       for (std::size_t c = 0; c < D; ++c) {
         const std::size_t first = c * nodes_ + swept.begin;
-        auto load = std::lower_bound(column.load.begin(), column.load.end(), first,
+        auto load = std::lower_bound(loads.begin(), loads.end(), first,
                                      [](const Load& l, std::size_t dof) { return l.dof < dof; });
         for (std::size_t i = 0; i < swept.count; ++i) {
-          double force = 0;
-          if (load != column.load.end() && load->dof == first + i) force = (load++)->force;
+          double force = column.everywhere.empty() ? 0 : column.everywhere[first + i];
+          if (load != loads.end() && load->dof == first + i) force += (load++)->force;
           const double r = force - swept.y[c][i];
           const double change = r - static_cast<double>(column.r[first + i]);
           sum.squared += r * r;
@@ -82,12 +93,14 @@ class VoxelSystem final : public ConjugateSystem {
       }
     });
     std::vector<Residual> totals(which.size());
-    for (std::size_t k = 0; k < which.size(); ++k)
+    for (std::size_t k = 0; k < which.size(); ++k) {
       for (const Residual& part : parts[k]) {
         totals[k].squared += part.squared;
         totals[k].drift += part.drift;
         totals[k].work += part.work;
       }
+      totals[k].work += strained[k];  // what couplings exert is no load
+    }
     return totals;
   }
 
@@ -99,6 +112,8 @@ class VoxelSystem final : public ConjugateSystem {
       z.push_back(columns_[k].z);
     }
     multigrid_.apply(r, z);
+    if (!added_.empty())
+      for (const std::span<float> each : z) added_.correct(each);
     std::vector<Preconditioned> result;
     for (const std::size_t k : which) {
       const auto [withResidual, withProduct] = dots(columns_[k].z, columns_[k].r, columns_[k].q);
@@ -128,11 +143,16 @@ class VoxelSystem final : public ConjugateSystem {
       }
     });
     std::vector<Direction> totals(which.size());
-    for (std::size_t k = 0; k < which.size(); ++k)
+    for (std::size_t k = 0; k < which.size(); ++k) {
       for (const Direction& part : parts[k]) {
         totals[k].energy += part.energy;
         totals[k].residual += part.residual;
       }
+      if (added_.empty()) continue;
+      const LowRank::Product product = added_.times(p[k]);
+      totals[k].energy += product.energy;
+      added_.add(product.forces, 1, std::span<float>(columns_[which[k]].q));
+    }
     return totals;
   }
 
@@ -143,6 +163,7 @@ class VoxelSystem final : public ConjugateSystem {
       barelattice::advance(alpha[i], column.p, column.q, column.u, column.r);
       double sum = 0;
       for (const Load& l : column.load) sum += l.force * column.u[l.dof];
+      if (!column.everywhere.empty()) sum += dot(column.everywhere, column.u);
       work.push_back(sum);
     }
     return work;
@@ -151,6 +172,7 @@ class VoxelSystem final : public ConjugateSystem {
   double loadSquared(std::size_t k) const override {
     double sum = 0;
     for (const Load& l : columns_[k].load) sum += l.force * l.force;
+    if (!columns_[k].everywhere.empty()) sum += dot(columns_[k].everywhere, columns_[k].everywhere);
     return sum;
   }
   void rest(std::size_t k) override { std::fill(columns_[k].u.begin(), columns_[k].u.end(), 0.0); }
@@ -171,7 +193,8 @@ class VoxelSystem final : public ConjugateSystem {
   };
   struct Column {
     std::span<double> u;
-    std::vector<Load> load;  // ascending
+    std::vector<Load> load;          // ascending
+    std::vector<double> everywhere;  // adds to it; empty for nothing
     std::vector<float> r, z, p, q;
   };
   template <class Sum>
@@ -196,7 +219,23 @@ class VoxelSystem final : public ConjugateSystem {
     return forces;
   }
 
+  /// Takes W S W^T u off forces. @return u^T W S W^T u.
+  double subtractCouplings(std::span<const double> u, std::vector<Load>& forces) const {
+    const LowRank::Product product = added_.times(u);
+    std::map<std::size_t, double> exerted;
+    for (std::size_t i = 0; i < added_.columns().size(); ++i) {
+      const LowRank::Column& column = added_.columns()[i];
+      for (std::size_t k = 0; k < column.dofs.size(); ++k)
+        exerted[column.dofs[k]] += product.forces[static_cast<Eigen::Index>(i)] * column.values[k];
+    }
+    for (const Load& load : forces) exerted[load.dof] -= load.force;
+    forces.clear();
+    for (const auto& [dof, force] : exerted) forces.push_back({dof, -force});
+    return product.energy;
+  }
+
   const VoxelOperator<D>& a_;
+  const LowRank& added_;  // in the same units
   Multigrid& multigrid_;
   std::size_t nodes_;
   std::vector<Column> columns_;
@@ -206,17 +245,27 @@ class VoxelSystem final : public ConjugateSystem {
 
 template <int D>
 struct ElasticModel<D>::Parts {
-  Parts(const Grid<D>& grid, double poisson, std::vector<NodeSupport<D>> supports)
-      : stiffness(grid, poisson, std::move(supports)), hierarchy(stiffness) {}
+  Parts(const Grid<D>& grid, double poisson, std::vector<NodeSupport<D>> supports,
+        const std::vector<Coupling>& couplings, double scale)
+      : stiffness(grid, poisson, std::move(supports)),
+        added(couplings, dofOrder(grid), stiffness.size(), scale,
+              [this](std::span<double> field) { stiffness.project(field); }),
+        hierarchy(stiffness) {}
 
   /// The multigrid of the shares set last.
   Multigrid& renewed() {
-    if (stale) hierarchy.renew();
+    if (stale) {
+      hierarchy.renew(added);
+      if (!added.empty())
+        added.renew([&](const auto& r, const auto& z) { hierarchy.multigrid().apply(r, z); },
+                    stiffness.size());
+    }
     stale = false;
     return hierarchy.multigrid();
   }
 
   VoxelOperator<D> stiffness;
+  LowRank added;  // couplings
   VoxelHierarchy<D> hierarchy;
   bool stale = true;  // the hierarchy has yet to take over the shares
 };
@@ -226,10 +275,10 @@ ElasticModel<D>::~ElasticModel() = default;
 
 template <int D>
 ElasticModel<D>::ElasticModel(const Grid<D>& grid, const Material& material,
-                              std::vector<NodeSupport<D>> supports)
+                              std::vector<NodeSupport<D>> supports, const std::vector<Coupling>& couplings)
     : scale_(validated<D>(material).modulus * std::pow(grid.frame().size, D - 2)),
-      parts_(
-          std::make_unique<Parts>(grid, material.poisson, withSpringsOver<D>(scale_, std::move(supports)))) {}
+      parts_(std::make_unique<Parts>(grid, material.poisson, withSpringsOver<D>(scale_, std::move(supports)),
+                                     couplings, scale_)) {}
 
 template <int D>
 ElasticModel<D>::ElasticModel(const Grid<D>& grid, const Material& material,
@@ -253,8 +302,23 @@ void ElasticModel<D>::setCycle(Cycle cycle) {
 }
 
 template <int D>
+void ElasticModel<D>::apply(std::span<const double> u, std::span<double> y) const {
+  parts_->stiffness.template apply<double>(u, y);
+  if (!parts_->added.empty()) parts_->added.add(parts_->added.times(u).forces, 1, y);
+}
+
+template <int D>
 void ElasticModel<D>::precondition(std::span<const double> r, std::span<double> z) {
   parts_->renewed().apply(r, z);
+  if (!parts_->added.empty()) parts_->added.correct(z);
+}
+
+template <int D>
+std::vector<std::size_t> ElasticModel<D>::coupledNodes() const {
+  std::set<std::size_t> nodes;
+  for (const LowRank::Column& column : parts_->added.columns())
+    for (const std::size_t dof : column.dofs) nodes.insert(dof % parts_->stiffness.grid().nodeCount());
+  return {nodes.begin(), nodes.end()};
 }
 
 template <int D>
@@ -278,7 +342,7 @@ std::vector<SolveReport> ElasticModel<D>::solve(std::span<const LoadedField> fie
   std::vector<SolveReport> reports;
   while (!fields.empty()) {
     const auto together = fields.first(std::min(fields.size(), kTogether));
-    VoxelSystem<D> system(parts_->stiffness, parts_->renewed(), together, scale_);
+    VoxelSystem<D> system(parts_->stiffness, parts_->added, parts_->renewed(), together, scale_);
     for (SolveReport& report : solveConjugateGradients(system, options)) {
       report.work *= scale_;
       reports.push_back(report);
@@ -304,19 +368,11 @@ void ElasticModel<D>::fullCellEnergies(std::span<const double> u, std::span<doub
 }
 
 template <int D>
-std::vector<double> ElasticModel<D>::reactions(std::span<const double> u, const Forces& f) const {
+std::vector<double> ElasticModel<D>::internalForces(std::span<const double> u) const {
   std::vector<double> force(u.size());
   parts_->stiffness.applyUnsupported(u, force);
-  std::vector<double> reaction(u.size(), 0.0);
-  const std::size_t nodes = u.size() / D;
-  for (const NodeSupport<D>& s : parts_->stiffness.supports())
-    for (std::size_t c = 0; c < D; ++c)
-      if (s.free(static_cast<Eigen::Index>(c), static_cast<Eigen::Index>(c)) != 1 || !s.spring.isZero()) {
-        const std::size_t dof = c * nodes + s.node;
-        const auto applied = f.find(dof);
-        reaction[dof] = scale_ * force[dof] - (applied == f.end() ? 0 : applied->second);
-      }
-  return reaction;
+  forEach(force.size(), [&](std::size_t dof) { force[dof] *= scale_; });
+  return force;
 }
 
 template class ElasticModel<2>;

@@ -140,7 +140,7 @@ class Iteration {
     Block y;
     for (const std::vector<double>& vector : x) {
       std::vector<double> product(vector.size());
-      model_.stiffness().template apply<double>(vector, product);
+      model_.apply(vector, product);
       y.push_back(std::move(product));
     }
     return y;
@@ -200,13 +200,15 @@ class Iteration {
 
 /// Nodes of islands: of stiff cells that hang together but reach no support.
 template <int D>
-std::vector<std::uint8_t> nodesOfIslands(const VoxelOperator<D>& stiffness) {
+std::vector<std::uint8_t> nodesOfIslands(const ElasticModel<D>& model) {
+  const VoxelOperator<D>& stiffness = model.stiffness();
   const Grid<D>& grid = stiffness.grid();
   std::vector<std::uint8_t> stiff(grid.cellCount());
   for (std::size_t c = 0; c < stiff.size(); ++c) stiff[c] = stiffness.scales()[c] >= kStiffShare;
   const Pieces pieces = findPieces(grid, stiff);
   std::vector<std::uint8_t> supported(grid.nodeCount(), 0);
   for (const NodeSupport<D>& support : stiffness.supports()) supported[support.node] = 1;
+  for (const std::size_t node : model.coupledNodes()) supported[node] = 1;
   std::vector<std::uint8_t> held(pieces.cells.size(), 0);
   const auto forEachStiff = [&](const auto& visit) {
     for (std::size_t c = 0; c < stiff.size(); ++c)
@@ -252,7 +254,7 @@ NaturalModes findNaturalModes(ElasticModel<D>& model, std::span<const double> ce
     result.converged = std::all_of(errors.begin(), errors.begin() + options.count,
                                    [&](double error) { return error <= options.tolerance; });
   }
-  const std::vector<std::uint8_t> loose = nodesOfIslands(model.stiffness());
+  const std::vector<std::uint8_t> loose = nodesOfIslands(model);
   for (int i = 0; i < options.count; ++i) {
     const double squared = model.scale() * iteration.values()[i];
     result.modes.push_back({std::sqrt(std::max(0.0, squared)) / (2 * std::numbers::pi),

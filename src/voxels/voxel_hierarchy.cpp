@@ -153,7 +153,7 @@ template <int D>
 VoxelHierarchy<D>::~VoxelHierarchy() = default;
 
 template <int D>
-void VoxelHierarchy<D>::renew() {
+void VoxelHierarchy<D>::renew(const LowRank& added) {
   finest_->setDiagonal(fine_.nodeDiagonal());
   projected_->renew();
   if (second_) second_->setDiagonal(projected_->nodeDiagonal());
@@ -163,7 +163,7 @@ void VoxelHierarchy<D>::renew() {
     lower_[l]->setDiagonal(stored_[l]->nodeDiagonal());
     cells = parentsOf<D>(*grids_[l + 2], *grids_[l + 1], cells);
   }
-  multigrid_->setBottom(assembled<D>(*grids_.back(), cells));
+  multigrid_->setBottom(assembled<D>(*grids_.back(), cells), added);
 }
 
 /// The cell matrices of the projected level.

@@ -29,7 +29,7 @@ class VoxelHierarchy {
 
   /// Takes over the scales of the fine operator. O(cells).
   /// @throws RunError if the coarsest matrix cannot be factorised.
-  void renew();
+  void renew(const LowRank& added = {});
 
   Multigrid& multigrid() { return *multigrid_; }
   const Multigrid& multigrid() const { return *multigrid_; }

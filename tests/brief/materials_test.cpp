@@ -35,7 +35,7 @@ TEST(Materials, bondedPartsAreSolidWeighedApartAndNotDesigned) {
   // Voxels mostly of the pin are kept, with the little of the block they hold.
   EXPECT_GE(job.keepMass, plain.keepMass);
   EXPECT_LE(job.keepMass, 1.04 * plain.keepMass);
-  EXPECT_EQ(job.materials()[1].name, "titanium");
+  EXPECT_EQ(job.setup.materials[1].name, "titanium");
   EXPECT_FALSE(job.mixed());
   const LayoutProblem<3> problem = job.layoutProblem<3>();
   const Domain<3>& domain = std::get<Domain<3>>(job.domain);
@@ -50,8 +50,8 @@ TEST(Materials, bondedPartsAreSolidWeighedApartAndNotDesigned) {
   }
   EXPECT_GT(parts, 50U);
   const ProofProblem proof = job.proofProblem();
-  EXPECT_EQ(proof.otherMaterials.size(), 1U);
-  EXPECT_TRUE(proof.materials[0].bonded);
+  EXPECT_EQ(proof.setup.materials.size(), 2U);
+  EXPECT_TRUE(proof.regions[0].bonded);
 }
 
 TEST(Materials, theSolidIsReadWithoutBondedPartsAndProvedWithThem) {

@@ -53,10 +53,10 @@ TEST(SheetBrief, takesOutlinesFromDrawings) {
 TEST(SheetBrief, hasTheMassAndTheLoadsOfTheSheet) {
   const Job job = prepare(parseBrief(kSheet, "test.toml"));
   EXPECT_NEAR(job.spaceMass, 60e-3 * 20e-3 * 5e-3 * 7850, 1e-12);
-  EXPECT_EQ(job.cases[0].held.size(), 2U * 11);
+  EXPECT_EQ(job.layoutProblem<2>().cases[0].supports.size(), 11U);
   EXPECT_LT((job.summaries[0].resultant.force - Vec3(0, -1000, 0)).norm(), 1e-9);
   EXPECT_EQ(job.layoutProblem<2>().material.modulus, 205e9 * 5e-3);
-  EXPECT_EQ(job.proofProblem().supports[0].directions, 3U) << "in its plane";
+  EXPECT_EQ(std::get<Held>(job.proofProblem().setup.supports[0].kind).directions, 3U) << "in its plane";
   EXPECT_EQ(job.proofProblem().across, AcrossSheet::free);
 }
 
@@ -110,7 +110,7 @@ TEST(SheetBrief, regionsAndBondedPartsHaveTheirMaterial) {
   EXPECT_NEAR(region.spaceMass, area * 5e-3 * 0.5 * (7850 + 1800), 1e-6);
   const LayoutProblem<2> problem = region.layoutProblem<2>();
   const Domain<2>& domain = std::get<Domain<2>>(region.domain);
-  const double magnesium = region.materials()[1].modulus / region.materials()[0].modulus;
+  const double magnesium = region.setup.materials[1].modulus / region.setup.materials[0].modulus;
   for (std::size_t c = 0; c < domain.fill.size(); ++c)
     EXPECT_NEAR(problem.modulus[c], domain.grid.cellCentre(c).x() < 30e-3 ? magnesium : 1.0, 1e-12);
   const Job bonded = with("[inserts.pin]\nshape = \"spare\"\nmaterial = { use = \"titanium\" }");

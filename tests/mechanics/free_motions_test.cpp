@@ -17,7 +17,7 @@ TEST(FreeMotions, areNamed) {
   EXPECT_THAT(freeMotions(line), ElementsAre(HasSubstr("turning about an axis along x through")));
   EXPECT_EQ(freeMotions({{{1, 2, 3}}}).size(), 3U) << "a single point leaves three turns";
   std::vector<HeldPoint> rails = triangle;
-  for (HeldPoint& point : rails) point.directions = 6;  // y and z only
+  for (HeldPoint& point : rails) point.held = Vec3(0, 1, 1).asDiagonal();
   EXPECT_THAT(freeMotions(rails), ElementsAre("sliding along x"));
 }
 

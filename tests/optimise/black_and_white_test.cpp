@@ -38,12 +38,12 @@ TEST(Greyness, isNoneForSolidAndEmptyAndOneForHalf) {
 /// A strip held at its left end, pushed at its right one, and in the other case at its middle.
 struct Strip {
   Grid<2> grid = testing::boxGrid<2>({20, 4}, 1e-3);
-  std::vector<GridCase> cases;
+  std::vector<GridCase<2>> cases;
 
   Strip() {
     const auto held = testing::holdWhere<2>(grid, [](const Index<2>& i) { return i[0] == 0; });
     for (const int x : {20, 10}) {
-      GridCase c{x == 20 ? "end" : "middle", 1, {}, held};
+      GridCase<2> c{x == 20 ? "end" : "middle", 1, {}, supportsOf<2>(grid, held)};
       for (std::size_t n = 0; n < grid.nodeCount(); ++n)
         if (grid.nodeIndex(n) == Index<2>{x, 2}) c.force[gridDof(grid, n, 1)] = 1;
       cases.push_back(c);

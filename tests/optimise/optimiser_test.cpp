@@ -23,10 +23,11 @@ LayoutProblem<2> halfBeam(const Grid<2>& grid, double radius) {
   problem.fill.assign(grid.cellCount(), 1.0);
   problem.keep.assign(grid.cellCount(), 0);
   const auto& cells = grid.frame().cells;
-  GridCase load{"load", 1, {}, {}};
+  std::vector<std::size_t> held;
   for (std::size_t n = 0; n < grid.nodeCount(); ++n)
-    if (grid.nodeIndex(n)[0] == 0) load.held.push_back(gridDof(grid, n, 0));
-  load.held.push_back(gridDof(grid, static_cast<std::size_t>(grid.nodeAt({cells[0], 0})), 1));
+    if (grid.nodeIndex(n)[0] == 0) held.push_back(gridDof(grid, n, 0));
+  held.push_back(gridDof(grid, static_cast<std::size_t>(grid.nodeAt({cells[0], 0})), 1));
+  GridCase<2> load{"load", 1, {}, supportsOf<2>(grid, held)};
   load.force[gridDof(grid, static_cast<std::size_t>(grid.nodeAt({0, cells[1]})), 1)] = -1;
   problem.cases = {load};
   problem.massFraction = 0.5;
@@ -34,8 +35,8 @@ LayoutProblem<2> halfBeam(const Grid<2>& grid, double radius) {
   return problem;
 }
 
-// Andreassen, Clausen, Schevenels, Lazarov & Sigmund 2011, Struct. Multidisc. Optim. 43, 1-16, density filter:
-// 60 x 20 elements, radius 2.4, half the volume, penalty 3, empty stiffness 1e-9: compliance 233.71.
+// Andreassen, Clausen, Schevenels, Lazarov & Sigmund 2011, Struct. Multidisc. Optim. 43, 1-16, density
+// filter: 60 x 20 elements, radius 2.4, half the volume, penalty 3, empty stiffness 1e-9: compliance 233.71.
 // The same at 150 x 50 elements with a radius of 6, the same in proportion: 235.73.
 TEST(Optimiser, reachesThePublishedCompliancesOfTheHalfBeam) {
   struct Published {
@@ -75,7 +76,7 @@ struct Bracket {
     for (std::size_t c = 0; c < grid.cellCount(); ++c) problem.keep[c] = grid.cellIndex(c)[0] == 13;
     const auto held = testing::holdWhere<3>(grid, [](const Index<3>& i) { return i[0] == 0; });
     for (int k = 0; k < 2; ++k) {
-      GridCase c{k ? "side" : "down", k ? 0.7 : 1.3, {}, held};
+      GridCase<3> c{k ? "side" : "down", k ? 0.7 : 1.3, {}, supportsOf<3>(grid, held)};
       for (std::size_t n = 0; n < grid.nodeCount(); ++n)
         if (grid.nodeIndex(n)[0] == 14) c.force[gridDof(grid, n, k ? 1 : 2)] = -1;
       problem.cases.push_back(c);
@@ -293,7 +294,8 @@ struct Cantilever {
       problem.keep[c] = at.x() > cells[0] - 3 && std::abs(at.y() - middle) < 3;
       problem.attached[c] = at.x() < member || at.x() > cells[0] - member;
     }
-    GridCase load{"down", 1, {}, testing::holdWhere<2>(grid, [](const Index<2>& i) { return i[0] == 0; })};
+    const auto held = testing::holdWhere<2>(grid, [](const Index<2>& i) { return i[0] == 0; });
+    GridCase<2> load{"down", 1, {}, supportsOf<2>(grid, held)};
     for (std::size_t n = 0; n < grid.nodeCount(); ++n)
       if (grid.nodeIndex(n)[0] == cells[0] && std::abs(grid.nodeIndex(n)[1] - middle) < 3.5)
         load.force[gridDof(grid, n, 1)] = -1;
@@ -404,7 +406,7 @@ TEST(Optimiser, filterRadiusMakesTheSmallestMember) {
 // material.
 TEST(Optimiser, balancesTheCasesWhereTheWorstOneGoverns) {
   Bracket bracket;
-  for (GridCase& c : bracket.problem.cases) c.weight = 1;
+  for (GridCase<3>& c : bracket.problem.cases) c.weight = 1;
   OptimiseOptions options;
   options.erosion = 0;  // what is balanced is the goal; here it is the result's alone
   const OptimiseResult sum = optimiseLayout<3>(bracket.problem, options);

@@ -34,8 +34,8 @@ struct Bar {
   std::vector<std::size_t> held = testing::holdWhere<3>(grid, [](const Index<3>& i) { return i[0] == 0; });
   std::vector<double> fill = std::vector<double>(grid.cellCount(), 1.0);
 
-  GridCase load(const char* name, double weight, int component, double size) const {
-    GridCase c{name, weight, {}, held};
+  GridCase<3> load(const char* name, double weight, int component, double size) const {
+    GridCase<3> c{name, weight, {}, supportsOf<3>(grid, held)};
     for (std::size_t n = 0; n < grid.nodeCount(); ++n)
       if (grid.nodeIndex(n)[0] == 12) c.force[gridDof(grid, n, component)] = size;
     return c;
@@ -46,7 +46,7 @@ TEST(WeightedCompliance, addsUpCasesByWeightAndNeverLoads) {
   Bar bar;
   const std::vector<double> density(bar.grid.cellCount(), 0.8);
   std::vector<double> gradient(density.size());
-  const auto compliance = [&](std::vector<GridCase> cases) {
+  const auto compliance = [&](std::vector<GridCase<3>> cases) {
     CaseCompliances<3> each(bar.grid, kMaterial, std::move(cases), bar.fill, {});
     each.setTolerance(1e-12);
     return WeightedCompliance<3>(each).evaluate(density, gradient);
@@ -121,12 +121,13 @@ TEST(CaseCompliances, aSolveThatFailsIsAnAnswerWithoutEnd) {
 // then share the load.
 TEST(CaseCompliances, supportsMayDifferByCase) {
   Bar bar;
-  GridCase one{"one end", 1, {}, bar.held};
+  GridCase<3> one{"one end", 1, {}, supportsOf<3>(bar.grid, bar.held)};
   for (std::size_t n = 0; n < bar.grid.nodeCount(); ++n)
     if (bar.grid.nodeIndex(n)[0] == 6) one.force[gridDof(bar.grid, n, 0)] = 1;
-  GridCase both = one;
+  GridCase<3> both = one;
   both.name = "both ends";
-  both.held = testing::holdWhere<3>(bar.grid, [](const Index<3>& i) { return i[0] == 0 || i[0] == 12; });
+  both.supports = supportsOf<3>(
+      bar.grid, testing::holdWhere<3>(bar.grid, [](const Index<3>& i) { return i[0] == 0 || i[0] == 12; }));
   CaseCompliances<3> each(bar.grid, kMaterial, {one, both}, bar.fill, {});
   each.setTolerance(1e-12);
   CaseStates states = each.rest();

@@ -92,7 +92,6 @@ TEST(PrincipalStress, boundsThePullAcrossEveryPlane) {
 
 TEST(QuadraticTets, stiffnessAgreesWithInternalForces) {
   const QuadraticTets mesh(meshOf(makeCylinder({0, 0, 0}, {0, 0, 1}, 0.5), 0.25));
-  const std::vector<std::uint8_t> held(mesh.nodeCount(), 0);
   std::mt19937 random(4);
   std::uniform_real_distribution<double> any(-1, 1);
   std::vector<double> u(3 * mesh.nodeCount()), f(u.size());
@@ -100,7 +99,7 @@ TEST(QuadraticTets, stiffnessAgreesWithInternalForces) {
   // Two materials, so that both must find the same one in every tetrahedron.
   TetMaterials materials{{{"unit", 1, 0.3, 1, 1}, {"other", 3, 0.2, 1, 1}}, {}};
   for (std::size_t t = 0; t < mesh.tets().size(); ++t) materials.number.push_back(t % 3 == 0);
-  mesh.stiffness(materials, held).apply(u, f);
+  mesh.stiffness(materials, {}).apply(u, f);
   const std::vector<double> direct = mesh.internalForces(materials, u);
   double most = 0;
   for (const double value : direct) most = std::max(most, std::abs(value));
@@ -111,11 +110,12 @@ TEST(Proof, barUnderTensionHasItsStressMassAndReactions) {
   const ShapePtr bar = makeBox({0, 0, 0}, {0.1, 0.02, 0.02});
   const double spacing = 0.004;
   ProofProblem problem;
-  problem.material = kSteel;
-  problem.faces = {planeFace("left", bar, -Vec3::UnitX(), 0.0005),
-                   planeFace("right", bar, Vec3::UnitX(), 0.0005)};
-  problem.supports = {{"root", 0}};
-  problem.cases = {{"pull", {{"pull", 1, {{8000, 0, 0}}}}, {0}}, {"idle", {{"pull", 1, {}}}, {0}}};
+  problem.setup.materials = {kSteel};
+  problem.setup.faces = {planeFace("left", bar, -Vec3::UnitX(), 0.0005),
+                         planeFace("right", bar, Vec3::UnitX(), 0.0005)};
+  problem.setup.supports = {{"root", 0}};
+  problem.setup.addCase("pull", {{1, {{8000, 0, 0}}}});
+  problem.setup.addCase("idle", {{1, {}}});
   problem.exclusion = 0.03;
   const Proof proof = prove(proofMesh(bar, spacing, problem), spacing, problem);
   const CaseProof& pull = proof.cases[0];
@@ -134,24 +134,21 @@ TEST(Proof, bondedBarsShareTheLoadByTheirStiffness) {
   const ShapePtr bar = makeBox({0, 0, 0}, {0.1, 0.02, 0.02});
   const double spacing = 0.002;
   ProofProblem problem;
-  problem.material = {"soft", 50e9, 0, 1000, 100e6};
-  problem.otherMaterials = {{"stiff", 200e9, 0, 4000, 600e6}};
-  problem.materials = {{makeBox({-1, -1, -1}, {1, 1, 0.0125}), 1, true}};
-  problem.faces = {planeFace("left", bar, -Vec3::UnitX(), 0.0005),
-                   planeFace("right", bar, Vec3::UnitX(), 0.0005)};
-  problem.supports = {{"root", 0, 1}, {"side", 0, 6}};
+  problem.setup.materials = {{"soft", 50e9, 0, 1000, 100e6}, {"stiff", 200e9, 0, 4000, 600e6}};
+  problem.regions = {{makeBox({-1, -1, -1}, {1, 1, 0.0125}), 1, true}};
+  problem.setup.faces = {planeFace("left", bar, -Vec3::UnitX(), 0.0005),
+                         planeFace("right", bar, Vec3::UnitX(), 0.0005)};
+  problem.setup.supports = {{"root", 0, Held{1}}, {"side", 0, Held{6}}};
   // Pulled on either half of its end, by as much as that half carries, so that nothing bends.
   const double stiff = 200e9 * 0.02 * 0.0125;
   const double soft = 50e9 * 0.02 * 0.0075;
   const double pull = 20000;
-  problem.faces[1] =
+  problem.setup.faces[1] =
       planeFace("right, stiff", makeBox({0, 0, 0}, {0.1, 0.02, 0.0125}), Vec3::UnitX(), 0.0005);
-  problem.faces.push_back(
+  problem.setup.faces.push_back(
       planeFace("right, soft", makeBox({0, 0, 0.0125}, {0.1, 0.02, 0.02}), Vec3::UnitX(), 0.0005));
-  problem.cases = {{"pull",
-                    {{"stiff", 1, {{pull * stiff / (stiff + soft), 0, 0}}},
-                     {"soft", 2, {{pull * soft / (stiff + soft), 0, 0}}}},
-                    {0, 1}}};
+  problem.setup.addCase(
+      "pull", {{1, {{pull * stiff / (stiff + soft), 0, 0}}}, {2, {{pull * soft / (stiff + soft), 0, 0}}}});
   problem.exclusion = 0.03;
   const Proof proof = prove(proofMesh(bar, spacing, problem), spacing, problem);
   const CaseProof& found = proof.cases[0];
@@ -175,11 +172,11 @@ TEST(Proof, cantileverAgreesWithBeamTheory) {
   const ShapePtr beam = makeBox({0, 0, 0}, {0.1, height, height});
   const double spacing = 0.0022;
   ProofProblem problem;
-  problem.material = kSteel;
-  problem.faces = {planeFace("root", beam, -Vec3::UnitX(), 0.0004),
-                   planeFace("tip", beam, Vec3::UnitX(), 0.0004)};
-  problem.supports = {{"root", 0}};
-  problem.cases = {{"down", {{"push", 1, {{0, 0, -100}}}}, {0}}};
+  problem.setup.materials = {kSteel};
+  problem.setup.faces = {planeFace("root", beam, -Vec3::UnitX(), 0.0004),
+                         planeFace("tip", beam, Vec3::UnitX(), 0.0004)};
+  problem.setup.supports = {{"root", 0}};
+  problem.setup.addCase("down", {{1, {{0, 0, -100}}}});
   problem.exclusion = 0.05;
   const Proof proof = prove(proofMesh(beam, spacing, problem), spacing, problem);
   const double inertia = std::pow(height, 4) / 12;
@@ -200,14 +197,14 @@ TEST(Proof, loadsOnCurvedFacesKeepTheirResultant) {
   FaceSelector bore;
   bore.kind = Patch::Kind::cylinder;
   ProofProblem problem;
-  problem.material = kSteel;
-  problem.faces = {planeFace("left", plate, -Vec3::UnitX(), 0.001),
-                   {"bore", selectFace(*plate, bore, 0.0005)}};
-  problem.supports = {{"root", 0}};
-  problem.cases = {{"pull", {{"pull", 1, {{1000, 500, -200}}}}, {0}}};
+  problem.setup.materials = {kSteel};
+  problem.setup.faces = {planeFace("left", plate, -Vec3::UnitX(), 0.001),
+                         {"bore", selectFace(*plate, bore, 0.0005)}};
+  problem.setup.supports = {{"root", 0}};
+  problem.setup.addCase("pull", {{1, {{1000, 500, -200}}}});
   const double spacing = 0.004;
   const Proof proof = prove(proofMesh(plate, spacing, problem), spacing, problem);
-  const Resultant wanted = resultantOnFace(problem.faces[1].face, {{1000, 500, -200}}, Vec3::Zero());
+  const Resultant wanted = resultantOnFace(problem.setup.faces[1].face, {{1000, 500, -200}}, Vec3::Zero());
   EXPECT_LT((proof.cases[0].applied.force - wanted.force).norm(), 1e-9 * wanted.force.norm());
   EXPECT_LT((proof.cases[0].applied.moment - wanted.moment).norm(), 1e-3 * wanted.moment.norm());
   Vec3 reaction = proof.cases[0].reactions[0].force;
@@ -218,17 +215,18 @@ TEST(Proof, refusesAFaceThatIsNotOnTheSolidIfItMatters) {
   const ShapePtr bar = makeBox({0, 0, 0}, {0.1, 0.02, 0.02});
   const ShapePtr elsewhere = makeBox({1, 0, 0}, {1.1, 0.02, 0.02});
   ProofProblem problem;
-  problem.material = kSteel;
-  problem.faces = {planeFace("left", elsewhere, -Vec3::UnitX(), 0.001)};
-  problem.supports = {{"root", 0}};
+  problem.setup.materials = {kSteel};
+  problem.setup.faces = {planeFace("left", elsewhere, -Vec3::UnitX(), 0.001)};
+  problem.setup.supports = {{"root", 0}};
   const QuadraticTets mesh(meshOf(bar, 0.005));
-  problem.cases = {{"idle", {}, {0}}};
+  problem.setup.addCase("idle", {});
   EXPECT_THROW(prove(mesh, 0.005, problem), InputError) << "held where there is nothing";
-  problem.faces.push_back(planeFace("right", bar, Vec3::UnitX(), 0.001));
-  problem.supports[0].face = 1;
-  problem.cases[0].loads = {{"push", 0, {{1, 0, 0}}}};
+  problem.setup.faces.push_back(planeFace("right", bar, Vec3::UnitX(), 0.001));
+  problem.setup.supports[0].face = 1;
+  problem.setup.loads = {{"push", 0, FaceAction{{1, 0, 0}, 0}}};
+  problem.setup.cases[0].loads = {{0, 1}};
   EXPECT_THROW(prove(mesh, 0.005, problem), InputError) << "loaded where there is nothing";
-  problem.cases[0].loads.clear();
+  problem.setup.cases[0].loads.clear();
   const Proof proof = prove(mesh, 0.005, problem);
   EXPECT_EQ(proof.faceShare[0], 0) << "nothing acts there: it may be missing";
   EXPECT_NEAR(proof.faceShare[1], 1, 1e-9);
@@ -238,12 +236,12 @@ TEST(Proof, refusesAFaceThatIsNotOnTheSolidIfItMatters) {
 TEST(Proof, judgesEverywhereWhereNothingElseIsLeft) {
   const ShapePtr bar = makeBox({0, 0, 0}, {0.1, 0.02, 0.02});
   ProofProblem problem;
-  problem.material = kSteel;
-  problem.material.poisson = 0;
-  problem.faces = {planeFace("left", bar, -Vec3::UnitX(), 0.001),
-                   planeFace("right", bar, Vec3::UnitX(), 0.001)};
-  problem.supports = {{"root", 0}};
-  problem.cases = {{"pull", {{"pull", 1, {{8000, 0, 0}}}}, {0}}};
+  problem.setup.materials = {kSteel};
+  problem.setup.materials[0].poisson = 0;
+  problem.setup.faces = {planeFace("left", bar, -Vec3::UnitX(), 0.001),
+                         planeFace("right", bar, Vec3::UnitX(), 0.001)};
+  problem.setup.supports = {{"root", 0}};
+  problem.setup.addCase("pull", {{1, {{8000, 0, 0}}}});
   for (const double apart : {0.0, 0.03, 0.049, 0.051, 1.0}) {
     problem.exclusion = apart;
     const Proof proof = prove(proofMesh(bar, 0.004, problem), 0.004, problem);
@@ -260,21 +258,21 @@ TEST(Proof, holdsEveryPieceByItselfOrNamesTheOneThatIsFree) {
   const ShapePtr both = makeUnion({first, second});
   for (const AcrossSheet across : {AcrossSheet::body, AcrossSheet::free}) {
     ProofProblem problem;
-    problem.material = kSteel;
-    problem.material.poisson = 0;
+    problem.setup.materials = {kSteel};
+    problem.setup.materials[0].poisson = 0;
     problem.across = across;
-    problem.faces = {planeFace("left", first, -Vec3::UnitX(), 0.0005),
-                     planeFace("right", first, Vec3::UnitX(), 0.0005),
-                     planeFace("other left", second, -Vec3::UnitX(), 0.0005),
-                     planeFace("other right", second, Vec3::UnitX(), 0.0005)};
+    problem.setup.faces = {planeFace("left", first, -Vec3::UnitX(), 0.0005),
+                           planeFace("right", first, Vec3::UnitX(), 0.0005),
+                           planeFace("other left", second, -Vec3::UnitX(), 0.0005),
+                           planeFace("other right", second, Vec3::UnitX(), 0.0005)};
     const unsigned held = across == AcrossSheet::body ? 7U : 3U;
-    problem.supports = {{"root", 0, held}, {"other root", 2, held}};
-    problem.cases = {{"pull", {{"pull", 1, {{800, 0, 0}}}, {"push", 3, {{-400, 0, 0}}}}, {0, 1}}};
+    problem.setup.supports = {{"root", 0, Held{held}}, {"other root", 2, Held{held}}};
+    problem.setup.addCase("pull", {{1, {{800, 0, 0}}}, {3, {{-400, 0, 0}}}});
     const Proof proof = prove(proofMesh(both, 0.002, problem), 0.002, problem);
     const double stretch = 20e6 / kSteel.modulus * 0.04;
     EXPECT_NEAR(proof.cases[0].faceDisplacement[1].x() / stretch, 1, 1e-6);
     EXPECT_NEAR(proof.cases[0].faceDisplacement[3].x() / stretch, -0.5, 1e-6);
-    problem.cases[0].supports = {0};
+    problem.setup.cases[0].supports = {0};
     try {
       prove(proofMesh(both, 0.002, problem), 0.002, problem);
       FAIL() << "the second bar flies away";
@@ -300,7 +298,7 @@ Proof proofWith(double mass, std::vector<std::pair<double, double>> tipAndFactor
 
 TEST(Verdict, needsTheFigureAndItsErrorOnTheRightSideOfTheBound) {
   ProofProblem problem;
-  problem.faces = {{"tip", {}}};
+  problem.setup.faces = {{"tip", {}}};
   const double ratio = 2;  // the order is 1 as long as no recovered stress shows another
   const Proof coarse = proofWith(2, {{0.001, 3}, {0.00294, 2.05}});
   const Proof fine = proofWith(2, {{0.001, 3}, {0.003, 2}});
@@ -351,7 +349,7 @@ TEST(Verdict, isInconclusiveWhenTheMeshesDisagree) {
 // A case whose figure is smaller but in doubt is not hidden by another that is larger and sure.
 TEST(Verdict, isTheWorstOfAllCases) {
   ProofProblem problem;
-  problem.faces = {{"tip", {}}};
+  problem.setup.faces = {{"tip", {}}};
   const Proof coarse = proofWith(2, {{0.0005, 3}, {0.00198, 2}});
   const Proof fine = proofWith(2, {{0.0019, 2.1}, {0.002, 2}});
   const auto tip = judge(coarse, fine, 1.3, 0.1, problem, {{Requirement::Kind::displacement, "tip", 0.0022}});
@@ -406,7 +404,7 @@ TEST(Doubts, areOfForcesOutOfBalanceAndMeshesFarApart) {
 // An error that falls with the square of the spacing, halved twice by as many tetrahedra as are told.
 TEST(Verdict, tellsHowManyTetrahedraWouldDecide) {
   ProofProblem problem;
-  problem.faces = {{"tip", {}}};
+  problem.setup.faces = {{"tip", {}}};
   const double ratio = 1.25;
   const double exact = 1;
   const auto withSpacing = [&](double h) {
@@ -437,11 +435,11 @@ TEST(Extrapolation, isExactForAnErrorOfTheAssumedOrder) {
 TEST(Vtu, readsBackTheSurfaceItWrote) {
   const ShapePtr bar = makeBox({0, 0, 0}, {0.03, 0.02, 0.02});
   ProofProblem problem;
-  problem.material = kSteel;
-  problem.faces = {planeFace("left", bar, -Vec3::UnitX(), 0.001),
-                   planeFace("right", bar, Vec3::UnitX(), 0.001)};
-  problem.supports = {{"root", 0}};
-  problem.cases = {{"pull", {{"pull", 1, {{800, 0, 0}}}}, {0}}};
+  problem.setup.materials = {kSteel};
+  problem.setup.faces = {planeFace("left", bar, -Vec3::UnitX(), 0.001),
+                         planeFace("right", bar, Vec3::UnitX(), 0.001)};
+  problem.setup.supports = {{"root", 0}};
+  problem.setup.addCase("pull", {{1, {{800, 0, 0}}}});
   const QuadraticTets mesh = proofMesh(bar, 0.006, problem);
   const Proof proof = prove(mesh, 0.006, problem);
   const std::filesystem::path path = ownFolder() / "proof.vtu";

@@ -40,13 +40,13 @@ TEST(Theory, thickCylinderUnderPressure) {
        makeBox({0, 0, -1}, {1, 1, 1})});
   const double fine = 0.0004;
   ProofProblem problem;
-  problem.material = kSteel;
-  problem.faces = {faceOf("x", tube, Patch::Kind::plane, -Vec3::UnitX(), {}, fine),
-                   faceOf("y", tube, Patch::Kind::plane, -Vec3::UnitY(), {}, fine),
-                   faceOf("bore", tube, Patch::Kind::cylinder, {}, true, fine)};
-  problem.supports = {{"x", 0, 1}, {"y", 1, 2}};
+  problem.setup.materials = {kSteel};
+  problem.setup.faces = {faceOf("x", tube, Patch::Kind::plane, -Vec3::UnitX(), {}, fine),
+                         faceOf("y", tube, Patch::Kind::plane, -Vec3::UnitY(), {}, fine),
+                         faceOf("bore", tube, Patch::Kind::cylinder, {}, true, fine)};
+  problem.setup.supports = {{"x", 0, Held{1}}, {"y", 1, Held{2}}};
   problem.across = AcrossSheet::held;
-  problem.cases = {{"inside", {{"oil", 2, {Vec3::Zero(), p}}}, {0, 1}}};
+  problem.setup.addCase("inside", {{2, {Vec3::Zero(), p}}});
   const double spacing = 0.0016;
   const QuadraticTets mesh = proofMesh(tube, spacing, problem);
   const Proof proof = prove(mesh, spacing, problem);
@@ -85,13 +85,13 @@ TEST(Theory, thickSphereUnderPressure) {
       {makeDifference(makeSphere({0, 0, 0}, b), {makeSphere({0, 0, 0}, a)}), makeBox({0, 0, 0}, {1, 1, 1})});
   const double fine = 0.0005;
   ProofProblem problem;
-  problem.material = kSteel;
-  problem.faces = {faceOf("x", shell, Patch::Kind::plane, -Vec3::UnitX(), {}, fine),
-                   faceOf("y", shell, Patch::Kind::plane, -Vec3::UnitY(), {}, fine),
-                   faceOf("z", shell, Patch::Kind::plane, -Vec3::UnitZ(), {}, fine),
-                   faceOf("inside", shell, Patch::Kind::sphere, {}, true, fine)};
-  problem.supports = {{"x", 0, 1}, {"y", 1, 2}, {"z", 2, 4}};
-  problem.cases = {{"inside", {{"gas", 3, {Vec3::Zero(), p}}}, {0, 1, 2}}};
+  problem.setup.materials = {kSteel};
+  problem.setup.faces = {faceOf("x", shell, Patch::Kind::plane, -Vec3::UnitX(), {}, fine),
+                         faceOf("y", shell, Patch::Kind::plane, -Vec3::UnitY(), {}, fine),
+                         faceOf("z", shell, Patch::Kind::plane, -Vec3::UnitZ(), {}, fine),
+                         faceOf("inside", shell, Patch::Kind::sphere, {}, true, fine)};
+  problem.setup.supports = {{"x", 0, Held{1}}, {"y", 1, Held{2}}, {"z", 2, Held{4}}};
+  problem.setup.addCase("inside", {{3, {Vec3::Zero(), p}}});
   const double spacing = 0.0018;
   const QuadraticTets mesh = proofMesh(shell, spacing, problem);
   const Proof proof = prove(mesh, spacing, problem);
@@ -118,12 +118,12 @@ TEST(Theory, bendingBar) {
   const double fine = 0.0005;
   const double p = 30e6;
   ProofProblem problem;
-  problem.material = kSteel;
-  problem.faces = {faceOf("root", bar, Patch::Kind::plane, -Vec3::UnitX(), {}, fine),
-                   faceOf("push", upper, Patch::Kind::plane, Vec3::UnitX(), {}, fine),
-                   faceOf("pull", lower, Patch::Kind::plane, Vec3::UnitX(), {}, fine)};
-  problem.supports = {{"root", 0}};
-  problem.cases = {{"bend", {{"push", 1, {Vec3::Zero(), p}}, {"pull", 2, {Vec3::Zero(), -p}}}, {0}}};
+  problem.setup.materials = {kSteel};
+  problem.setup.faces = {faceOf("root", bar, Patch::Kind::plane, -Vec3::UnitX(), {}, fine),
+                         faceOf("push", upper, Patch::Kind::plane, Vec3::UnitX(), {}, fine),
+                         faceOf("pull", lower, Patch::Kind::plane, Vec3::UnitX(), {}, fine)};
+  problem.setup.supports = {{"root", 0}};
+  problem.setup.addCase("bend", {{1, {Vec3::Zero(), p}}, {2, {Vec3::Zero(), -p}}});
   problem.exclusion = 0.03;
   const Proof proof = proved(bar, 0.0025, problem);
   const double moment = p * 0.5 * height * 0.012 * 0.5 * height;
@@ -146,12 +146,12 @@ TEST(Theory, holeInAStrip) {
                      {makeCylinder({0.5 * length, 0.5 * width, -1}, {0.5 * length, 0.5 * width, 1}, radius)});
   const double fine = 0.0004;
   ProofProblem problem;
-  problem.material = kSteel;
-  problem.faces = {faceOf("left", strip, Patch::Kind::plane, -Vec3::UnitX(), {}, fine),
-                   faceOf("right", strip, Patch::Kind::plane, Vec3::UnitX(), {}, fine)};
-  problem.supports = {{"left", 0}};
+  problem.setup.materials = {kSteel};
+  problem.setup.faces = {faceOf("left", strip, Patch::Kind::plane, -Vec3::UnitX(), {}, fine),
+                         faceOf("right", strip, Patch::Kind::plane, Vec3::UnitX(), {}, fine)};
+  problem.setup.supports = {{"left", 0}};
   const double pull = 100e6;
-  problem.cases = {{"pull", {{"pull", 1, {Vec3::Zero(), -pull}}}, {0}}};
+  problem.setup.addCase("pull", {{1, {Vec3::Zero(), -pull}}});
   problem.exclusion = 0.02;
   const Proof proof = proved(strip, 0.0011, problem);
   EXPECT_NEAR(proof.cases[0].tension / (3.24 * pull), 1, 0.05);
@@ -164,17 +164,21 @@ TEST(Theory, supportsHoldTheirDirectionsOnly) {
   const ShapePtr bar = makeBox({0, 0, 0}, {0.05, 0.02, 0.02});
   const double fine = 0.0005;
   ProofProblem problem;
-  problem.material = kSteel;
-  problem.faces = {faceOf("left", bar, Patch::Kind::plane, -Vec3::UnitX(), {}, fine),
-                   faceOf("right", bar, Patch::Kind::plane, Vec3::UnitX(), {}, fine),
-                   faceOf("front", bar, Patch::Kind::plane, -Vec3::UnitY(), {}, fine),
-                   faceOf("back", bar, Patch::Kind::plane, Vec3::UnitY(), {}, fine),
-                   faceOf("below", bar, Patch::Kind::plane, -Vec3::UnitZ(), {}, fine),
-                   faceOf("above", bar, Patch::Kind::plane, Vec3::UnitZ(), {}, fine)};
-  problem.supports = {{"left", 0, 1}, {"front", 2, 2}, {"below", 4, 4}, {"back", 3, 2}, {"above", 5, 4}};
+  problem.setup.materials = {kSteel};
+  problem.setup.faces = {faceOf("left", bar, Patch::Kind::plane, -Vec3::UnitX(), {}, fine),
+                         faceOf("right", bar, Patch::Kind::plane, Vec3::UnitX(), {}, fine),
+                         faceOf("front", bar, Patch::Kind::plane, -Vec3::UnitY(), {}, fine),
+                         faceOf("back", bar, Patch::Kind::plane, Vec3::UnitY(), {}, fine),
+                         faceOf("below", bar, Patch::Kind::plane, -Vec3::UnitZ(), {}, fine),
+                         faceOf("above", bar, Patch::Kind::plane, Vec3::UnitZ(), {}, fine)};
+  problem.setup.supports = {{"left", 0, Held{1}},
+                            {"front", 2, Held{2}},
+                            {"below", 4, Held{4}},
+                            {"back", 3, Held{2}},
+                            {"above", 5, Held{4}}};
   const FaceAction squeeze{Vec3::Zero(), 100e6};
-  problem.cases = {{"free", {{"squeeze", 1, squeeze}}, {0, 1, 2}},
-                   {"cased", {{"squeeze", 1, squeeze}}, {0, 1, 2, 3, 4}}};
+  problem.setup.addCase("free", {{1, squeeze}}).supports = {0, 1, 2};
+  problem.setup.addCase("cased", {{1, squeeze}});
   const Proof proof = proved(bar, 0.004, problem);
   const double free = 100e6 / kSteel.modulus * 0.05;
   const double nu = kSteel.poisson;
@@ -184,7 +188,7 @@ TEST(Theory, supportsHoldTheirDirectionsOnly) {
   for (const CaseProof& c : proof.cases)
     for (std::size_t support = 0; support < 5; ++support)
       for (int i = 0; i < 3; ++i) {
-        const bool held = problem.supports[support].directions >> i & 1;
+        const bool held = std::get<Held>(problem.setup.supports[support].kind).directions >> i & 1;
         EXPECT_TRUE(held || c.reactions[support].force[i] == 0) << support << " " << i;
       }
   EXPECT_NEAR(proof.cases[1].reactions[1].force.y() / (nu / (1 - nu) * 100e6 * 0.05 * 0.02), 1, 0.03);
@@ -206,14 +210,14 @@ TEST(Theory, rollersThatEndWithinASideAreJudgedApart) {
   const ShapePtr block = makeBox({0, 0, 0}, {0.06, 0.02, 0.04});
   const double rim = 0.017;
   ProofProblem problem;
-  problem.material = kSteel;
-  problem.faces = {
+  problem.setup.materials = {kSteel};
+  problem.setup.faces = {
       faceOf("foot", makeBox({0, 0, 0}, {rim, 0.02, 0.01}), Patch::Kind::plane, -Vec3::UnitZ(), {}, 0.001),
       faceOf("side", block, Patch::Kind::plane, -Vec3::UnitX(), {}, 0.001),
       faceOf("back", block, Patch::Kind::plane, -Vec3::UnitY(), {}, 0.001),
       faceOf("top", block, Patch::Kind::plane, Vec3::UnitZ(), {}, 0.001)};
-  problem.supports = {{"foot", 0, 4}, {"side", 1, 1}, {"back", 2, 2}};
-  problem.cases = {{"press", {{"press", 3, {Vec3::Zero(), 10e6}}}, {0, 1, 2}}};
+  problem.setup.supports = {{"foot", 0, Held{4}}, {"side", 1, Held{1}}, {"back", 2, Held{2}}};
+  problem.setup.addCase("press", {{3, {Vec3::Zero(), 10e6}}});
   problem.exclusion = 0.006;
   const CaseProof found = proved(block, 0.003, problem).cases[0];
   EXPECT_NEAR(found.peakAt.x(), rim, 0.002);
@@ -227,13 +231,13 @@ TEST(Theory, aFaceMayBeThereInPart) {
   const ShapePtr wall = makeBox({-0.01, 0, 0}, {0, 0.03, 0.03});
   const ShapePtr bar = makeBox({0, 0, 0}, {0.06, 0.03, 0.012});
   ProofProblem problem;
-  problem.material = kSteel;
-  problem.material.poisson = 0;
-  problem.faces = {faceOf("wall", wall, Patch::Kind::plane, Vec3::UnitX(), {}, 0.001),
-                   faceOf("end", bar, Patch::Kind::plane, Vec3::UnitX(), {}, 0.001)};
-  problem.faces[0].face.patches[0].flipped = true;  // the part lies on the other side
-  problem.supports = {{"wall", 0}};
-  problem.cases = {{"pull", {{"pull", 1, {Vec3::Zero(), -1e8}}}, {0}}};
+  problem.setup.materials = {kSteel};
+  problem.setup.materials[0].poisson = 0;
+  problem.setup.faces = {faceOf("wall", wall, Patch::Kind::plane, Vec3::UnitX(), {}, 0.001),
+                         faceOf("end", bar, Patch::Kind::plane, Vec3::UnitX(), {}, 0.001)};
+  problem.setup.faces[0].face.patches[0].flipped = true;  // the part lies on the other side
+  problem.setup.supports = {{"wall", 0}};
+  problem.setup.addCase("pull", {{1, {Vec3::Zero(), -1e8}}});
   const Proof proof = proved(bar, 0.004, problem);
   EXPECT_NEAR(proof.faceShare[0], 0.4, 1e-6);
   EXPECT_NEAR(proof.cases[0].faceDisplacement[1].x() / (1e8 / kSteel.modulus * 0.06), 1, 1e-6);
@@ -251,12 +255,12 @@ TEST(Theory, eachPieceOfASupportHasItsOwnReaction) {
     feet.direction = -Vec3::UnitZ();
     feet.count = 2;
     ProofProblem problem;
-    problem.material = kSteel;
-    problem.faces = {{"feet", selectFace(*posts, feet, 0.001 * scale)},
-                     faceOf("top", loaded, Patch::Kind::plane, Vec3::UnitZ(), {}, 0.001 * scale)};
-    problem.supports = {{"feet", 0}};
+    problem.setup.materials = {kSteel};
+    problem.setup.faces = {{"feet", selectFace(*posts, feet, 0.001 * scale)},
+                           faceOf("top", loaded, Patch::Kind::plane, Vec3::UnitZ(), {}, 0.001 * scale)};
+    problem.setup.supports = {{"feet", 0}};
     const Vec3 force(300, -40, -2000);
-    problem.cases = {{"push", {{"push", 1, {force, 0}}}, {0}}};
+    problem.setup.addCase("push", {{1, {force, 0}}});
     const Reaction reaction = proved(posts, 0.003 * scale, problem).cases[0].reactions[0];
     ASSERT_EQ(reaction.pieces.size(), 2U);
     const bool first = reaction.pieces[0].centre.x() < 0.02 * scale;
@@ -283,11 +287,11 @@ TEST(Theory, eachPieceOfASupportHasItsOwnReaction) {
 TEST(Theory, tellsHowFarTheBodyLiesOffAFace) {
   const ShapePtr wanted = makeBox({0, 0, 0}, {0.06, 0.03, 0.012});
   ProofProblem problem;
-  problem.material = kSteel;
-  problem.faces = {faceOf("wall", wanted, Patch::Kind::plane, Vec3(-Vec3::UnitX()), {}, 0.001),
-                   faceOf("end", wanted, Patch::Kind::plane, Vec3::UnitX(), {}, 0.001)};
-  problem.supports = {{"wall", 0}};
-  problem.cases = {{"pull", {{"pull", 1, {Vec3::Zero(), -1e8}}}, {0}}};
+  problem.setup.materials = {kSteel};
+  problem.setup.faces = {faceOf("wall", wanted, Patch::Kind::plane, Vec3(-Vec3::UnitX()), {}, 0.001),
+                         faceOf("end", wanted, Patch::Kind::plane, Vec3::UnitX(), {}, 0.001)};
+  problem.setup.supports = {{"wall", 0}};
+  problem.setup.addCase("pull", {{1, {Vec3::Zero(), -1e8}}});
   for (const double gap : {0.0, 1e-4, 4e-4}) {
     const Proof proof = proved(makeBox({0, 0, 0}, {0.06 - gap, 0.03, 0.012}), 0.004, problem);
     EXPECT_NEAR(proof.faceOffset[0], 0, 1e-6);
@@ -299,19 +303,21 @@ TEST(Theory, tellsHowFarTheBodyLiesOffAFace) {
 TEST(Theory, casesDoNotMindEachOther) {
   const ShapePtr bar = makeBox({0, 0, 0}, {0.06, 0.03, 0.012});
   ProofProblem problem;
-  problem.material = kSteel;
-  problem.faces = {faceOf("wall", bar, Patch::Kind::plane, Vec3(-Vec3::UnitX()), {}, 0.001),
-                   faceOf("end", bar, Patch::Kind::plane, Vec3::UnitX(), {}, 0.001),
-                   faceOf("top", bar, Patch::Kind::plane, Vec3::UnitZ(), {}, 0.001)};
-  problem.supports = {{"wall", 0}, {"end", 1}};
-  const FaceLoad pull{"pull", 1, {Vec3(1000, 0, 0), 0}};
-  const FaceLoad press{"press", 2, {Vec3::Zero(), 1e6}};
-  const std::vector<ProofCase> cases{{"pull", {pull}, {0}},
-                                     {"press", {press}, {0, 1}},
-                                     {"both", {pull, press}, {0}},
-                                     {"press alone", {press}, {0}}};
-  const auto with = [&](const std::vector<ProofCase>& some) {
-    problem.cases = some;
+  problem.setup.materials = {kSteel};
+  problem.setup.faces = {faceOf("wall", bar, Patch::Kind::plane, Vec3(-Vec3::UnitX()), {}, 0.001),
+                         faceOf("end", bar, Patch::Kind::plane, Vec3::UnitX(), {}, 0.001),
+                         faceOf("top", bar, Patch::Kind::plane, Vec3::UnitZ(), {}, 0.001)};
+  problem.setup.supports = {{"wall", 0}, {"end", 1}};
+  problem.setup.loads = {{"pull", 1, FaceAction{Vec3(1000, 0, 0), 0}},
+                         {"press", 2, FaceAction{Vec3::Zero(), 1e6}}};
+  const LoadCase::Factor pull{0, 1};
+  const LoadCase::Factor press{1, 1};
+  const std::vector<LoadCase> cases{{"pull", 1, {pull}, {0}},
+                                    {"press", 1, {press}, {0, 1}},
+                                    {"both", 1, {pull, press}, {0}},
+                                    {"press alone", 1, {press}, {0}}};
+  const auto with = [&](const std::vector<LoadCase>& some) {
+    problem.setup.cases = some;
     return proved(bar, 0.004, problem);
   };
   const Proof together = with(cases);

@@ -76,18 +76,18 @@ inline ExactProblem bar(const std::string& name, const Vec3& size, double thickn
   const double pull = 100e6;
   ExactProblem e{"bar", name, makeBox({0, 0, 0}, size), size.prod(), thickness};
   const double fine = size.minCoeff() / 20;
-  e.problem.material = kSteel;
+  e.problem.setup.materials = {kSteel};
   e.problem.across = across;
-  e.problem.faces = {planeOf("left", e.shape, -Vec3::UnitX(), fine),
-                     planeOf("right", e.shape, Vec3::UnitX(), fine),
-                     planeOf("front", e.shape, -Vec3::UnitY(), fine)};
-  e.problem.supports = {{"left", 0, 1}, {"front", 2, 2}};
-  e.problem.cases = {{"pull", {{"pull", 1, {Vec3::Zero(), -pull}}}, {0, 1}}};
+  e.problem.setup.faces = {planeOf("left", e.shape, -Vec3::UnitX(), fine),
+                           planeOf("right", e.shape, Vec3::UnitX(), fine),
+                           planeOf("front", e.shape, -Vec3::UnitY(), fine)};
+  e.problem.setup.supports = {{"left", 0, Held{1}}, {"front", 2, Held{2}}};
+  e.problem.setup.addCase("pull", {{1, {Vec3::Zero(), -pull}}});
   const double nu = kSteel.poisson;
   if (across == AcrossSheet::body) {
-    e.problem.faces.push_back(planeOf("below", e.shape, -Vec3::UnitZ(), fine));
-    e.problem.supports.push_back({"below", 3, 4});
-    e.problem.cases[0].supports.push_back(2);
+    e.problem.setup.faces.push_back(planeOf("below", e.shape, -Vec3::UnitZ(), fine));
+    e.problem.setup.supports.push_back({"below", 3, Held{4}});
+    e.problem.setup.cases[0].supports.push_back(2);
   }
   const bool held = across == AcrossSheet::held;
   const double strain = pull / kSteel.modulus * (held ? 1 - nu * nu : 1);
@@ -107,12 +107,12 @@ inline ExactProblem tilted(const std::string& name, const Vec3& size, double ang
   turn.rotate(Eigen::AngleAxisd(angle, axis.normalized()));
   ExactProblem e{"tilted", name, makeTransformed(makeBox({0, 0, 0}, size), turn), size.prod()};
   const double fine = size.minCoeff() / 20;
-  e.problem.material = kSteel;
-  e.problem.material.poisson = 0;
+  e.problem.setup.materials = {kSteel};
+  e.problem.setup.materials[0].poisson = 0;
   const Vec3 along = turn.linear() * Vec3::UnitX();
-  e.problem.faces = {planeOf("root", e.shape, -along, fine), planeOf("end", e.shape, along, fine)};
-  e.problem.supports = {{"root", 0}};
-  e.problem.cases = {{"pull", {{"pull", 1, {pull * size.y() * size.z() * along, 0}}}, {0}}};
+  e.problem.setup.faces = {planeOf("root", e.shape, -along, fine), planeOf("end", e.shape, along, fine)};
+  e.problem.setup.supports = {{"root", 0}};
+  e.problem.setup.addCase("pull", {{1, {pull * size.y() * size.z() * along, 0}}});
   const double strain = pull / kSteel.modulus;
   e.displacement = {1, size.x() * strain};
   e.compliance = pull * strain * size.prod();
@@ -125,16 +125,14 @@ inline ExactProblem shear(const Vec3& size) {
   const double tau = 60e6;
   ExactProblem e{"shear", "block", makeBox({0, 0, 0}, size), size.prod()};
   const double fine = size.minCoeff() / 20;
-  e.problem.material = kSteel;
-  e.problem.faces = {
+  e.problem.setup.materials = {kSteel};
+  e.problem.setup.faces = {
       planeOf("foot", e.shape, -Vec3::UnitY(), fine), planeOf("top", e.shape, Vec3::UnitY(), fine),
       planeOf("right", e.shape, Vec3::UnitX(), fine), planeOf("left", e.shape, -Vec3::UnitX(), fine)};
-  e.problem.supports = {{"foot", 0}};
-  e.problem.cases = {{"shear",
-                      {{"top", 1, {{tau * size.x() * size.z(), 0, 0}}},
-                       {"right", 2, {{0, tau * size.y() * size.z(), 0}}},
-                       {"left", 3, {{0, -tau * size.y() * size.z(), 0}}}},
-                      {0}}};
+  e.problem.setup.supports = {{"foot", 0}};
+  e.problem.setup.addCase("shear", {{1, {{tau * size.x() * size.z(), 0, 0}}},
+                                    {2, {{0, tau * size.y() * size.z(), 0}}},
+                                    {3, {{0, -tau * size.y() * size.z(), 0}}}});
   const double gamma = tau * 2 * (1 + kSteel.poisson) / kSteel.modulus;
   e.displacement = {1, gamma * size.y()};
   e.compliance = tau * gamma * size.prod();
@@ -152,16 +150,16 @@ inline ExactProblem cylinder(const std::string& name, double a, double b, double
        makeBox({0, 0, -1}, {1, 1, 1})});
   ExactProblem e{"cylinder", name, tube, 0.25 * pi * (b * b - a * a) * length, thickness};
   const double fine = (b - a) / 40;
-  e.problem.material = kSteel;
+  e.problem.setup.materials = {kSteel};
   e.problem.across = across;
-  e.problem.faces = {planeOf("x", tube, -Vec3::UnitX(), fine), planeOf("y", tube, -Vec3::UnitY(), fine),
-                     roundOf("pressed", tube, Patch::Kind::cylinder, inside, fine)};
-  e.problem.supports = {{"x", 0, 1}, {"y", 1, 2}};
-  e.problem.cases = {{"pressure", {{"oil", 2, {Vec3::Zero(), p}}}, {0, 1}}};
+  e.problem.setup.faces = {planeOf("x", tube, -Vec3::UnitX(), fine), planeOf("y", tube, -Vec3::UnitY(), fine),
+                           roundOf("pressed", tube, Patch::Kind::cylinder, inside, fine)};
+  e.problem.setup.supports = {{"x", 0, Held{1}}, {"y", 1, Held{2}}};
+  e.problem.setup.addCase("pressure", {{2, {Vec3::Zero(), p}}});
   if (across == AcrossSheet::body) {
-    e.problem.faces.push_back(planeOf("below", tube, -Vec3::UnitZ(), fine));
-    e.problem.supports.push_back({"below", 3, 4});
-    e.problem.cases[0].supports.push_back(2);
+    e.problem.setup.faces.push_back(planeOf("below", tube, -Vec3::UnitZ(), fine));
+    e.problem.setup.supports.push_back({"below", 3, Held{4}});
+    e.problem.setup.cases[0].supports.push_back(2);
   }
   const bool held = across == AcrossSheet::held;
   const double nu = kSteel.poisson;
@@ -191,12 +189,13 @@ inline ExactProblem sphere(const std::string& name, double a, double b, bool ins
   const double cubes = b * b * b - a * a * a;
   ExactProblem e{"sphere", name, shell, pi / 6 * cubes};
   const double fine = (b - a) / 40;
-  e.problem.material = kSteel;
-  e.problem.faces = {planeOf("x", shell, -Vec3::UnitX(), fine), planeOf("y", shell, -Vec3::UnitY(), fine),
-                     planeOf("z", shell, -Vec3::UnitZ(), fine),
-                     roundOf("pressed", shell, Patch::Kind::sphere, inside, fine)};
-  e.problem.supports = {{"x", 0, 1}, {"y", 1, 2}, {"z", 2, 4}};
-  e.problem.cases = {{"pressure", {{"gas", 3, {Vec3::Zero(), p}}}, {0, 1, 2}}};
+  e.problem.setup.materials = {kSteel};
+  e.problem.setup.faces = {planeOf("x", shell, -Vec3::UnitX(), fine),
+                           planeOf("y", shell, -Vec3::UnitY(), fine),
+                           planeOf("z", shell, -Vec3::UnitZ(), fine),
+                           roundOf("pressed", shell, Patch::Kind::sphere, inside, fine)};
+  e.problem.setup.supports = {{"x", 0, Held{1}}, {"y", 1, Held{2}}, {"z", 2, Held{4}}};
+  e.problem.setup.addCase("pressure", {{3, {Vec3::Zero(), p}}});
   const double nu = kSteel.poisson;
   const double r = inside ? a : b;
   const double inner = a * a * a;
@@ -222,12 +221,13 @@ inline ExactProblem strip() {
   const ShapePtr shape =
       makeDifference(makeBox({0, 0, 0}, {length, half, thickness}), {makeCylinder({0, 0, -1}, {0, 0, 1}, r)});
   ExactProblem e{"strip", "howland", shape, (length * half - 0.25 * pi * r * r) * thickness, thickness};
-  e.problem.material = kSteel;
+  e.problem.setup.materials = {kSteel};
   e.problem.across = AcrossSheet::held;
-  e.problem.faces = {planeOf("x", shape, -Vec3::UnitX(), r / 20), planeOf("y", shape, -Vec3::UnitY(), r / 20),
-                     planeOf("end", shape, Vec3::UnitX(), r / 20)};
-  e.problem.supports = {{"x", 0, 1}, {"y", 1, 2}};
-  e.problem.cases = {{"pull", {{"pull", 2, {Vec3::Zero(), -pull}}}, {0, 1}}};
+  e.problem.setup.faces = {planeOf("x", shape, -Vec3::UnitX(), r / 20),
+                           planeOf("y", shape, -Vec3::UnitY(), r / 20),
+                           planeOf("end", shape, Vec3::UnitX(), r / 20)};
+  e.problem.setup.supports = {{"x", 0, Held{1}}, {"y", 1, Held{2}}};
+  e.problem.setup.addCase("pull", {{2, {Vec3::Zero(), -pull}}});
   const double nu = kSteel.poisson;
   e.stress = 3.24 * pull * std::sqrt(1 - nu + nu * nu);
   return e;
@@ -245,16 +245,16 @@ inline ExactProblem membrane() {
   extrusion.to = thickness;
   const ShapePtr shape = makeExtrusion(extrusion);
   ExactProblem e{"membrane", "ellipses", shape, 0.25 * pi * (3.25 * 2.75 - 2) * thickness, thickness};
-  e.problem.material = {"steel", 210e9, 0.3, 7850, 350e6};
+  e.problem.setup.materials = {{"steel", 210e9, 0.3, 7850, 350e6}};
   e.problem.across = AcrossSheet::free;
   FaceSelector outer;
   outer.kind = Patch::Kind::freeform;
   outer.near = Vec3(3.25, 0, 0);
-  e.problem.faces = {planeOf("x", shape, -Vec3::UnitX(), 0.01),
-                     planeOf("y", shape, -Vec3::UnitY(), 0.01),
-                     {"outer", selectFace(*shape, outer, 0.01)}};
-  e.problem.supports = {{"x", 0, 1}, {"y", 1, 2}};
-  e.problem.cases = {{"pull", {{"pull", 2, {Vec3::Zero(), -10e6}}}, {0, 1}}};
+  e.problem.setup.faces = {planeOf("x", shape, -Vec3::UnitX(), 0.01),
+                           planeOf("y", shape, -Vec3::UnitY(), 0.01),
+                           {"outer", selectFace(*shape, outer, 0.01)}};
+  e.problem.setup.supports = {{"x", 0, Held{1}}, {"y", 1, Held{2}}};
+  e.problem.setup.addCase("pull", {{2, {Vec3::Zero(), -10e6}}});
   e.stress = 92.7e6;
   return e;
 }

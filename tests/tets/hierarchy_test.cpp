@@ -19,9 +19,10 @@ TetMesh frameMesh(double spacing) {
 
 const Material kUnit{"unit", 1, 0.3, 1, 1};
 
-std::vector<std::uint8_t> heldLeft(const QuadraticTets& mesh) {
-  std::vector<std::uint8_t> held(mesh.nodeCount());
-  for (std::size_t n = 0; n < held.size(); ++n) held[n] = mesh.nodes()[n].x() < 1e-6 ? 7 : 0;
+std::vector<NodeSupport<3>> heldLeft(const QuadraticTets& mesh) {
+  std::vector<NodeSupport<3>> held;
+  for (std::size_t n = 0; n < mesh.nodeCount(); ++n)
+    if (mesh.nodes()[n].x() < 1e-6) held.push_back({n, Eigen::Matrix3d::Zero(), Eigen::Matrix3d::Zero()});
   return held;
 }
 

@@ -42,6 +42,6 @@ struct LooseLoad {
 /// case.
 template <int D>
 std::vector<LooseLoad<D>> looseLoads(const Grid<D>& grid, const std::vector<std::uint8_t>& chosen,
-                                     std::span<const GridCase> cases);
+                                     const std::vector<GridCase<D>>& cases);
 
 }  // namespace barelattice

@@ -9,6 +9,7 @@
 
 #include "barelattice/base/progress.hpp"
 #include "barelattice/voxels/elastic_model.hpp"
+#include "barelattice/voxels/grid_case.hpp"
 
 namespace barelattice {
 
@@ -44,15 +45,6 @@ struct StiffnessLaw {
   double derivative(double density) const;
 };
 
-/// One load case on the grid.
-struct GridCase {
-  std::string name;
-  double weight = 1;              ///< its share in the weighted sum, or the factor on it where the worst case
-                                  ///< governs; not negative
-  Forces force;                   ///< N
-  std::vector<std::size_t> held;  ///< supported degrees of freedom, ascending
-};
-
 /// The answers of all cases to one reading of the layout.
 struct CaseStates {
   std::vector<double> compliances;                 ///< by case, J; infinite where the solve failed
@@ -65,14 +57,18 @@ struct CaseStates {
 };
 
 /// The compliances of all cases, J: C_k = f_k^T u_k, with their derivatives. Cases with the same supports
-/// share one model.
+/// share one model. A force on all mass is that of the layout, m_e rho_e on each cell: then f depends on the
+/// design, and
+///   dC / d(rho_e) = 2 u^T df / d(rho_e) - u^T dK / d(rho_e) u.
 template <int D>
 class CaseCompliances {
  public:
   /// @param grid must outlive the object.
   /// @param material in two dimensions that of a sheet.
-  CaseCompliances(const Grid<D>& grid, const Material& material, std::vector<GridCase> cases,
-                  std::vector<double> fill, StiffnessLaw law);
+  /// @param cellMass of each full cell, kg; needed only where a case has a force on all mass.
+  /// @throws InputError if it is needed and missing.
+  CaseCompliances(const Grid<D>& grid, const Material& material, std::vector<GridCase<D>> cases,
+                  std::vector<double> fill, StiffnessLaw law, std::vector<double> cellMass = {});
 
   /// States to start from: all at rest.
   CaseStates rest() const;
@@ -94,11 +90,15 @@ class CaseCompliances {
   /// Progress within an evaluation, one report for each set of supports.
   void setProgress(ProgressCallback progress) { progress_ = std::move(progress); }
 
-  const std::vector<GridCase>& cases() const { return cases_; }
+  const std::vector<GridCase<D>>& cases() const { return cases_; }
 
  private:
-  std::vector<GridCase> cases_;
+  std::vector<double> bodyForces(std::span<const double> density, const Vec3& perMass) const;
+
+  const Grid<D>& grid_;
+  std::vector<GridCase<D>> cases_;
   std::vector<double> fill_;
+  std::vector<double> cellMass_;
   StiffnessLaw law_;
   std::vector<std::unique_ptr<ElasticModel<D>>> models_;  // one per set of supports
   std::vector<std::size_t> modelOf_;                      // by case

@@ -32,8 +32,8 @@ struct Job {
   Brief brief;  ///< with the voxel size settled
   Regions regions;
   std::variant<Domain<2>, Domain<3>> domain;  ///< squares of a sheet, cubes of a body
-  std::vector<NamedFace> faces;               ///< in the order of the brief
-  std::vector<GridCase> cases;
+  Setup setup;                                ///< what acts; materials by number, as cells and regions name
+                                              ///< them, the rest in the order of the brief
   std::vector<CaseSummary> summaries;
   Vec3 supportCentre = Vec3::Zero();  ///< moments are about this point, m
   double spaceMass = 0;               ///< kg, full design space with keeps, without clears and bonded parts
@@ -48,8 +48,6 @@ struct Job {
   std::size_t cellCount() const;
   double cellSize() const { return brief.voxel; }  ///< m
   double cellVolume() const;                       ///< m3
-  /// By number, as cells and regions name them: that of the brief's [material] first.
-  std::vector<Material> materials() const;
   /// Mass a full cell counts towards the target with, kg: without what bonded parts have of it.
   double designMass(std::size_t cell) const;
   /// True if a designed region has a material of its own.
@@ -58,7 +56,6 @@ struct Job {
   /// @param part its signed function, for jobs of several designed materials only.
   double massOf(double volume, const Implicit& part, double spacing) const;
   const Face& face(const std::string& name) const;
-  std::size_t faceNumber(const std::string& name) const;
   /// What the optimiser needs; D must fit the domain.
   template <int D>
   LayoutProblem<D> layoutProblem() const;

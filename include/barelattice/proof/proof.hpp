@@ -10,39 +10,13 @@
 
 #include "barelattice/base/progress.hpp"
 #include "barelattice/grid/domain.hpp"
-#include "barelattice/mechanics/face_action.hpp"
-#include "barelattice/mechanics/material.hpp"
+#include "barelattice/mechanics/reactions.hpp"
+#include "barelattice/mechanics/setup.hpp"
 #include "barelattice/meshes/sharp_tets.hpp"
-#include "barelattice/shapes/face.hpp"
 #include "barelattice/solve/solution.hpp"
 #include "barelattice/tets/quadratic_tets.hpp"
 
 namespace barelattice {
-
-/// What acts on a face.
-struct FaceLoad {
-  std::string name;
-  std::size_t face = 0;  ///< index into ProofProblem::faces
-  FaceAction action;
-};
-
-/// A face that is held.
-struct FaceHold {
-  std::string name;
-  std::size_t face = 0;     ///< index into ProofProblem::faces
-  unsigned directions = 7;  ///< held components: bit 0 x, bit 1 y, bit 2 z
-};
-
-struct ProofCase {
-  std::string name;
-  std::vector<FaceLoad> loads;
-  std::vector<std::size_t> supports;  ///< the ones that act, indices into ProofProblem::supports
-};
-
-struct NamedFace {
-  std::string name;
-  Face face;
-};
 
 /// How a sheet in the x-y plane is held along z.
 enum class AcrossSheet {
@@ -56,30 +30,15 @@ enum class AcrossSheet {
 inline constexpr double kFaceReach = 0.15;
 
 struct ProofProblem {
-  Material material;  ///< of all that no region below claims
-  std::vector<NamedFace> faces;
-  std::vector<FaceHold> supports;
-  std::vector<ProofCase> cases;
+  Setup setup;
   AcrossSheet across = AcrossSheet::body;
   double exclusion = 0;  ///< stresses closer than this to a support or load are judged apart, m
-  /// Pieces of other materials; a tetrahedron is of the one its centre lies in.
-  std::vector<Material> otherMaterials = {};   ///< numbered from 1
-  std::vector<MaterialRegion> materials = {};  ///< where they are; see Regions
+  /// Where materials other than the first are, see Regions; a tetrahedron is of the one its centre lies in.
+  std::vector<MaterialRegion> regions = {};
 };
 
 /// The shares of the volume for which stresses are told.
 inline constexpr std::array<double, 4> kPercentiles{0.5, 0.9, 0.99, 0.999};
-
-/// What one piece of a support's face does to the part.
-struct PieceReaction {
-  Vec3 centre = Vec3::Zero();  ///< of the piece, m
-  Resultant own;               ///< force on the part, moment about that centre
-};
-
-/// What a support does to the part: force, and moment about the origin; and the same by pieces.
-struct Reaction : Resultant {
-  std::vector<PieceReaction> pieces;  ///< as piecesOf the support's face tells them
-};
 
 struct CaseProof {
   std::string name;

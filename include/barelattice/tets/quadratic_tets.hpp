@@ -7,6 +7,7 @@
 #include <span>
 #include <vector>
 
+#include "barelattice/mechanics/grounding.hpp"
 #include "barelattice/mechanics/material.hpp"
 #include "barelattice/meshes/tet_mesh.hpp"
 
@@ -71,11 +72,17 @@ class QuadraticTets {
   std::vector<double> volumes() const;  ///< of the tetrahedra, m3
   double volume() const;                ///< m3
 
-  /// Stiffness in units of the first material's modulus, rows and columns of held components zero.
-  /// Four-point integration, exact for straight edges.
-  /// @param held the held components of each node: bit 0 x, bit 1 y, bit 2 z.
+  /// Stiffness in units of the first material's modulus, with the springs of supports, between what they
+  /// leave free: Q K Q. Four-point integration, exact for straight edges. Where a held direction is no axis,
+  /// its own stiffness is one like that of its node, joined to nothing, so that blocks of the diagonal have
+  /// inverses.
+  /// @param supports ordered by node, each node once.
   BlockMatrix<3, double> stiffness(const TetMaterials& materials,
-                                   const std::vector<std::uint8_t>& held) const;
+                                   const std::vector<NodeSupport<3>>& supports) const;
+
+  /// Nodal forces of a force on all mass (N/kg), N: the integral of its density times shape functions, which
+  /// for straight edges is -V / 20 for a corner and V / 5 for the middle of an edge. Adds to `forces`.
+  void addBodyForce(const TetMaterials& materials, const Vec3& perMass, std::span<double> forces) const;
 
   /// Nodal forces of the stresses of a displacement field, without any support: K u, N.
   std::vector<double> internalForces(const TetMaterials& materials,

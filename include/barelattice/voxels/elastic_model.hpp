@@ -20,6 +20,7 @@ class VoxelOperator;
 struct LoadedField {
   const Forces* f;
   std::span<double> u;
+  std::span<const double> everywhere = {};  ///< forces by degree of freedom that add to f, N; empty for none
 };
 
 /// Displacements and forces are ordered as `gridDof` says, in metres and newtons.
@@ -28,9 +29,11 @@ class ElasticModel {
  public:
   /// @param grid must outlive the model.
   /// @param supports ordered by node, each node once.
+  /// @param couplings stiffness on mean motions; a body may stand on these alone.
   /// @param material in two dimensions that of a sheet, see sheetMaterial.
   /// @throws InputError if the material is out of range.
-  ElasticModel(const Grid<D>& grid, const Material& material, std::vector<NodeSupport<D>> supports);
+  ElasticModel(const Grid<D>& grid, const Material& material, std::vector<NodeSupport<D>> supports,
+               const std::vector<Coupling>& couplings = {});
   /// @param held degrees of freedom that stay zero.
   ElasticModel(const Grid<D>& grid, const Material& material, std::span<const std::size_t> held);
   ~ElasticModel();
@@ -55,19 +58,24 @@ class ElasticModel {
   /// sum of s times this, and minus this is the derivative of the compliance by s.
   void fullCellEnergies(std::span<const double> u, std::span<double> energies) const;
 
-  /// Forces the supports carry: A u - f at the supported nodes, zero elsewhere, N.
-  std::vector<double> reactions(std::span<const double> u, const Forces& f) const;
+  /// Nodal forces of the stresses of a displacement field, without any support, N. Less the applied forces
+  /// they are what supports have to exert, see Grounding::forces.
+  std::vector<double> internalForces(std::span<const double> u) const;
 
   /// The multigrid cycle solves begin with: a W-cycle once one has been slow, see
   /// SolveReport::strengthenedAt, a V-cycle again after one that took a handful of iterations.
   Cycle cycle() const;
   void setCycle(Cycle cycle);
 
-  /// z = B r, B close to the inverse of `stiffness()`.
+  /// y = A u in units of `scale()`, N/m, with springs and couplings; what is held gets zero.
+  void apply(std::span<const double> u, std::span<double> y) const;
+  /// z = B r, B close to the inverse of A.
   void precondition(std::span<const double> r, std::span<double> z);
 
-  /// The stiffness in units of `scale()`, E h^(D-2) in N/m.
+  /// A without couplings, in units of `scale()`, E h^(D-2) in N/m.
   const VoxelOperator<D>& stiffness() const;
+  /// The nodes that couplings act on, ascending.
+  std::vector<std::size_t> coupledNodes() const;
   double scale() const { return scale_; }
   std::size_t size() const;  ///< degrees of freedom
   std::size_t levelCount() const;

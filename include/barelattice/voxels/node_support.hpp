@@ -1,13 +1,13 @@
 /// @file
-/// What holds a node of a grid.
+/// How degrees of freedom of a grid are numbered, and what holds single ones.
 #pragma once
 
-#include <Eigen/Core>
 #include <cstddef>
 #include <span>
 #include <vector>
 
 #include "barelattice/grid/grid.hpp"
+#include "barelattice/mechanics/grounding.hpp"
 
 namespace barelattice {
 
@@ -18,17 +18,19 @@ std::size_t gridDof(const Grid<D>& grid, std::size_t node, int component) {
   return static_cast<std::size_t>(component) * grid.nodeCount() + node;
 }
 
-/// One held node: directions in which it cannot move, springs in those in which it can. A direction need not
-/// be an axis. Displacements prescribed other than zero belong on the right-hand side: solve for the rest of
-/// the motion under f - A u0.
+/// The same for mechanics.
 template <int D>
-struct NodeSupport {
-  using Matrix = Eigen::Matrix<double, D, D>;
-  std::size_t node = 0;
-  Matrix free = Matrix::Identity();  ///< projector on the free directions: the identity less n n^T for each
-                                     ///< held unit vector n, these at right angles to each other
-  Matrix spring = Matrix::Zero();    ///< stiffness against moving, N/m, symmetric, not negative
-};
+DofOrder dofOrder(const Grid<D>& grid) {
+  return {1, grid.nodeCount(), D};
+}
+
+/// Where a node of a grid is, m; in the plane at z = 0.
+template <int D>
+Vec3 placeOf(const Grid<D>& grid, std::size_t node) {
+  Vec3 place = Vec3::Zero();
+  place.head<D>() = grid.nodePosition(node);
+  return place;
+}
 
 /// Supports that hold single degrees of freedom, ordered by node.
 /// @param held as gridDof numbers them, in any order.

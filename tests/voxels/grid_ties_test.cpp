@@ -1,11 +1,12 @@
-#include "barelattice/voxels/attachment.hpp"
+#include "barelattice/voxels/grid_ties.hpp"
 
 #include <gmock/gmock.h>
 #include <gtest/gtest.h>
 
 #include "barelattice/base/error.hpp"
 #include "barelattice/grid/domain.hpp"
-#include "voxels/voxel_operator.hpp"
+#include "barelattice/mechanics/reactions.hpp"
+#include "barelattice/voxels/node_support.hpp"
 
 namespace barelattice {
 namespace {
@@ -19,42 +20,35 @@ Face boreOf(const ShapePtr& shape, double radius, double spacing) {
   return selectFace(*shape, selector, spacing);
 }
 
-TEST(Attachment, keepsTheResultantOfAForceOnACurvedFace) {
+TEST(GridTies, keepsTheResultantOfAForceOnACurvedFace) {
   Regions regions;
   const ShapePtr hole = makeCylinder({10, 8, -1}, {10, 8, 7}, 3.3);
   regions.space = makeDifference(makeBox({0, 0, 0}, {20, 15, 6}), {hole});
   const Domain<3> domain = sampleRegions<3>(regions, 1);
   const Face face = boreOf(regions.space, 3.3, 0.25);
-  const Attachment<3> attachment(domain.grid, face);
-  EXPECT_NEAR(attachment.covered(), 1, 1e-12);
-  Forces f;
+  const GridTies ties = tieToGrid(domain.grid, face);
+  EXPECT_NEAR(ties.share(), 1, 1e-12);
   const Vec3 force(3, -5, 7);
-  attachment.addAction({force}, f);
   const Resultant wanted = resultantOnFace(face, {force}, Vec3::Zero());
-  Resultant found;
-  for (std::size_t n = 0; n < domain.grid.nodeCount(); ++n) {
-    Vec3 nodal;
-    for (int i = 0; i < 3; ++i) nodal[i] = f[gridDof(domain.grid, n, i)];
-    found.force += nodal;
-    found.moment += domain.grid.nodePosition(n).cross(nodal);
-  }
+  const Resultant found =
+      resultantOf(forcesOn(ties, {force}), [&](std::size_t n) { return domain.grid.nodePosition(n); });
   EXPECT_LT((found.force - wanted.force).norm(), 1e-12 * force.norm());
   EXPECT_LT((found.moment - wanted.moment).norm(), 1e-12 * wanted.moment.norm());
   EXPECT_NEAR(wanted.moment.z(), 10 * -5 - 8 * 3, 1e-3 * 74) << "the bore's axis passes (10, 8)";
 }
 
-TEST(Attachment, holdsExactlyTheNodesOfAPlaneFaceOnTheGrid) {
+TEST(GridTies, holdsExactlyTheNodesOfAPlaneFaceOnTheGrid) {
   Regions regions;
   regions.space = makeBox({0, 0, 0}, {4, 3, 2});
   const Domain<3> domain = sampleRegions<3>(regions, 0.5);
   FaceSelector left;
   left.direction = -Vec3::UnitX();
-  const auto nodes = Attachment<3>(domain.grid, selectFace(*regions.space, left, 0.125)).nodes();
+  const auto nodes = tieToGrid(domain.grid, selectFace(*regions.space, left, 0.125)).nodes;
   EXPECT_EQ(nodes.size(), 7U * 5);
   for (const std::size_t n : nodes) EXPECT_EQ(domain.grid.nodeIndex(n)[0], 0);
 }
 
-TEST(Attachment, averagesDisplacementsExactlyWhereTheyAreLinear) {
+TEST(GridTies, averagesDisplacementsExactlyWhereTheyAreLinear) {
   Regions regions;
   regions.space = makeBox({0, 0, 0}, {4, 3, 2});
   const Domain<3> domain = sampleRegions<3>(regions, 0.5);
@@ -68,19 +62,18 @@ TEST(Attachment, averagesDisplacementsExactlyWhereTheyAreLinear) {
     u[gridDof(domain.grid, n, 1)] = p.z();
     u[gridDof(domain.grid, n, 2)] = 1;
   }
-  EXPECT_LT((Attachment<3>(domain.grid, face).meanDisplacement(u) - Vec3(7, 1, 1)).norm(), 1e-12);
+  EXPECT_LT((meanOn(tieToGrid(domain.grid, face), u, dofOrder(domain.grid)) - Vec3(7, 1, 1)).norm(), 1e-12);
 }
 
-TEST(Attachment, seesWhenNothingLiesBelow) {
+TEST(GridTies, seesWhenNothingLiesBelow) {
   Regions regions;
   regions.space = makeBox({0, 0, 0}, {4, 3, 2});
   const Domain<3> domain = sampleRegions<3>(regions, 0.5);
   FaceSelector left;
   left.direction = -Vec3::UnitX();
-  const Attachment<3> attachment(domain.grid, selectFace(*makeBox({30, 0, 0}, {31, 1, 1}), left, 0.2));
-  EXPECT_EQ(attachment.covered(), 0);
-  Forces f;
-  EXPECT_THROW(attachment.addAction({Vec3::UnitX()}, f), InputError);
+  const GridTies ties = tieToGrid(domain.grid, selectFace(*makeBox({30, 0, 0}, {31, 1, 1}), left, 0.2));
+  EXPECT_EQ(ties.share(), 0);
+  EXPECT_THROW(forcesOn(ties, {Vec3::UnitX()}), InputError);
 }
 
 }  // namespace

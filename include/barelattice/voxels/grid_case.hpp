@@ -1,0 +1,37 @@
+/// @file
+/// A load case on a grid.
+#pragma once
+
+#include <string>
+#include <vector>
+
+#include "barelattice/mechanics/setup.hpp"
+#include "barelattice/voxels/forces.hpp"
+#include "barelattice/voxels/node_support.hpp"
+
+namespace barelattice {
+
+template <int D>
+struct GridCase {
+  std::string name;
+  double weight = 1;  ///< its share in the weighted sum, or the factor on it where the worst case governs;
+                      ///< not negative
+  Forces force;                          ///< N
+  std::vector<NodeSupport<D>> supports;  ///< ordered by node, each node once
+  std::vector<Coupling> couplings = {};
+  Vec3 bodyForce = Vec3::Zero();  ///< on all mass the layout has, N/kg
+
+  bool standsAs(const GridCase& other) const {
+    return supports == other.supports && couplings == other.couplings;
+  }
+};
+
+/// The cases of a setup on a grid. @throws InputError if a loaded face lies on empty space.
+template <int D>
+std::vector<GridCase<D>> casesOn(const Grid<D>& grid, const Setup& setup);
+
+/// What the supports of a case do to a grid, as its solver takes it.
+template <int D>
+std::vector<NodeSupport<D>> supportsOn(const Grounding& grounding);
+
+}  // namespace barelattice

@@ -1,0 +1,23 @@
+/// @file
+/// Where faces meet the grid.
+#pragma once
+
+#include <vector>
+
+#include "barelattice/grid/grid.hpp"
+#include "barelattice/mechanics/face_ties.hpp"
+
+namespace barelattice {
+
+/// A face on a grid: each of its points is tied to the cell half an edge below it with multilinear weights,
+/// and of each such cell the corner nearest to the point lies on the face. The weights are outside 0 to 1 for
+/// a point above its cell.
+struct GridTies : FaceTies {
+  std::vector<std::size_t> cells;  ///< below the face, ascending
+};
+
+/// In two dimensions z is ignored. Points without a cell below them are left out.
+template <int D>
+GridTies tieToGrid(const Grid<D>& grid, const Face& face);
+
+}  // namespace barelattice

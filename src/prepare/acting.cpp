@@ -1,0 +1,299 @@
+// What acts in a job: from the brief's words to a setup, and whether it can act on the design space.
+
+#include <fmt/format.h>
+#include <fmt/ranges.h>
+
+#include <algorithm>
+#include <cmath>
+#include <set>
+
+#include "barelattice/base/quantity.hpp"
+#include "barelattice/mechanics/grounding.hpp"
+#include "barelattice/voxels/grid_ties.hpp"
+#include "barelattice/voxels/node_support.hpp"
+#include "job_parts.hpp"
+
+namespace barelattice {
+namespace {
+
+/// A face whose points mostly have no cell below them is refused; a minor part is worth a warning.
+void checkCovered(Job& job, const std::string& what, const std::string& face, TextPlace place,
+                  double covered) {
+  constexpr double kMostly = 0.5;
+  constexpr double kFully = 0.98;
+  if (covered < kMostly)
+    refuse(job.brief, place,
+           fmt::format("[{}] acts on empty space: {:.0f} % of face {} has material below it", what,
+                       100 * covered, face),
+           "put a keep there, or take the face out of the clear regions");
+  if (covered < kFully)
+    job.warnings.push_back(
+        fmt::format("[{}]: only {:.0f} % of face {} has material below it", what, 100 * covered, face));
+}
+
+/// A face with material on its outer side too is no surface: what acts on it would act inside the part.
+void checkOpen(Job& job, const std::string& what, const std::string& faceName, TextPlace place) {
+  const Face& face = job.face(faceName);
+  const double above = 0.1 * job.brief.voxel;
+  double buried = 0;
+  for (const SurfacePoint& point : face.points)
+    if (job.regions.available(point.position + above * point.normal) < -0.5 * above) buried += point.area;
+  const double share = buried / face.area();
+  constexpr double kMostly = 0.5;
+  constexpr double kLittle = 0.02;
+  if (share > kMostly)
+    refuse(job.brief, place,
+           fmt::format(
+               "[{}] acts inside the design space: {:.0f} % of face {} has the space on its outer side too",
+               what, 100 * share, faceName),
+           "take what fills the bore or pocket out of the space, or clear it");
+  if (share > kLittle)
+    job.warnings.push_back(fmt::format("[{}]: {:.0f} % of face {} has the design space on its outer side too",
+                                       what, 100 * share, faceName));
+}
+
+/// Whether what acts finds material to act on, hangs together and stands still, on the grid.
+template <int D>
+class ActingCheck {
+ public:
+  explicit ActingCheck(Job& job) : job_(job), grid_(std::get<Domain<D>>(job.domain).grid) {}
+
+  void run() {
+    tieSupports();
+    tieLoads();
+    for (const LoadCase& c : job_.setup.cases) checkConnected(c);
+    checkPieces();
+    for (const LoadCase& c : job_.setup.cases) {
+      checkHeld(c);
+      sumUp(c);
+    }
+  }
+
+ private:
+  const Support& support(std::size_t s) const { return job_.setup.supports[s]; }
+  const Face& faceOf(std::size_t face) const { return job_.setup.faces[face].face; }
+
+  /// Ties a face, and refuses one that is not on the space or inside it.
+  GridTies tied(const std::string& what, std::size_t face, TextPlace place) {
+    GridTies ties = tieToGrid(grid_, faceOf(face));
+    checkCovered(job_, what, job_.setup.faces[face].name, place, ties.share());
+    checkOpen(job_, what, job_.setup.faces[face].name, place);
+    return ties;
+  }
+
+  void tieSupports() {
+    double area = 0;
+    for (std::size_t s = 0; s < job_.setup.supports.size(); ++s) {
+      const std::size_t face = support(s).face;
+      GridTies ties = tied("supports." + support(s).name, face, job_.brief.supports[s].place);
+      supportCells_.push_back(std::move(ties.cells));
+      faces_[face] = std::move(ties);
+      job_.supportCentre += faceOf(face).area() * faceOf(face).centroid();
+      area += faceOf(face).area();
+    }
+    job_.supportCentre /= area;
+  }
+
+  void tieLoads() {
+    for (std::size_t l = 0; l < job_.setup.loads.size(); ++l)
+      loadCells_.push_back(
+          tied("loads." + job_.setup.loads[l].name, job_.setup.loads[l].face, job_.brief.loads[l].place)
+              .cells);
+  }
+
+  /// No rigid motion may be left. Every piece of the space that is loaded has to stand by itself.
+  void checkHeld(const LoadCase& c) const {
+    const Grounding grounding = grounded(job_.setup, c, faces_);
+    std::set<std::size_t> pieces;
+    for (const LoadCase::Factor& f : c.loads)
+      for (const std::size_t cell : loadCells_[f.load])
+        pieces.insert(static_cast<std::size_t>(pieces_.ofCell[cell]));
+    if (pieces.empty())
+      for (const NodeSupport<3>& node : grounding.nodes()) pieces.insert(pieceOfNode_[node.node]);
+    for (const std::size_t piece : pieces) {
+      const std::vector<std::string> motions =
+          grounding.motionsLeft([&](std::size_t n) { return placeOf(grid_, n); },
+                                [&](std::size_t n) { return pieceOfNode_[n] == piece; }, D == 2);
+      if (!motions.empty())
+        refuse(job_.brief, job_.brief.supports.front().place,
+               fmt::format("the supports of case {} leave a rigid motion {}free: {}", c.name,
+                           pieces.size() == 1 ? "" : "of a piece of the design space ",
+                           fmt::join(motions, "; ")),
+               "hold another face or direction, or a wider face");
+    }
+  }
+
+  /// What is on a piece of the space of its own is on no part: a keep or support in mid-air.
+  void checkPieces() const {
+    std::vector<char> loaded(pieces_.cells.size(), 0);
+    for (const auto& cells : loadCells_)
+      for (const std::size_t cell : cells) loaded[static_cast<std::size_t>(pieces_.ofCell[cell])] = 1;
+    const std::string cure =
+        "correct its place, or what cuts the design space apart; the places above are where "
+        "it lies and where the space is";
+    const Box space = job_.regions.space->bounds();
+    const auto where = [&](const Vec3& place) {
+      return fmt::format("round {}, while the design space goes from {} to {}", placeText(place),
+                         placeText(space.min()), placeText(space.max()));
+    };
+    for (std::size_t s = 0; s < supportCells_.size(); ++s) {
+      const std::vector<std::size_t>& cells = supportCells_[s];
+      if (std::none_of(cells.begin(), cells.end(), [&](std::size_t cell) {
+            return loaded[static_cast<std::size_t>(pieces_.ofCell[cell])];
+          }))
+        refuse(job_.brief, job_.brief.supports[s].place,
+               fmt::format("[supports.{}] holds a piece that nothing joins to any load, {}", support(s).name,
+                           where(faceOf(support(s).face).centroid())),
+               cure);
+    }
+    for (std::size_t k = 0; k < job_.brief.keeps.size(); ++k) {
+      if (job_.brief.keeps[k].assumed) continue;
+      Box keep;
+      bool joined = false;  // to what is loaded, or too thin for any voxel and yet at the space
+      for (std::size_t cell = 0; cell < pieces_.ofCell.size() && !joined; ++cell) {
+        const Vec3 centre = cellCentre(std::get<Domain<D>>(job_.domain), cell, job_.regions);
+        if (job_.regions.keeps[k]->distance(centre) > 0) continue;
+        keep.extend(centre);
+        joined = loaded[static_cast<std::size_t>(pieces_.ofCell[cell])];
+      }
+      if (keep.isEmpty()) {
+        joined = touchesSpace(*job_.regions.keeps[k]);
+        keep = job_.regions.keeps[k]->bounds();
+      }
+      if (!joined)
+        refuse(job_.brief, job_.brief.keeps[k].place,
+               fmt::format("keep \"{}\" is on a piece that nothing joins to any load, {}",
+                           job_.brief.keeps[k].name(), where(keep.center())),
+               cure);
+    }
+    const auto parts = std::count(loaded.begin(), loaded.end(), 1);
+    if (parts > 1)
+      job_.warnings.push_back(fmt::format(
+          "the design space is {} pieces that are loaded and do not touch: it will be so many parts", parts));
+  }
+
+  /// Every loaded face must hang together with a held one through cells that exist.
+  void checkConnected(const LoadCase& c) const {
+    std::vector<char> heldPiece(pieces_.cells.size(), 0);
+    for (const std::size_t s : c.supports)
+      for (const std::size_t cell : supportCells_[s])
+        heldPiece[static_cast<std::size_t>(pieces_.ofCell[cell])] = 1;
+    for (const LoadCase::Factor& f : c.loads)
+      for (const std::size_t cell : loadCells_[f.load])
+        if (!heldPiece[static_cast<std::size_t>(pieces_.ofCell[cell])])
+          refuse(job_.brief, job_.brief.loads[f.load].place,
+                 fmt::format("[loads.{}] is not connected with any support through the design space",
+                             job_.setup.loads[f.load].name),
+                 "join the regions, or check that no clear cuts them apart");
+  }
+
+  /// Whether anything of a small shape lies within half a voxel of the design space.
+  bool touchesSpace(const Shape& shape) const {
+    constexpr int kSteps = 24;
+    const Box box = shape.bounds();
+    const double near = 0.5 * grid_.frame().size;
+    bool touches = false;
+    forEachIndex<3>({kSteps, kSteps, kSteps}, [&](const Index<3>& at) {
+      const Vec3 share((at[0] + 0.5) / kSteps, (at[1] + 0.5) / kSteps, (at[2] + 0.5) / kSteps);
+      const Vec3 point = box.min() + share.cwiseProduct(box.sizes());
+      touches = touches || (shape.distance(point) < 0 && job_.regions.space->distance(point) < near);
+    });
+    return touches;
+  }
+
+  std::vector<std::size_t> nodePieces() const {
+    std::vector<std::size_t> piece(grid_.nodeCount(), 0);
+    for (std::size_t cell = 0; cell < grid_.cellCount(); ++cell)
+      for (const auto node : grid_.cellNodes(cell))
+        piece[static_cast<std::size_t>(node)] = static_cast<std::size_t>(pieces_.ofCell[cell]);
+    return piece;
+  }
+
+  void sumUp(const LoadCase& c) {
+    const CaseSummary summary{c.name, c.weight, resultantOf(job_.setup, c, job_.supportCentre)};
+    double sizes = 0;
+    for (const LoadCase::Factor& f : c.loads)
+      sizes += resultantOf(job_.setup, {{}, 1, {f}, {}}, job_.supportCentre).force.norm();
+    constexpr double kCancels = 0.05;
+    if (c.loads.size() > 1 && summary.resultant.force.norm() < kCancels * sizes)
+      job_.warnings.push_back(fmt::format(
+          "the loads of case {} nearly cancel: their forces add up to {:.3g} N of {:.3g} N. Loads that "
+          "never act together belong in cases of their own",
+          c.name, summary.resultant.force.norm(), sizes));
+    job_.summaries.push_back(summary);
+  }
+
+  Job& job_;
+  const Grid<D>& grid_;
+  Pieces pieces_ = findPieces(grid_, std::vector<std::uint8_t>(grid_.cellCount(), 1));
+  std::vector<std::size_t> pieceOfNode_ = nodePieces();
+  std::vector<FaceTies> faces_ = std::vector<FaceTies>(job_.setup.faces.size());  // those of supports
+  std::vector<std::vector<std::size_t>> supportCells_;
+  std::vector<std::vector<std::size_t>> loadCells_;
+};
+
+}  // namespace
+
+Setup setupOf(const Brief& brief, std::vector<NamedFace> faces) {
+  Setup setup;
+  setup.materials = {brief.material};
+  for (const BriefRegion& region : brief.regions) setup.materials.push_back(region.material);
+  setup.faces = std::move(faces);
+  constexpr unsigned kInPlane = 3;
+  for (const BriefSupport& support : brief.supports)
+    setup.supports.push_back({support.name, setup.faceNumber(support.face),
+                              Held{brief.sheet ? support.directions & kInPlane : support.directions,
+                                   Eigen::Matrix3d::Identity()}});
+  for (const BriefLoad& load : brief.loads)
+    setup.loads.push_back({load.name, setup.faceNumber(load.face), load.action});
+  for (const BriefCase& c : brief.cases) {
+    LoadCase& loadCase = setup.cases.emplace_back(LoadCase{c.name, c.weight, {}, {}});
+    for (std::size_t l = 0; l < brief.loads.size(); ++l)
+      if (const auto factor = c.loads.find(brief.loads[l].name); factor != c.loads.end())
+        loadCase.loads.push_back({l, factor->second});
+    for (std::size_t s = 0; s < brief.supports.size(); ++s)
+      if (uses(c, brief.supports[s].name)) loadCase.supports.push_back(s);
+  }
+  return setup;
+}
+
+void checkActing(Job& job) {
+  if (job.flat())
+    ActingCheck<2>(job).run();
+  else
+    ActingCheck<3>(job).run();
+}
+
+bool uses(const BriefCase& c, const std::string& support) {
+  return std::find(c.supports.begin(), c.supports.end(), support) != c.supports.end();
+}
+
+template <int D>
+std::vector<std::uint8_t> attachedCells(const Grid<D>& grid, const Job& job, double reach) {
+  std::vector<std::uint8_t> attached(grid.cellCount(), 0);
+  std::vector<std::size_t> faces;
+  for (const Support& support : job.setup.supports) faces.push_back(support.face);
+  for (const Load& load : job.setup.loads) faces.push_back(load.face);
+  const int around = static_cast<int>(std::ceil(reach / grid.frame().size));
+  Index<D> window;
+  window.fill(2 * around + 1);
+  for (const std::size_t face : faces)
+    for (const std::size_t cell : tieToGrid(grid, job.setup.faces[face].face).cells)
+      forEachIndex<D>(window, [&](const Index<D>& offset) {
+        Index<D> at = grid.cellIndex(cell);
+        double squared = 0;
+        for (std::size_t i = 0; i < D; ++i) {
+          at[i] += offset[i] - around;
+          squared += (offset[i] - around) * (offset[i] - around);
+        }
+        const int other = grid.cellAt(at);
+        if (other >= 0 && squared <= static_cast<double>(around) * around)
+          attached[static_cast<std::size_t>(other)] = 1;
+      });
+  return attached;
+}
+
+template std::vector<std::uint8_t> attachedCells(const Grid<2>&, const Job&, double);
+template std::vector<std::uint8_t> attachedCells(const Grid<3>&, const Job&, double);
+
+}  // namespace barelattice

@@ -1,0 +1,78 @@
+#include "barelattice/voxels/grid_ties.hpp"
+
+#include <algorithm>
+#include <cmath>
+#include <limits>
+
+namespace barelattice {
+namespace {
+
+/// The cell that holds `point`, or else the nearest existing one among its neighbours; -1 if there is none.
+template <int D>
+int cellNear(const Grid<D>& grid, const Point<D>& point) {
+  const GridFrame<D>& frame = grid.frame();
+  Index<D> home;
+  Index<D> around;
+  around.fill(3);
+  for (std::size_t i = 0; i < D; ++i) {
+    const auto e = static_cast<Eigen::Index>(i);
+    home[i] = static_cast<int>(std::floor((point[e] - frame.origin[e]) / frame.size));
+  }
+  if (const int cell = grid.cellAt(home); cell >= 0) return cell;
+  int best = -1;
+  double least = std::numeric_limits<double>::max();
+  forEachIndex<D>(around, [&](const Index<D>& offset) {
+    Index<D> at = home;
+    for (std::size_t i = 0; i < D; ++i) at[i] += offset[i] - 1;
+    const int cell = grid.cellAt(at);
+    if (cell < 0) return;
+    const double gap = (frame.centre(at) - point).squaredNorm();
+    if (gap < least) {
+      least = gap;
+      best = cell;
+    }
+  });
+  return best;
+}
+
+void sortEach(std::vector<std::size_t>& numbers) {
+  std::sort(numbers.begin(), numbers.end());
+  numbers.erase(std::unique(numbers.begin(), numbers.end()), numbers.end());
+}
+
+}  // namespace
+
+template <int D>
+GridTies tieToGrid(const Grid<D>& grid, const Face& face) {
+  GridTies ties;
+  ties.faceArea = face.area();
+  ties.missesByCoarseness = true;
+  const double size = grid.frame().size;
+  for (const SurfacePoint& point : face.points) {
+    // Half a cell into the material: a face rarely lies on cell boundaries.
+    const Vec3 below = point.position - 0.5 * size * point.normal;
+    const int cell = cellNear<D>(grid, below.head<D>());
+    if (cell < 0) continue;
+    const auto c = static_cast<std::size_t>(cell);
+    const Point<D> local = (point.position.head<D>() - grid.cellCentre(c)) / size + Point<D>::Constant(0.5);
+    const auto nodes = grid.cellNodes(c);
+    TieWeight nearest;  // the nearest corner has the largest multilinear weight
+    for (int corner = 0; corner < kCorners<D>; ++corner) {
+      TieWeight tie{static_cast<std::size_t>(nodes[static_cast<std::size_t>(corner)]), 1};
+      for (int i = 0; i < D; ++i) tie.weight *= corner >> i & 1 ? local[i] : 1 - local[i];
+      if (corner == 0 || tie.weight > nearest.weight) nearest = tie;
+      ties.weights.push_back(tie);
+    }
+    ties.close(point);
+    ties.nodes.push_back(nearest.node);
+    ties.cells.push_back(c);
+  }
+  sortEach(ties.nodes);
+  sortEach(ties.cells);
+  return ties;
+}
+
+template GridTies tieToGrid(const Grid<2>&, const Face&);
+template GridTies tieToGrid(const Grid<3>&, const Face&);
+
+}  // namespace barelattice
