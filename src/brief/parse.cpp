@@ -52,26 +52,21 @@ Material parseMaterial(TableReader& top) {
   TableReader reader =
       top.table(top.need("material", "e.g. [material] with use = \"aluminium\""), "material");
   Material material;
-  if (const toml::node* use = reader.find("use")) {
-    const auto& table = builtinMaterials();
-    material.name = reader.text(*use, "use");
-    reader.resolve(*use, "material", material.name, namesOf(table));
-    material =
-        *std::find_if(table.begin(), table.end(), [&](const Material& m) { return m.name == material.name; });
-  }
-  const bool builtin = !material.name.empty();
-  if (const toml::node* name = reader.find("name")) material.name = reader.text(*name, "name");
-  const auto property = [&](const std::string& key, Measure measure, double& value) {
-    const std::string cure = "give it, or start from the built-in table with 'use'";
-    const toml::node* node = builtin ? reader.find(key) : &reader.need(key, cure);
-    if (node) value = reader.quantity(*node, key, measure);
+  const auto& table = builtinMaterials();
+  const std::string use = reader.name("use", "material", namesOf(table), {});
+  const bool builtin = !use.empty();
+  if (builtin)
+    material = *std::find_if(table.begin(), table.end(), [&](const Material& m) { return m.name == use; });
+  // Its range is the material's own business.
+  const auto wanted = [&](const std::string& need, double otherwise) {
+    return Wanted{.need = builtin ? std::string() : need, .otherwise = otherwise};
   };
-  property("modulus", Measure::pressure, material.modulus);
-  property("density", Measure::density, material.density);
-  property("strength", Measure::pressure, material.strength);
-  const toml::node* poisson =
-      builtin ? reader.find("poisson") : &reader.need("poisson", "a plain number such as 0.3");
-  if (poisson) material.poisson = reader.number(*poisson, "poisson");
+  const std::string kGive = "give it, or start from the built-in table with 'use'";
+  if (const toml::node* name = reader.find("name")) material.name = reader.text(*name, "name");
+  material.modulus = reader.quantity("modulus", Measure::pressure, wanted(kGive, material.modulus));
+  material.density = reader.quantity("density", Measure::density, wanted(kGive, material.density));
+  material.strength = reader.quantity("strength", Measure::pressure, wanted(kGive, material.strength));
+  material.poisson = reader.number("poisson", wanted("a plain number such as 0.3", material.poisson));
   if (material.name.empty()) material.name = "own material";
   reader.finish();
   try {
@@ -88,47 +83,29 @@ std::size_t dimensionsOf(const Brief& brief) {
 
 void parseGrid(TableReader& top, Brief& brief) {
   const toml::node* voxel = top.find("voxel");
-  const toml::node* budget = top.find("voxels");
-  if ((voxel == nullptr) == (budget == nullptr))
+  if ((voxel == nullptr) != top.has("voxels"))
     top.fail(
         voxel ? *voxel : top.raw(), "needs one of 'voxel' and 'voxels'",
         "the size of the cells, e.g. voxel = \"2.5 mm\", or how many there may be, e.g. voxels = 200000");
-  brief.voxelPlace = TableReader::placeOf(voxel ? *voxel : *budget);
-  if (voxel) {
-    brief.voxel = top.quantity(*voxel, "voxel", Measure::length);
-    if (!(brief.voxel > 0)) top.fail(*voxel, "'voxel' should be above zero");
-  } else {
-    brief.voxelBudget = top.wholeNumber(*budget, "voxels", 100);
-  }
+  brief.voxelPlace = top.placeOf(voxel ? "voxel" : "voxels");
+  brief.voxel = top.quantity("voxel", Measure::length, {.otherwise = 0, .above = 0});
+  brief.voxelBudget = top.wholeNumber("voxels", {.otherwise = 0, .least = 100});
 }
 
 void parseSheet(TableReader& top, Brief& brief) {
-  const toml::node* node = top.find("sheet");
-  if (!node) return;
-  TableReader reader = top.table(*node, "sheet");
+  std::optional<TableReader> reader = top.tableIfThere("sheet");
+  if (!reader) return;
   BriefSheet sheet;
-  const toml::node& thickness = reader.need("thickness", "a length");
-  sheet.thickness = reader.quantity(thickness, "thickness", Measure::length);
-  if (!(sheet.thickness > 0)) reader.fail(thickness, "'thickness' should be above zero");
-  if (const toml::node* state = reader.find("state"))
-    sheet.state = reader.choice(*state, "state", {"plane stress", "plane strain"}) == 1
-                      ? SheetState::planeStrain
-                      : SheetState::planeStress;
-  reader.finish();
+  sheet.thickness = reader->quantity("thickness", Measure::length, {.need = "a length", .above = 0});
+  sheet.state = static_cast<SheetState>(reader->word("state", {"plane stress", "plane strain"}));
+  reader->finish();
   brief.sheet = sheet;
 }
 
 /// All but the keeps, which may name faces.
 void parseDesign(TableReader& reader, Brief& brief) {
-  const std::vector<std::string> shapes = namesOf(brief.shapes);
-  const toml::node& space = reader.need("space", "the shape the part may occupy");
-  brief.space = reader.text(space, "space");
-  reader.resolve(space, "shape", brief.space, shapes);
-  if (const toml::node* node = reader.find("clear"))
-    for (const toml::node& entry : reader.array(*node, "clear")) {
-      brief.clears.push_back(reader.text(entry, "clear"));
-      reader.resolve(entry, "shape", brief.clears.back(), shapes);
-    }
+  brief.space = reader.name("space", "shape", namesOf(brief.shapes), "the shape the part may occupy");
+  brief.clears = reader.names("clear", "shape", namesOf(brief.shapes));
 }
 
 /// Pieces of other materials: bonded parts, then designed regions.
@@ -142,9 +119,7 @@ void parseRegions(TableReader& top, Brief& brief) {
                    region.name = name;
                    region.bonded = bonded;
                    region.place = reader.place();
-                   const toml::node& shape = reader.need("shape", "the shape it fills");
-                   region.shape = reader.text(shape, "shape");
-                   reader.resolve(shape, "shape", region.shape, namesOf(brief.shapes));
+                   region.shape = reader.name("shape", "shape", namesOf(brief.shapes), "the shape it fills");
                    region.material = parseMaterial(reader);
                    brief.regions.push_back(region);
                  });
@@ -162,12 +137,9 @@ void parseKeeps(TableReader& reader, Brief& brief) {
     keep.place = TableReader::placeOf(entry);
     if (entry.is_table()) {
       TableReader layer = reader.table(entry, "keep");
-      const toml::node& face = layer.need("face", "the face whose surroundings stay solid");
-      keep.face = layer.text(face, "face");
-      layer.resolve(face, "face", keep.face, namesOf(brief.faces));
-      const toml::node& depth = layer.need("depth", "how far below the face, e.g. \"6 mm\"");
-      keep.depth = layer.quantity(depth, "depth", Measure::length);
-      if (!(keep.depth > 0)) layer.fail(depth, "'depth' should be above zero");
+      keep.face = layer.name("face", "face", namesOf(brief.faces), "the face whose surroundings stay solid");
+      keep.depth = layer.quantity("depth", Measure::length,
+                                  {.need = "how far below the face, e.g. \"6 mm\"", .above = 0});
       layer.finish();
     } else {
       keep.shape = reader.text(entry, "keep");
@@ -181,9 +153,7 @@ void parseKeeps(TableReader& reader, Brief& brief) {
 BriefFace parseFace(TableReader& reader, const std::string& name, const Brief& brief,
                     const std::vector<std::string>& names) {
   BriefFace face{name, {}, {}, {}, reader.place()};
-  const toml::node& of = reader.need("of", "the shape the face lies on");
-  face.shape = reader.text(of, "of");
-  reader.resolve(of, "shape", face.shape, namesOf(brief.shapes));
+  face.shape = reader.name("of", "shape", namesOf(brief.shapes), "the shape the face lies on");
   // In a sheet, an edge is straight or round; it stands for the wall the cutter leaves.
   const std::vector<std::string> kinds =
       brief.sheet ? std::vector<std::string>{"straight", "round"} : patchKindNames();
@@ -223,16 +193,12 @@ BriefFace parseFace(TableReader& reader, const std::string& name, const Brief& b
     face.selector.near = reader.position(*node, "near", dimensionsOf(brief));
     if (brief.sheet) face.selector.near->z() = 0.5 * brief.sheet->thickness;
   }
-  if (const toml::node* node = reader.find("count"))
-    face.selector.count = reader.wholeNumber(*node, "count", 1);
+  face.selector.count = reader.wholeNumber("count", {.otherwise = 1, .least = 1});
   return face;
 }
 
 std::string parseFaceName(TableReader& reader, const Brief& brief, const char* use) {
-  const toml::node& node = reader.need("face", std::string("the face ") + use);
-  std::string name = reader.text(node, "face");
-  reader.resolve(node, "face", name, namesOf(brief.faces));
-  return name;
+  return reader.name("face", "face", namesOf(brief.faces), std::string("the face ") + use);
 }
 
 BriefSupport parseSupport(TableReader& reader, const std::string& name, const Brief& brief) {
@@ -264,31 +230,23 @@ BriefLoad parseLoad(TableReader& reader, const std::string& name, const Brief& b
           "two faces");
   BriefLoad load{name, parseFaceName(reader, brief, "the load acts on"), {}, reader.place()};
   const toml::node* force = reader.find("force");
-  const toml::node* pressure = reader.find("pressure");
-  if (!force && !pressure)
+  if (!force && !reader.has("pressure"))
     reader.fail("'force' or 'pressure' is missing",
                 brief.sheet ? "e.g. force = [\"0 N\", \"-1 kN\"], or pressure = \"2 MPa\""
                             : "e.g. force = [\"0 N\", \"0 N\", \"-1 kN\"], or pressure = \"2 MPa\"");
   if (force) load.action.force = reader.position(*force, "force", dimensionsOf(brief), Measure::force);
-  if (pressure) load.action.pressure = reader.quantity(*pressure, "pressure", Measure::pressure);
+  load.action.pressure = reader.quantity("pressure", Measure::pressure, {.otherwise = 0});
   if (load.action.force.isZero() && load.action.pressure == 0)
     reader.fail("is zero", "give it a size, or leave it out");
-  load.backing = kNotGiven;
-  if (const toml::node* backing = reader.find("backing")) {
-    load.backing = reader.quantity(*backing, "backing", Measure::length);
-    if (!(load.backing >= 0))
-      reader.fail(*backing, "'backing' should not be negative", "0 mm leaves the layout free there");
-  }
+  load.backing =
+      reader.quantity("backing", Measure::length,
+                      {.otherwise = kNotGiven, .least = 0, .cure = "0 mm leaves the layout free there"});
   return load;
 }
 
 BriefCase parseCase(TableReader& reader, const std::string& name, const Brief& brief) {
   BriefCase result{name, 1, {}, namesOf(brief.supports), reader.place()};
-  if (const toml::node* weight = reader.find("weight")) {
-    result.weight = reader.number(*weight, "weight");
-    if (!(result.weight > 0))
-      reader.fail(*weight, "'weight' should be above zero", "leave the case out instead");
-  }
+  result.weight = reader.number("weight", {.otherwise = 1, .above = 0, .cure = "leave the case out instead"});
   const toml::node& loads = reader.need("loads", "a table of factors, e.g. loads = { pull = 1.0 }");
   const TableReader factors = reader.table(loads, "loads");
   bool acts = false;
@@ -300,11 +258,7 @@ BriefCase parseCase(TableReader& reader, const std::string& name, const Brief& b
   }
   if (!acts) reader.fail(loads, "has no load", "name at least one load with a factor that is not zero");
   if (const toml::node* supports = reader.find("supports")) {
-    result.supports.clear();
-    for (const toml::node& entry : reader.array(*supports, "supports")) {
-      result.supports.push_back(reader.text(entry, "supports"));
-      reader.resolve(entry, "support", result.supports.back(), namesOf(brief.supports));
-    }
+    result.supports = reader.names("supports", "support", namesOf(brief.supports));
     if (result.supports.empty())
       reader.fail(*supports, "'supports' names none", "leave it out to hold all of them");
   }
@@ -316,43 +270,37 @@ BriefTarget parseTarget(TableReader& top) {
       top.need("target", "[target] with mass_fraction = 0.2, mass_reduction = 0.8 or mass = \"1.5 kg\""),
       "target");
   BriefTarget target;
-  const toml::node* fraction = reader.find("mass_fraction");
-  const toml::node* reduction = reader.find("mass_reduction");
-  const toml::node* mass = reader.find("mass");
-  if (!fraction && !reduction && !mass) reader.finish();  // perhaps it is there under another name
-  if ((fraction != nullptr) + (reduction != nullptr) + (mass != nullptr) != 1)
+  const std::vector<std::string> keys{"mass_fraction", "mass_reduction", "mass"};
+  const auto given =
+      std::count_if(keys.begin(), keys.end(), [&](const auto& key) { return reader.has(key); });
+  const double fraction = reader.number("mass_fraction", {.otherwise = 0, .above = 0, .below = 1});
+  const double reduction = reader.number("mass_reduction", {.otherwise = 0, .above = 0, .below = 1});
+  const double mass = reader.quantity("mass", Measure::mass, {.otherwise = 0, .above = 0});
+  if (given == 0) reader.finish();  // perhaps it is there under another name
+  if (given != 1)
     reader.fail("needs one of 'mass_fraction', 'mass_reduction' and 'mass'", "give exactly one");
-  if (mass) {
-    target.mass = reader.quantity(*mass, "mass", Measure::mass);
-    if (!(*target.mass > 0)) reader.fail(*mass, "'mass' should be above zero");
-  } else {
-    const toml::node& node = fraction ? *fraction : *reduction;
-    const char* key = fraction ? "mass_fraction" : "mass_reduction";
-    const double share = reader.number(node, key);
-    if (!(share > 0 && share < 1)) reader.fail(node, fmt::format("'{}' should lie between 0 and 1", key));
-    target.fraction = fraction ? share : 1 - share;
-  }
-  target.place = TableReader::placeOf(mass ? *mass : fraction ? *fraction : *reduction);
+  if (mass > 0)
+    target.mass = mass;
+  else
+    target.fraction = fraction > 0 ? fraction : 1 - reduction;
+  target.place = reader.placeOf(mass > 0 ? "mass" : fraction > 0 ? "mass_fraction" : "mass_reduction");
   reader.finish();
   return target;
 }
 
 void parseMaking(TableReader& top, Brief& brief) {
   TableReader reader = top.table(top.need("making", "[making] with smallest_member = \"8 mm\""), "making");
-  const toml::node& member =
-      reader.need("smallest_member", "the thinnest wall or bar you can make, e.g. \"8 mm\"");
-  brief.smallestMember = reader.quantity(member, "smallest_member", Measure::length);
-  brief.memberPlace = TableReader::placeOf(member);
-  if (!(brief.smallestMember > 0)) reader.fail(member, "'smallest_member' should be above zero");
-  if (const toml::node* node = reader.find("mirror")) {
-    TableReader mirror = reader.table(*node, "mirror");
-    brief.mirror = mirror.mirrorPlane(dimensionsOf(brief));
-    mirror.finish();
-    brief.mirrorPlace = TableReader::placeOf(*node);
+  brief.smallestMember =
+      reader.quantity("smallest_member", Measure::length,
+                      {.need = "the thinnest wall or bar you can make, e.g. \"8 mm\"", .above = 0});
+  brief.memberPlace = reader.placeOf("smallest_member");
+  if (std::optional<TableReader> mirror = reader.tableIfThere("mirror")) {
+    brief.mirror = mirror->mirrorPlane(dimensionsOf(brief));
+    mirror->finish();
+    brief.mirrorPlace = mirror->place();
   }
-  if (const toml::node* node = reader.find("boundary"))
-    brief.walls = reader.choice(*node, "boundary", {"empty", "reflecting"}) == 1 ? FilterBoundary::reflecting
-                                                                                 : FilterBoundary::empty;
+  brief.walls = reader.word("boundary", {"empty", "reflecting"}) == 1 ? FilterBoundary::reflecting
+                                                                      : FilterBoundary::empty;
   reader.finish();
 }
 
@@ -372,56 +320,40 @@ void parseRequirements(TableReader& top, Brief& brief) {
           {Requirement::Kind::displacement, face, list.quantity(most, face, Measure::length)});
     }
   }
-  if (const toml::node* factor = reader.find("safety_factor")) {
-    const double least = reader.number(*factor, "safety_factor");
-    if (!(least > 0)) reader.fail(*factor, "'safety_factor' should be above zero");
+  if (const double least = reader.number("safety_factor", {.otherwise = 0, .above = 0}); least > 0)
     brief.requirements.push_back({Requirement::Kind::safetyFactor, {}, least});
-  }
   reader.finish();
 }
 
 void parseSolid(TableReader& top, Brief& brief) {
-  brief.solid.cleanUp.voidSize = brief.smallestMember;
-  brief.solid.chord = kDefaultChord;
-  const toml::node* table = top.find("solid");
-  if (!table) return;
-  TableReader reader = top.table(*table, "solid");
-  const auto length = [&](const char* key, double& value) {
-    const toml::node* node = reader.find(key);
-    if (!node) return;
-    value = reader.quantity(*node, key, Measure::length);
-    if (!(value >= 0)) reader.fail(*node, fmt::format("'{}' should not be negative", key));
+  SolidOptions& solid = brief.solid;
+  solid.cleanUp.voidSize = brief.smallestMember;
+  solid.chord = kDefaultChord;
+  std::optional<TableReader> reader = top.tableIfThere("solid");
+  if (!reader) return;
+  const auto length = [&](const char* key, double otherwise) {
+    return reader->quantity(key, Measure::length, {.otherwise = otherwise, .least = 0});
   };
-  length("fill_voids", brief.solid.cleanUp.voidSize);
-  length("close_gaps", brief.solid.cleanUp.gap);
-  length("deviation", brief.solid.deviation);
-  length("chord", brief.solid.chord);
+  solid.cleanUp.voidSize = length("fill_voids", solid.cleanUp.voidSize);
+  solid.cleanUp.gap = length("close_gaps", solid.cleanUp.gap);
+  solid.deviation = length("deviation", solid.deviation);
+  solid.chord = length("chord", solid.chord);
   constexpr double kLeastChord = 1e-6;  // m: finer triangles than any file tells apart
-  if (brief.solid.chord > 0 && brief.solid.chord < kLeastChord)
-    reader.fail(*reader.find("chord"),
-                "'chord' should be 0.001 mm or more, or 0 for the triangles of the lattice");
-  double crumb = -1;
-  length("largest_crumb", crumb);
-  if (crumb >= 0) brief.solid.largestCrumb = crumb;
-  const toml::node* threshold = reader.find("threshold");
-  if (threshold) {
-    brief.solid.keepVolume = false;
-    brief.solid.threshold = reader.number(*threshold, "threshold");
-    if (!(brief.solid.threshold > 0 && brief.solid.threshold < 1))
-      reader.fail(*threshold, "'threshold' should lie between 0 and 1");
-  }
-  if (const toml::node* node = reader.find("mass_tolerance")) {
-    if (threshold)
-      reader.fail(*node, "'mass_tolerance' contradicts 'threshold'",
-                  "a fixed threshold lets the mass go: leave one out");
-    brief.solid.volumeTolerance = reader.number(*node, "mass_tolerance");
-    if (!(brief.solid.volumeTolerance >= 5e-4 && brief.solid.volumeTolerance <= 0.1))
-      reader.fail(*node, "'mass_tolerance' should lie between 0.0005 and 0.1");
-  }
-  if (const toml::node* node = reader.find("formats"))
-    for (const toml::node& format : reader.array(*node, "formats"))
-      brief.formats.push_back(static_cast<MeshFormat>(reader.choice(format, "formats", meshFormatNames())));
-  reader.finish();
+  if (solid.chord > 0 && solid.chord < kLeastChord)
+    reader->fail(*reader->find("chord"),
+                 "'chord' should be 0.001 mm or more, or 0 for the triangles of the lattice");
+  if (const double crumb = length("largest_crumb", kNotGiven); crumb != kNotGiven) solid.largestCrumb = crumb;
+  solid.keepVolume = !reader->has("threshold");
+  solid.threshold = reader->number("threshold", {.otherwise = solid.threshold, .above = 0, .below = 1});
+  if (!solid.keepVolume && reader->has("mass_tolerance"))
+    reader->fail(*reader->find("mass_tolerance"), "'mass_tolerance' contradicts 'threshold'",
+                 "a fixed threshold lets the mass go: leave one out");
+  solid.volumeTolerance =
+      reader->number("mass_tolerance", {.otherwise = solid.volumeTolerance, .least = 0.0005, .most = 0.1});
+  if (const toml::node* node = reader->find("formats"))
+    for (const toml::node& format : reader->array(*node, "formats"))
+      brief.formats.push_back(static_cast<MeshFormat>(reader->choice(format, "formats", meshFormatNames())));
+  reader->finish();
 }
 
 /// Settings that have defaults.
@@ -432,49 +364,36 @@ void parseSettings(TableReader& top, Brief& brief) {
   brief.tetrahedra = kDefaultTetrahedra;
   brief.keepEvery = kDefaultKeepEvery;
   brief.agreement = kDefaultAgreement;
-  if (const toml::node* node = top.find("optimise")) {
-    TableReader reader = top.table(*node, "optimise");
-    if (const toml::node* n = reader.find("iterations"))
-      brief.iterations = reader.wholeNumber(*n, "iterations", 1);
-    if (const toml::node* n = reader.find("keep_every"))
-      brief.keepEvery = reader.wholeNumber(*n, "keep_every", 0);
-    if (const toml::node* n = reader.find("start")) {
-      brief.start = reader.text(*n, "start");
-      reader.resolve(*n, "shape", brief.start, namesOf(brief.shapes));
-    }
-    reader.finish();
+  if (std::optional<TableReader> reader = top.tableIfThere("optimise")) {
+    brief.iterations = reader->wholeNumber("iterations", {.otherwise = 0, .least = 1});
+    brief.keepEvery = reader->wholeNumber("keep_every", {.otherwise = kDefaultKeepEvery, .least = 0});
+    brief.start = reader->name("start", "shape", namesOf(brief.shapes), {});
+    reader->finish();
   }
-  if (const toml::node* node = top.find("proof")) {
-    TableReader reader = top.table(*node, "proof");
-    if (const toml::node* n = reader.find("exclude_within"))
-      brief.exclusion = reader.quantity(*n, "exclude_within", Measure::length);
-    if (const toml::node* n = reader.find("tetrahedra"))
-      brief.tetrahedra = reader.wholeNumber(*n, "tetrahedra", 1000);
-    if (const toml::node* n = reader.find("mesh_difference")) {
-      brief.agreement = reader.number(*n, "mesh_difference");
-      if (!(brief.agreement > 0 && brief.agreement < 1))
-        reader.fail(*n, "'mesh_difference' should lie between 0 and 1");
-    }
-    reader.finish();
+  if (std::optional<TableReader> reader = top.tableIfThere("proof")) {
+    brief.exclusion =
+        reader->quantity("exclude_within", Measure::length, {.otherwise = brief.smallestMember});
+    brief.tetrahedra = reader->wholeNumber("tetrahedra", {.otherwise = kDefaultTetrahedra, .least = 1000});
+    brief.agreement =
+        reader->number("mesh_difference", {.otherwise = kDefaultAgreement, .above = 0, .below = 1});
+    reader->finish();
   }
 }
 
 void parseLayout(TableReader& top, Brief& brief) {
-  const toml::node* node = top.find("layout");
-  if (!node) return;
-  TableReader reader = top.table(*node, "layout");
+  std::optional<TableReader> reader = top.tableIfThere("layout");
+  if (!reader) return;
   BriefLayout layout;
-  const toml::node& file =
-      reader.need("from", "a .vti, .vtu or .csv file with a density field, relative to the brief");
-  layout.file = brief.path.parent_path() / reader.text(file, "from");
-  layout.field = reader.text(reader.need("field", "the name of the density field in the file"), "field");
+  layout.file = brief.path.parent_path() /
+                reader->text("from", "a .vti, .vtu or .csv file with a density field, relative to the brief");
+  layout.field = reader->text("field", "the name of the density field in the file");
   layout.unit =
-      reader.fileUnit(reader.need("unit", "the unit of the file's coordinates: mm, cm, m or in"), "unit");
-  reader.finish();
+      reader->fileUnit(reader->need("unit", "the unit of the file's coordinates: mm, cm, m or in"), "unit");
+  reader->finish();
   try {
     layout.hash = hashOf(readFile(layout.file));
   } catch (const InputError& error) {
-    reader.fail(file, error.what(), error.cure());
+    reader->fail(*reader->find("from"), error.what(), error.cure());
   }
   brief.layout = layout;
   brief.files.push_back(layout.file);
@@ -550,10 +469,7 @@ Brief parseBrief(std::string_view text, const std::filesystem::path& path) {
   const toml::node& shapes = top.need("shapes", "define at least the design space");
   brief.shapes =
       buildShapes(top.table(shapes, "shapes"), brief.sheet, path.parent_path(), brief.notes, brief.files);
-  if (const toml::node* node = top.find("baseline")) {
-    brief.baseline = top.text(*node, "baseline");
-    top.resolve(*node, "shape", brief.baseline, namesOf(brief.shapes));
-  }
+  brief.baseline = top.name("baseline", "shape", namesOf(brief.shapes), {});
   TableReader design = top.table(top.need("design", "[design] with space = \"...\""), "design");
   parseDesign(design, brief);
   parseRegions(top, brief);
@@ -575,10 +491,7 @@ Brief parseBrief(std::string_view text, const std::filesystem::path& path) {
   forEachNamed(top, "cases", "combine loads that act together", [&](TableReader& r, const std::string& name) {
     brief.cases.push_back(parseCase(r, name, brief));
   });
-  if (const toml::node* goal = top.find("goal"))
-    brief.goal = top.choice(*goal, "goal", {"stiffest", "stiffest in the worst case"}) == 1
-                     ? CaseGoal::worst
-                     : CaseGoal::weightedSum;
+  brief.goal = static_cast<CaseGoal>(top.word("goal", {"stiffest", "stiffest in the worst case"}));
   brief.target = parseTarget(top);
   parseMaking(top, brief);
   parseRequirements(top, brief);

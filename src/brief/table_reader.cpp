@@ -97,6 +97,82 @@ const toml::node& TableReader::need(const std::string& key, const std::string& c
   fail(fmt::format("{} is missing", named(key)), cure);
 }
 
+const toml::node* TableReader::findOrNeed(const std::string& key, const std::string& need) {
+  return need.empty() ? find(key) : &this->need(key, need);
+}
+
+double TableReader::inRange(const toml::node& node, const std::string& key, double value,
+                            const Wanted& wanted) const {
+  const auto refuse = [&](const std::string& should) {
+    fail(node, fmt::format("{} should {}", named(key), should), wanted.cure);
+  };
+  const bool low = (wanted.above && !(value > *wanted.above)) || (wanted.least && !(value >= *wanted.least));
+  const bool high = (wanted.below && !(value < *wanted.below)) || (wanted.most && !(value <= *wanted.most));
+  if (!low && !high) return value;
+  const std::optional<double> from = wanted.above ? wanted.above : wanted.least;
+  const std::optional<double> to = wanted.below ? wanted.below : wanted.most;
+  if (from && to) refuse(fmt::format("lie between {} and {}", *from, *to));
+  if (wanted.above) refuse(*from == 0 ? "be above zero" : fmt::format("be above {}", *from));
+  if (wanted.least) refuse(*from == 0 ? "not be negative" : fmt::format("be at least {}", *from));
+  refuse(fmt::format("be {} {}", wanted.below ? "below" : "at most", *to));
+  return value;
+}
+
+double TableReader::number(const std::string& key, const Wanted& wanted) {
+  const toml::node* node = findOrNeed(key, wanted.need);
+  return node ? inRange(*node, key, number(*node, key), wanted) : *wanted.otherwise;
+}
+
+double TableReader::quantity(const std::string& key, Measure measure, const Wanted& wanted) {
+  const toml::node* node = findOrNeed(key, wanted.need);
+  return node ? inRange(*node, key, quantity(*node, key, measure), wanted) : *wanted.otherwise;
+}
+
+int TableReader::wholeNumber(const std::string& key, const Wanted& wanted) {
+  const toml::node* node = findOrNeed(key, wanted.need);
+  return node ? wholeNumber(*node, key, static_cast<int>(*wanted.least))
+              : static_cast<int>(*wanted.otherwise);
+}
+
+std::string TableReader::text(const std::string& key, const std::string& need) {
+  return text(this->need(key, need), key);
+}
+
+std::size_t TableReader::word(const std::string& key, const std::vector<std::string>& words) {
+  const toml::node* node = find(key);
+  return node ? choice(*node, key, words) : 0;
+}
+
+std::string TableReader::name(const std::string& key, const char* kind, const std::vector<std::string>& known,
+                              const std::string& need) {
+  const toml::node* node = findOrNeed(key, need);
+  if (!node) return {};
+  std::string name = text(*node, key);
+  resolve(*node, kind, name, known);
+  return name;
+}
+
+std::vector<std::string> TableReader::names(const std::string& key, const char* kind,
+                                            const std::vector<std::string>& known) {
+  std::vector<std::string> found;
+  if (const toml::node* node = find(key))
+    for (const toml::node& entry : array(*node, key)) {
+      found.push_back(text(entry, key));
+      resolve(entry, kind, found.back(), known);
+    }
+  return found;
+}
+
+std::optional<TableReader> TableReader::tableIfThere(const std::string& key) {
+  const toml::node* node = find(key);
+  return node ? std::optional(table(*node, key)) : std::nullopt;
+}
+
+TextPlace TableReader::placeOf(const std::string& key) const {
+  const toml::node* node = table_.get(key);
+  return node ? placeOf(*node) : place();
+}
+
 std::string TableReader::text(const toml::node& node, const std::string& key) const {
   if (const auto* value = node.as_string()) return value->get();
   fail(node, fmt::format("{} should be text in quotes", named(key)));

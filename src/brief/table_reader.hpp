@@ -19,7 +19,21 @@ std::string nearestName(std::string_view name, const std::vector<std::string>& k
 /// Names for a message, the first of them if there are many.
 std::string listed(const std::vector<std::string>& names);
 
+/// What the number under a key may be, and what is taken where the key is not there.
+struct Wanted {
+  std::string need = {};                 ///< the key has to be there: what to give, for the message
+  std::optional<double> otherwise = {};  ///< it may be missing: taken instead
+  std::optional<double> above = {};      ///< it has to be larger
+  std::optional<double> least = {};      ///< it has to be no smaller
+  std::optional<double> below = {};      ///< it has to be smaller
+  std::optional<double> most = {};       ///< it has to be no larger
+  std::string cure = {};                 ///< of a number out of range
+};
+
 /// One table of the brief. Every key must be asked for; `finish` refuses the others by name.
+///
+/// A key is read in one statement, which says its type, its range, what is taken where it is not there, and
+/// how to mend it.
 class TableReader {
  public:
   /// @param label how messages call the table, e.g. "[faces.bore]"; empty for the top of the file.
@@ -30,6 +44,30 @@ class TableReader {
   [[noreturn]] void fail(const std::string& what, const std::string& cure = {}) const {
     fail(table_, what, cure);
   }
+
+  /// A plain number.
+  double number(const std::string& key, const Wanted& wanted);
+  /// A number with its unit, in SI units.
+  double quantity(const std::string& key, Measure measure, const Wanted& wanted);
+  /// A whole number of at least `wanted.least`.
+  int wholeNumber(const std::string& key, const Wanted& wanted);
+  /// Text in quotes. @param need what to give, for the message.
+  std::string text(const std::string& key, const std::string& need);
+  /// The number of one of a few words; the first where the key is not there.
+  std::size_t word(const std::string& key, const std::vector<std::string>& words);
+  /// A name among those of a kind. @param need what to give, for the message; empty if the key may be
+  /// missing,
+  ///   and the name is empty then.
+  std::string name(const std::string& key, const char* kind, const std::vector<std::string>& known,
+                   const std::string& need);
+  /// Names in a list among those of a kind; none where the key is not there.
+  std::vector<std::string> names(const std::string& key, const char* kind,
+                                 const std::vector<std::string>& known);
+  /// The table under a key, or nothing.
+  std::optional<TableReader> tableIfThere(const std::string& key);
+  bool has(const std::string& key) const { return table_.contains(key); }
+  /// Where the value of a key stands; the table itself where it does not.
+  TextPlace placeOf(const std::string& key) const;
 
   /// The value under a key, or nullptr; marks the key as known.
   const toml::node* find(const std::string& key);
@@ -79,6 +117,8 @@ class TableReader {
 
  private:
   std::string named(const std::string& key) const;
+  const toml::node* findOrNeed(const std::string& key, const std::string& need);
+  double inRange(const toml::node& node, const std::string& key, double value, const Wanted& wanted) const;
 
   const std::filesystem::path& file_;
   const toml::table& table_;

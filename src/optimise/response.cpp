@@ -9,6 +9,7 @@
 
 #include "barelattice/base/error.hpp"
 #include "barelattice/base/parallel.hpp"
+#include "solve/superposition.hpp"
 
 namespace barelattice {
 
@@ -56,14 +57,34 @@ CaseCompliances<D>::CaseCompliances(const Grid<D>& grid, const Material& materia
       throw InputError("case " + cases_[k].name + " has a force on all mass, but the cells have none");
     std::size_t same = 0;
     while (same < k && !cases_[same].standsAs(cases_[k])) ++same;
-    if (same == k) {
-      modelOf_.push_back(models_.size());
-      models_.push_back(
-          std::make_unique<ElasticModel<D>>(grid, material, cases_[k].supports, cases_[k].couplings));
-    } else {
-      modelOf_.push_back(modelOf_[same]);
-    }
+    if (same == k)
+      groups_.push_back(
+          {std::make_unique<ElasticModel<D>>(grid, material, cases_[k].supports, cases_[k].couplings),
+           {},
+           {}});
+    groupOf_.push_back(same == k ? groups_.size() - 1 : groupOf_[same]);
+    groups_[groupOf_[k]].cases.push_back(k);
   }
+  for (Group& group : groups_) group.loads = std::make_shared<Superposition>(superpositionOf(group.cases));
+}
+
+/// By products of what loads are made of: forces on nodes, and forces on all mass, which belong to a layout.
+template <int D>
+Superposition CaseCompliances<D>::superpositionOf(const std::vector<std::size_t>& cases) const {
+  const double mass = std::accumulate(cellMass_.begin(), cellMass_.end(), 0.0);
+  const double perNode = mass * mass / static_cast<double>(grid_.nodeCount());
+  const auto count = static_cast<Eigen::Index>(cases.size());
+  Eigen::MatrixXd products(count, count);
+  for (Eigen::Index i = 0; i < count; ++i)
+    for (Eigen::Index j = 0; j < count; ++j) {
+      const GridCase<D>& a = cases_[cases[static_cast<std::size_t>(i)]];
+      const GridCase<D>& b = cases_[cases[static_cast<std::size_t>(j)]];
+      double sum = perNode * a.bodyForce.dot(b.bodyForce);
+      for (const auto& [dof, force] : a.force)
+        if (const auto other = b.force.find(dof); other != b.force.end()) sum += force * other->second;
+      products(i, j) = sum;
+    }
+  return superposed(products);
 }
 
 template <int D>
@@ -71,8 +92,8 @@ CaseStates CaseCompliances<D>::rest() const {
   CaseStates states;
   states.compliances.resize(cases_.size());
   states.reports.resize(cases_.size());
-  states.cycles.assign(models_.size(), Cycle::v);
-  for (const std::size_t m : modelOf_) states.displacements.emplace_back(models_[m]->size(), 0.0);
+  states.cycles.assign(groups_.size(), Cycle::v);
+  for (const std::size_t g : groupOf_) states.displacements.emplace_back(groups_[g].model->size(), 0.0);
   return states;
 }
 
@@ -81,30 +102,72 @@ void CaseCompliances<D>::attempt(std::span<const double> density, CaseStates& st
   states.density.assign(density.begin(), density.end());
   std::vector<double> shares(density.size());
   forEach(shares.size(), [&](std::size_t i) { shares[i] = fill_[i] * law_.share(density[i]); });
-  for (const auto& model : models_) model->setRelativeModuli(shares);
-  for (std::size_t m = 0; m < models_.size(); ++m) {
-    std::vector<std::size_t> own;
-    std::vector<std::vector<double>> weighing(cases_.size());
+  for (std::size_t g = 0; g < groups_.size(); ++g) {
+    groups_[g].model->setRelativeModuli(shares);
+    report(progress_, "solving case " + cases_[groups_[g].cases.front()].name,
+           static_cast<double>(g) / static_cast<double>(groups_.size()));
+    solve(groups_[g], g, density, states);
+  }
+}
+
+/// First the base, in as few passes as it needs; then those that follow from it, solved on where what the
+/// base is in doubt by is too much for them.
+template <int D>
+void CaseCompliances<D>::solve(const Group& group, std::size_t number, std::span<const double> density,
+                               CaseStates& states) {
+  std::vector<std::vector<double>> weighing(group.cases.size());
+  for (std::size_t i = 0; i < group.cases.size(); ++i)
+    if (const Vec3& perMass = cases_[group.cases[i]].bodyForce; !perMass.isZero())
+      weighing[i] = bodyForces(density, perMass);
+  const auto solveThose = [&](const std::vector<std::size_t>& places) {
     std::vector<LoadedField> fields;
-    for (std::size_t k = 0; k < cases_.size(); ++k) {
-      if (modelOf_[k] != m) continue;
-      own.push_back(k);
-      if (!cases_[k].bodyForce.isZero()) weighing[k] = bodyForces(density, cases_[k].bodyForce);
-      fields.push_back({&cases_[k].force, states.displacements[k], weighing[k]});
-    }
-    report(progress_, "solving case " + cases_[own.front()].name,
-           static_cast<double>(m) / static_cast<double>(models_.size()));
-    models_[m]->setCycle(states.cycles[m]);
-    const std::vector<SolveReport> reports = models_[m]->solve(fields, options_);
-    states.cycles[m] = models_[m]->cycle();
-    for (std::size_t i = 0; i < own.size(); ++i) {
-      const std::size_t k = own[i];
-      const bool good = reports[i].succeeded() && std::isfinite(reports[i].work);
-      states.reports[k] = reports[i];
-      states.compliances[k] = good ? reports[i].work : std::numeric_limits<double>::infinity();
+    for (const std::size_t i : places)
+      fields.push_back({&cases_[group.cases[i]].force, states.displacements[group.cases[i]], weighing[i]});
+    group.model->setCycle(states.cycles[number]);
+    const std::vector<SolveReport> reports = group.model->solve(fields, options_);
+    states.cycles[number] = group.model->cycle();
+    for (std::size_t p = 0; p < places.size(); ++p) {
+      const std::size_t k = group.cases[places[p]];
+      const bool good = reports[p].succeeded() && std::isfinite(reports[p].work);
+      states.reports[k] = reports[p];
+      states.compliances[k] = good ? reports[p].work : std::numeric_limits<double>::infinity();
       if (!good) std::fill(states.displacements[k].begin(), states.displacements[k].end(), 0.0);
     }
+  };
+  solveThose(group.loads->base);
+  std::vector<std::size_t> inDoubt;
+  for (std::size_t i = 0; i < group.cases.size(); ++i)
+    if (!group.loads->isBase(i) && !combine(group, i, weighing[i], states)) inDoubt.push_back(i);
+  if (!inDoubt.empty()) solveThose(inDoubt);
+}
+
+/// The state of a case as a sum of those of the base. Its compliance, right to second order in the errors as
+/// those of solves are, is 2 f^T u - u^T A u; energy norms of errors add up.
+/// @return whether its energy error is small enough.
+template <int D>
+bool CaseCompliances<D>::combine(const Group& group, std::size_t place, std::span<const double> weighing,
+                                 CaseStates& states) const {
+  const std::size_t k = group.cases[place];
+  std::vector<double>& u = states.displacements[k];
+  std::fill(u.begin(), u.end(), 0.0);
+  double error = 0;
+  for (std::size_t b = 0; b < group.loads->base.size(); ++b) {
+    const double factor =
+        group.loads->combination(static_cast<Eigen::Index>(place), static_cast<Eigen::Index>(b));
+    if (factor == 0) continue;
+    const std::size_t from = group.cases[group.loads->base[b]];
+    if (!std::isfinite(states.compliances[from])) return false;
+    const std::vector<double>& own = states.displacements[from];
+    forEach(u.size(), [&](std::size_t d) { u[d] += factor * own[d]; });
+    error += std::abs(factor) * std::sqrt(states.reports[from].energyError * states.compliances[from]);
   }
+  double work = 0;
+  for (const auto& [dof, force] : cases_[k].force) work += force * u[dof];
+  for (std::size_t d = 0; d < weighing.size(); ++d) work += weighing[d] * u[d];
+  const double compliance = 2 * work - group.model->energy(u);
+  states.compliances[k] = compliance;
+  states.reports[k] = {SolveStop::converged, 0, error * error / compliance, 0, compliance, 0};
+  return error * error <= kSumsErrorBy * options_.energyTolerance * compliance;
 }
 
 template <int D>
@@ -121,7 +184,7 @@ template <int D>
 void CaseCompliances<D>::gradient(const CaseStates& states, std::size_t k, std::span<double> gradient) const {
   // The adjoint state is u itself.
   const std::vector<double>& u = states.displacements[k];
-  models_[modelOf_[k]]->fullCellEnergies(u, gradient);
+  groups_[groupOf_[k]].model->fullCellEnergies(u, gradient);
   forEach(gradient.size(),
           [&](std::size_t i) { gradient[i] *= -fill_[i] * law_.derivative(states.density[i]); });
   const Vec3& perMass = cases_[k].bodyForce;

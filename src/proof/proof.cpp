@@ -16,6 +16,8 @@
 #include "meshes/point_grid.hpp"
 #include "solve/conjugate_gradients.hpp"
 #include "solve/low_rank.hpp"
+#include "solve/superposition.hpp"
+#include "solve/vectors.hpp"
 #include "tets/face_on_mesh.hpp"
 #include "tets/tet_hierarchy.hpp"
 
@@ -235,25 +237,34 @@ class HeldBody {
       added_.renew([&](const auto& r, const auto& z) { multigrid_->apply(r, z); }, 3 * mesh.nodeCount());
   }
 
-  /// Displacements under several loads, in units of the inverse of the first material's modulus; the
-  /// stiffness passes once for all of them.
+  /// Displacements under several loads, in units of the inverse of the first material's modulus. The
+  /// stiffness passes once for all of those that are no sums of others.
   std::vector<SolveReport> solve(std::vector<std::vector<double>> loads,
                                  std::vector<std::vector<double>>& displacements) const {
     for (std::vector<double>& load : loads) project(load);
-    constexpr double kEnergyTolerance = 1e-8;  // compliances to eight digits, displacements to four
-    constexpr int kMostIterations = 400;
-    std::vector<SolveReport> reports = solveConjugateGradients(
-        [&](const Fields<const double>& x, const Fields<double>& y) {
-          stiffness_.apply(x, y);
-          for (std::size_t k = 0; k < x.size() && !added_.empty(); ++k)
-            added_.add(added_.times(x[k]).forces, 1, y[k]);
-        },
-        [&](const Fields<const double>& r, const Fields<double>& z) {
-          multigrid_->apply(r, z);
-          for (std::size_t k = 0; k < z.size() && !added_.empty(); ++k) added_.correct(z[k]);
-        },
-        Fields<const double>(loads.begin(), loads.end()),
-        Fields<double>(displacements.begin(), displacements.end()), {kEnergyTolerance, kMostIterations});
+    const auto count = static_cast<Eigen::Index>(loads.size());
+    Eigen::MatrixXd products(count, count);
+    for (std::size_t i = 0; i < loads.size(); ++i)
+      for (std::size_t j = 0; j < loads.size(); ++j)
+        products(static_cast<Eigen::Index>(i), static_cast<Eigen::Index>(j)) = dot(loads[i], loads[j]);
+    const Superposition sums = superposed(products);
+    std::vector<SolveReport> reports(loads.size());
+    solveThose(sums.base, loads, displacements, reports);
+    std::vector<std::size_t> inDoubt;
+    for (std::size_t k = 0; k < loads.size(); ++k) {
+      if (sums.isBase(k)) continue;
+      double error = 0;  // energy norm; those of the parts add up
+      for (std::size_t b = 0; b < sums.base.size(); ++b) {
+        const double factor = sums.combination(static_cast<Eigen::Index>(k), static_cast<Eigen::Index>(b));
+        const std::vector<double>& own = displacements[sums.base[b]];
+        forEach(own.size(), [&](std::size_t d) { displacements[k][d] += factor * own[d]; });
+        error +=
+            std::abs(factor) * std::sqrt(reports[sums.base[b]].energyError * dot(loads[sums.base[b]], own));
+      }
+      reports[k].energyError = error * error / dot(loads[k], displacements[k]);
+      if (!(reports[k].energyError <= kSumsErrorBy * kEnergyTolerance)) inDoubt.push_back(k);
+    }
+    if (!inDoubt.empty()) solveThose(inDoubt, loads, displacements, reports);
     // Coarse corrections leave values at held components, where there is no stiffness to see them.
     for (std::vector<double>& u : displacements) project(u);
     return reports;
@@ -306,6 +317,31 @@ class HeldBody {
     const Vec3 first = best([&](const Vec3& p) { return (p - bounds.center()).norm(); });
     const Vec3 second = best([&](const Vec3& p) { return (p - first).norm(); });
     best([&](const Vec3& p) { return (p - first).cross(second - first).norm(); });
+  }
+
+  static constexpr double kEnergyTolerance = 1e-8;  // compliances to eight digits, displacements to four
+
+  void solveThose(const std::vector<std::size_t>& which, const std::vector<std::vector<double>>& loads,
+                  std::vector<std::vector<double>>& displacements, std::vector<SolveReport>& reports) const {
+    Fields<const double> f;
+    Fields<double> u;
+    for (const std::size_t k : which) {
+      f.emplace_back(loads[k]);
+      u.emplace_back(displacements[k]);
+    }
+    constexpr int kMostIterations = 400;
+    const std::vector<SolveReport> found = solveConjugateGradients(
+        [&](const Fields<const double>& x, const Fields<double>& y) {
+          stiffness_.apply(x, y);
+          for (std::size_t k = 0; k < x.size() && !added_.empty(); ++k)
+            added_.add(added_.times(x[k]).forces, 1, y[k]);
+        },
+        [&](const Fields<const double>& r, const Fields<double>& z) {
+          multigrid_->apply(r, z);
+          for (std::size_t k = 0; k < z.size() && !added_.empty(); ++k) added_.correct(z[k]);
+        },
+        f, u, {kEnergyTolerance, kMostIterations});
+    for (std::size_t i = 0; i < which.size(); ++i) reports[which[i]] = found[i];
   }
 
   void project(std::span<double> field) const {

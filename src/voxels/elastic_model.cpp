@@ -308,6 +308,13 @@ void ElasticModel<D>::apply(std::span<const double> u, std::span<double> y) cons
 }
 
 template <int D>
+double ElasticModel<D>::energy(std::span<const double> u) const {
+  std::vector<double> force(u.size());
+  apply(u, force);
+  return scale_ * dot(force, u);
+}
+
+template <int D>
 void ElasticModel<D>::precondition(std::span<const double> r, std::span<double> z) {
   parts_->renewed().apply(r, z);
   if (!parts_->added.empty()) parts_->added.correct(z);

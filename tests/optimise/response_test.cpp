@@ -117,6 +117,44 @@ TEST(CaseCompliances, aSolveThatFailsIsAnAnswerWithoutEnd) {
   EXPECT_NEAR(states.compliances[0] / good, 1, 1e-6) << "from rest again";
 }
 
+// Two loads make five cases: three of them follow from the others, and are what they are alone.
+TEST(CaseCompliances, casesThatAreSumsOfOthersNeedNoSolve) {
+  Bar bar;
+  const auto sum = [&](const char* name, double pull, double push) {
+    GridCase<3> c = bar.load(name, 1, 0, pull);
+    for (const auto& [dof, force] : bar.load(name, 1, 2, push).force) c.force[dof] += force;
+    return c;
+  };
+  const std::vector<GridCase<3>> cases{bar.load("pull", 1, 0, 3), sum("first", 2, -1), sum("second", -1, 0.7),
+                                       bar.load("none", 1, 1, 0), bar.load("push", 1, 2, 5)};
+  std::vector<double> density(bar.grid.cellCount());
+  for (std::size_t c = 0; c < density.size(); ++c) density[c] = c % 3 ? 0.9 : 0.3;
+  std::vector<double> together(density.size());
+  std::vector<double> single(density.size());
+  for (const double tolerance : {1e-5, 1e-10}) {
+    CaseCompliances<3> all(bar.grid, kMaterial, cases, bar.fill, {});
+    all.setTolerance(tolerance);
+    CaseStates states = all.rest();
+    all.attempt(density, states);
+    for (std::size_t k = 0; k < cases.size(); ++k) {
+      CaseCompliances<3> one(bar.grid, kMaterial, {cases[k]}, bar.fill, {});
+      one.setTolerance(1e-12);
+      CaseStates alone = one.rest();
+      one.attempt(density, alone);
+      EXPECT_NEAR(states.compliances[k], alone.compliances[0], 5 * tolerance * alone.compliances[0])
+          << cases[k].name;
+      EXPECT_LE(states.reports[k].energyError, 4 * tolerance) << cases[k].name;
+      all.gradient(states, k, together);
+      one.gradient(alone, 0, single);
+      for (std::size_t c = 0; c < density.size(); ++c)
+        ASSERT_NEAR(together[c], single[c], 10 * std::sqrt(tolerance) * alone.compliances[0])
+            << cases[k].name;
+    }
+    EXPECT_GT(states.reports[1].iterations, 3);
+    EXPECT_LE(states.reports[2].iterations + states.reports[4].iterations, 8);
+  }
+}
+
 // A bar pulled in its middle, held at one end in the first case and at both in the second: two equal halves
 // then share the load.
 TEST(CaseCompliances, supportsMayDifferByCase) {

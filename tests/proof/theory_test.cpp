@@ -299,7 +299,8 @@ TEST(Theory, tellsHowFarTheBodyLiesOffAFace) {
   }
 }
 
-// Cases on the same supports are solved together, in whatever order they stand; each is what it is alone.
+// Cases on the same supports are solved together, in whatever order they stand, and of those that are sums of
+// others only a base; each is what it is alone.
 TEST(Theory, casesDoNotMindEachOther) {
   const ShapePtr bar = makeBox({0, 0, 0}, {0.06, 0.03, 0.012});
   ProofProblem problem;
@@ -325,10 +326,13 @@ TEST(Theory, casesDoNotMindEachOther) {
   for (std::size_t k = 0; k < cases.size(); ++k) {
     const Proof alone = with({cases[k]});
     EXPECT_EQ(together.cases[k].name, cases[k].name);
-    EXPECT_EQ(together.cases[k].compliance, alone.cases[0].compliance) << cases[k].name;
-    EXPECT_EQ(together.cases[k].judgedStress, alone.cases[0].judgedStress) << cases[k].name;
-    EXPECT_EQ(together.cases[k].reactions[0].force, alone.cases[0].reactions[0].force) << cases[k].name;
+    EXPECT_NEAR(together.cases[k].compliance / alone.cases[0].compliance, 1, 1e-7) << cases[k].name;
+    EXPECT_NEAR(together.cases[k].judgedStress / alone.cases[0].judgedStress, 1, 1e-4) << cases[k].name;
+    const Vec3& force = alone.cases[0].reactions[0].force;
+    EXPECT_LT((together.cases[k].reactions[0].force - force).norm(), 1e-4 * force.norm()) << cases[k].name;
   }
+  EXPECT_GT(together.cases[2].solve.iterations, 5);
+  EXPECT_LE(together.cases[3].solve.iterations, 5) << "the pull taken off both";
 }
 
 }  // namespace

@@ -56,9 +56,11 @@ struct CaseStates {
   bool succeeded() const;
 };
 
+struct Superposition;
+
 /// The compliances of all cases, J: C_k = f_k^T u_k, with their derivatives. Cases with the same supports
-/// share one model. A force on all mass is that of the layout, m_e rho_e on each cell: then f depends on the
-/// design, and
+/// share one model, and of those whose loads are sums of each other's only a base is solved. A force on all
+/// mass is that of the layout, m_e rho_e on each cell: then f depends on the design, and
 ///   dC / d(rho_e) = 2 u^T df / d(rho_e) - u^T dK / d(rho_e) u.
 template <int D>
 class CaseCompliances {
@@ -93,6 +95,16 @@ class CaseCompliances {
   const std::vector<GridCase<D>>& cases() const { return cases_; }
 
  private:
+  /// Cases that stand on the same supports.
+  struct Group {
+    std::unique_ptr<ElasticModel<D>> model;
+    std::vector<std::size_t> cases;
+    std::shared_ptr<const Superposition> loads;  // by place in `cases`
+  };
+  Superposition superpositionOf(const std::vector<std::size_t>& cases) const;
+  void solve(const Group& group, std::size_t number, std::span<const double> density, CaseStates& states);
+  bool combine(const Group& group, std::size_t place, std::span<const double> weighing,
+               CaseStates& states) const;
   std::vector<double> bodyForces(std::span<const double> density, const Vec3& perMass) const;
 
   const Grid<D>& grid_;
@@ -100,8 +112,8 @@ class CaseCompliances {
   std::vector<double> fill_;
   std::vector<double> cellMass_;
   StiffnessLaw law_;
-  std::vector<std::unique_ptr<ElasticModel<D>>> models_;  // one per set of supports
-  std::vector<std::size_t> modelOf_;                      // by case
+  std::vector<Group> groups_;
+  std::vector<std::size_t> groupOf_;  // by case
   SolveOptions options_;
   ProgressCallback progress_;
 };

@@ -69,6 +69,8 @@ class ElasticModel {
 
   /// y = A u in units of `scale()`, N/m, with springs and couplings; what is held gets zero.
   void apply(std::span<const double> u, std::span<double> y) const;
+  /// u^T A u, J: twice the strain energy, with that of springs and couplings.
+  double energy(std::span<const double> u) const;
   /// z = B r, B close to the inverse of A.
   void precondition(std::span<const double> r, std::span<double> z);
 
