@@ -3,8 +3,8 @@
 
 #include <algorithm>
 #include <cmath>
+#include <numeric>
 #include <set>
-#include <sstream>
 
 #include "barelattice/base/file.hpp"
 #include "barelattice/base/hash.hpp"
@@ -28,6 +28,10 @@ std::vector<std::string> namesOf(const std::vector<Entry>& entries) {
   std::vector<std::string> names;
   for (const Entry& entry : entries) names.push_back(entry.name);
   return names;
+}
+
+std::size_t numberOf(const std::string& name, const std::vector<std::string>& names) {
+  return static_cast<std::size_t>(std::find(names.begin(), names.end(), name) - names.begin());
 }
 
 /// Calls read(reader, name) for every table inside the table `key`, in the order of the file.
@@ -197,12 +201,18 @@ BriefFace parseFace(TableReader& reader, const std::string& name, const Brief& b
   return face;
 }
 
-std::string parseFaceName(TableReader& reader, const Brief& brief, const char* use) {
-  return reader.name("face", "face", namesOf(brief.faces), std::string("the face ") + use);
+/// The number of the face something acts on.
+std::size_t parseFaceNumber(TableReader& reader, const Brief& brief, const char* use) {
+  const std::vector<std::string> names = namesOf(brief.faces);
+  return numberOf(reader.name("face", "face", names, std::string("the face ") + use), names);
 }
 
 BriefSupport parseSupport(TableReader& reader, const std::string& name, const Brief& brief) {
-  BriefSupport support{name, parseFaceName(reader, brief, "that is held"), 7, reader.place()};
+  const std::vector<std::string> axes =
+      brief.sheet ? std::vector<std::string>{"x", "y"} : std::vector<std::string>{"x", "y", "z"};
+  Held held;
+  held.directions = (1U << axes.size()) - 1;
+  BriefSupport support{{name, parseFaceNumber(reader, brief, "that is held"), held}, reader.place()};
   const toml::node* hold = reader.find("hold");
   if (!hold) return support;
   if (hold->is_string()) {
@@ -211,13 +221,12 @@ BriefSupport parseSupport(TableReader& reader, const std::string& name, const Br
                   "\"fixed\", or a list of directions such as [\"x\"] or [\"x\", \"z\"]");
     return support;
   }
-  const std::vector<std::string> axes =
-      brief.sheet ? std::vector<std::string>{"x", "y"} : std::vector<std::string>{"x", "y", "z"};
-  support.directions = 0;
+  held.directions = 0;
   for (const toml::node& axis : reader.array(*hold, "hold"))
-    support.directions |= 1U << reader.choice(axis, "hold", axes);
-  if (support.directions == 0)
+    held.directions |= 1U << reader.choice(axis, "hold", axes);
+  if (held.directions == 0)
     reader.fail(*hold, "'hold' holds no direction", "\"fixed\", or a list such as [\"x\", \"z\"]");
+  support.kind = held;
   return support;
 }
 
@@ -228,39 +237,46 @@ BriefLoad parseLoad(TableReader& reader, const std::string& name, const Brief& b
           *node, fmt::format("'{}' is not offered yet", other),
           "a load is a 'force' or a 'pressure' on a face; a moment is two forces that oppose each other, on "
           "two faces");
-  BriefLoad load{name, parseFaceName(reader, brief, "the load acts on"), {}, reader.place()};
+  FaceAction action;
+  BriefLoad load{{name, parseFaceNumber(reader, brief, "the load acts on"), action}, reader.place()};
   const toml::node* force = reader.find("force");
   if (!force && !reader.has("pressure"))
     reader.fail("'force' or 'pressure' is missing",
                 brief.sheet ? "e.g. force = [\"0 N\", \"-1 kN\"], or pressure = \"2 MPa\""
                             : "e.g. force = [\"0 N\", \"0 N\", \"-1 kN\"], or pressure = \"2 MPa\"");
-  if (force) load.action.force = reader.position(*force, "force", dimensionsOf(brief), Measure::force);
-  load.action.pressure = reader.quantity("pressure", Measure::pressure, {.otherwise = 0});
-  if (load.action.force.isZero() && load.action.pressure == 0)
+  if (force) action.force = reader.position(*force, "force", dimensionsOf(brief), Measure::force);
+  action.pressure = reader.quantity("pressure", Measure::pressure, {.otherwise = 0});
+  if (action.force.isZero() && action.pressure == 0)
     reader.fail("is zero", "give it a size, or leave it out");
   load.backing =
       reader.quantity("backing", Measure::length,
                       {.otherwise = kNotGiven, .least = 0, .cure = "0 mm leaves the layout free there"});
+  load.kind = action;
   return load;
 }
 
 BriefCase parseCase(TableReader& reader, const std::string& name, const Brief& brief) {
-  BriefCase result{name, 1, {}, namesOf(brief.supports), reader.place()};
+  const std::vector<std::string> supports = namesOf(brief.supports);
+  BriefCase result{{name, 1, {}, std::vector<std::size_t>(supports.size())}, reader.place()};
+  std::iota(result.supports.begin(), result.supports.end(), std::size_t{0});
   result.weight = reader.number("weight", {.otherwise = 1, .above = 0, .cure = "leave the case out instead"});
   const toml::node& loads = reader.need("loads", "a table of factors, e.g. loads = { pull = 1.0 }");
   const TableReader factors = reader.table(loads, "loads");
+  for (const auto& [key, node] : factors.raw())
+    factors.resolve(node, "load", std::string(key.str()), namesOf(brief.loads));
   bool acts = false;
-  for (const auto& [key, node] : factors.raw()) {
-    const std::string load(key.str());
-    factors.resolve(node, "load", load, namesOf(brief.loads));
-    result.loads[load] = factors.number(node, load);
-    acts = acts || result.loads[load] != 0;
-  }
+  for (std::size_t l = 0; l < brief.loads.size(); ++l)
+    if (const toml::node* node = factors.raw().get(brief.loads[l].name)) {
+      result.loads.push_back({l, factors.number(*node, brief.loads[l].name)});
+      acts = acts || result.loads.back().factor != 0;
+    }
   if (!acts) reader.fail(loads, "has no load", "name at least one load with a factor that is not zero");
-  if (const toml::node* supports = reader.find("supports")) {
-    result.supports = reader.names("supports", "support", namesOf(brief.supports));
-    if (result.supports.empty())
-      reader.fail(*supports, "'supports' names none", "leave it out to hold all of them");
+  if (const toml::node* given = reader.find("supports")) {
+    const std::vector<std::string> named = reader.names("supports", "support", supports);
+    if (named.empty()) reader.fail(*given, "'supports' names none", "leave it out to hold all of them");
+    std::erase_if(result.supports, [&](std::size_t s) {
+      return std::find(named.begin(), named.end(), supports[s]) == named.end();
+    });
   }
   return result;
 }
@@ -456,11 +472,6 @@ Brief parseBrief(std::string_view text, const std::filesystem::path& path) {
   TableReader top(path, document, "");
   Brief brief;
   brief.path = path;
-  for (const auto& [key, node] : document) {
-    std::ostringstream normal;
-    node.visit([&](const auto& value) { normal << value; });
-    brief.sections[std::string(key.str())] = normal.str();
-  }
   brief.title = path.stem().string();
   if (const toml::node* node = top.find("title")) brief.title = top.text(*node, "title");
   parseGrid(top, brief);

@@ -124,25 +124,24 @@ std::vector<std::string> Grounding::motionsLeft(const std::function<Vec3(std::si
 }
 
 std::vector<NodalVectors> Grounding::forces(std::size_t supports, std::span<const double> displacement,
-                                            std::span<const double> balance, const DofOrder& order) const {
+                                            std::span<const double> balance, std::span<const double> strain,
+                                            const DofOrder& order) const {
   std::vector<NodalVectors> by(supports);
   const auto add = [&](int support, std::size_t node, const Vec3& force) {
     if (support != kNobody) by[static_cast<std::size_t>(support)].push_back({node, force});
   };
   // Springs and couplings exert what they are strained by; what is held carries the rest of the balance.
   std::map<std::size_t, Vec3> strained;
-  for (const Coupling& coupling : couplings_) {
-    Eigen::VectorXd motion(coupling.stiffness.rows());
-    for (std::size_t i = 0; i < coupling.motions.size(); ++i)
-      motion[static_cast<Eigen::Index>(i)] = order.dot(coupling.motions[i], displacement);
-    const Eigen::VectorXd force = -coupling.stiffness * motion;
-    for (std::size_t i = 0; i < coupling.motions.size(); ++i)
-      for (const NodalVector& v : coupling.motions[i]) {
-        const Vec3 own = force[static_cast<Eigen::Index>(i)] * v.value;
+  std::size_t number = 0;
+  for (const Coupling& coupling : couplings_)
+    for (const NodalVectors& motion : coupling.motions) {
+      const double force = strain[number++];
+      for (const NodalVector& v : motion) {
+        const Vec3 own = -force * v.value;
         add(coupling.support, v.node, own);
         strained.try_emplace(v.node, Vec3::Zero()).first->second += own;
       }
-  }
+    }
   for (const auto& [node, on] : nodes_) {
     Vec3 rest = order.at(balance, node);
     if (const auto found = strained.find(node); found != strained.end()) rest -= found->second;

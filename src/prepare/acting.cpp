@@ -239,21 +239,9 @@ Setup setupOf(const Brief& brief, std::vector<NamedFace> faces) {
   setup.materials = {brief.material};
   for (const BriefRegion& region : brief.regions) setup.materials.push_back(region.material);
   setup.faces = std::move(faces);
-  constexpr unsigned kInPlane = 3;
-  for (const BriefSupport& support : brief.supports)
-    setup.supports.push_back({support.name, setup.faceNumber(support.face),
-                              Held{brief.sheet ? support.directions & kInPlane : support.directions,
-                                   Eigen::Matrix3d::Identity()}});
-  for (const BriefLoad& load : brief.loads)
-    setup.loads.push_back({load.name, setup.faceNumber(load.face), load.action});
-  for (const BriefCase& c : brief.cases) {
-    LoadCase& loadCase = setup.cases.emplace_back(LoadCase{c.name, c.weight, {}, {}});
-    for (std::size_t l = 0; l < brief.loads.size(); ++l)
-      if (const auto factor = c.loads.find(brief.loads[l].name); factor != c.loads.end())
-        loadCase.loads.push_back({l, factor->second});
-    for (std::size_t s = 0; s < brief.supports.size(); ++s)
-      if (uses(c, brief.supports[s].name)) loadCase.supports.push_back(s);
-  }
+  setup.supports.assign(brief.supports.begin(), brief.supports.end());
+  setup.loads.assign(brief.loads.begin(), brief.loads.end());
+  setup.cases.assign(brief.cases.begin(), brief.cases.end());
   return setup;
 }
 
@@ -262,10 +250,6 @@ void checkActing(Job& job) {
     ActingCheck<2>(job).run();
   else
     ActingCheck<3>(job).run();
-}
-
-bool uses(const BriefCase& c, const std::string& support) {
-  return std::find(c.supports.begin(), c.supports.end(), support) != c.supports.end();
 }
 
 template <int D>

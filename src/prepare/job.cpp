@@ -71,7 +71,7 @@ Regions regionsOf(const Brief& brief, const std::vector<NamedFace>& faces) {
 void backLoads(Job& job) {
   constexpr double kMostly = 0.98;
   for (const BriefLoad& load : job.brief.loads) {
-    const Face& face = job.face(load.face);
+    const auto& [name, face] = job.setup.faces[load.face];
     const double below = std::min(load.backing, 0.1 * job.brief.voxel);
     double kept = 0;
     double bare = 0;  // in clears, or off the design space: refused later, in its own words
@@ -81,12 +81,12 @@ void backLoads(Job& job) {
       if (job.regions.available(under) > 0) bare += point.area;
     }
     if (below <= 0 || kept >= kMostly * face.area() || bare > 0.5 * face.area()) continue;
-    job.brief.keeps.push_back({{}, load.face, load.backing, load.place, true});
+    job.brief.keeps.push_back({{}, name, load.backing, load.place, true});
     // The face may be of a body from which the space is cut: what is not asked for must not fill that again.
     job.regions.keeps.push_back(
         makeIntersection({keepShape(job.brief, job.brief.keeps.back(), job.setup.faces), job.regions.space}));
     job.assumptions.push_back(fmt::format("below face {} {:.4g} mm of material are kept, for [loads.{}]",
-                                          load.face, load.backing * kMillimetresPerMetre, load.name));
+                                          name, load.backing * kMillimetresPerMetre, load.name));
   }
 }
 

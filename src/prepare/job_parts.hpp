@@ -13,7 +13,7 @@ namespace barelattice {
 [[noreturn]] void refuse(const Brief& brief, TextPlace place, const std::string& what,
                          const std::string& cure);
 
-/// What acts, with all names resolved; of a sheet only within its plane. @param faces in the brief's order.
+/// What acts. @param faces in the brief's order.
 Setup setupOf(const Brief& brief, std::vector<NamedFace> faces);
 
 /// Sums up the cases.
@@ -21,9 +21,6 @@ Setup setupOf(const Brief& brief, std::vector<NamedFace> faces);
 /// nothing
 ///   held, if something is on a piece of its own, or if a motion is left free.
 void checkActing(Job& job);
-
-/// True if the support of this name acts in the case.
-bool uses(const BriefCase& c, const std::string& support);
 
 /// In a sheet the middle of its thickness.
 template <int D>

@@ -135,8 +135,8 @@ std::vector<std::string> slivers(const Job& job) {
   constexpr int kDeep = 1 << 20;
   for (std::size_t c = 0; c < depth.size(); ++c)
     if (around[c]) depth[c] = kDeep;
-  std::map<std::string, std::vector<std::size_t>> cells;
-  for (const NamedFace& face : job.setup.faces) cells[face.name] = tieToGrid(grid, face.face).cells;
+  std::vector<std::vector<std::size_t>> cells;
+  for (const NamedFace& face : job.setup.faces) cells.push_back(tieToGrid(grid, face.face).cells);
   // Mostly there is a way wide enough, and the deep cells alone show it.
   const double enough = 0.5 * job.brief.smallestMember / job.brief.voxel;
   std::vector<std::uint8_t> deep(depth.size());
@@ -208,23 +208,22 @@ double leastMemberLength(const Job& job) {
   const auto& domain = std::get<Domain<D>>(job.domain);
   const Grid<D>& grid = domain.grid;
   std::vector<std::uint8_t> free = domain.keep;
-  const auto cellsOf = [&](const std::string& face) { return tieToGrid(grid, job.face(face)).cells; };
+  const auto cellsOf = [&](std::size_t face) { return tieToGrid(grid, job.setup.faces[face].face).cells; };
   Index<D> window;
   window.fill(3);
   double sum = 0;
-  for (const BriefLoad& load : job.brief.loads) {
+  for (std::size_t l = 0; l < job.setup.loads.size(); ++l) {
     std::vector<std::uint8_t> held(grid.cellCount(), 0);
-    for (const BriefCase& c : job.brief.cases)
-      if (c.loads.contains(load.name))
-        for (const BriefSupport& support : job.brief.supports)
-          if (uses(c, support.name))
-            for (const std::size_t cell : cellsOf(support.face)) held[cell] = 1;
+    for (const LoadCase& c : job.setup.cases)
+      if (c.uses(l))
+        for (const std::size_t s : c.supports)
+          for (const std::size_t cell : cellsOf(job.setup.supports[s].face)) held[cell] = 1;
     std::vector<double> length(grid.cellCount(), std::numeric_limits<double>::infinity());
     std::vector<int> from(grid.cellCount(), -1);
     std::priority_queue<std::pair<double, std::size_t>, std::vector<std::pair<double, std::size_t>>,
                         std::greater<>>
         open;
-    for (const std::size_t cell : cellsOf(load.face)) {
+    for (const std::size_t cell : cellsOf(job.setup.loads[l].face)) {
       length[cell] = 0;
       open.emplace(0, cell);
     }
@@ -382,15 +381,17 @@ void checkMirror(Job& job) {
 }
 
 void warnOfUnused(Job& job) {
-  for (const BriefLoad& load : job.brief.loads)
-    if (std::none_of(job.brief.cases.begin(), job.brief.cases.end(),
-                     [&](const BriefCase& c) { return c.loads.contains(load.name); }))
-      job.warnings.push_back(fmt::format("[loads.{}] (line {}) acts in no case", load.name, load.place.line));
-  for (const BriefSupport& support : job.brief.supports)
-    if (std::none_of(job.brief.cases.begin(), job.brief.cases.end(),
-                     [&](const BriefCase& c) { return uses(c, support.name); }))
-      job.warnings.push_back(
-          fmt::format("[supports.{}] (line {}) holds in no case", support.name, support.place.line));
+  const auto inNone = [&](const auto& isIn) {
+    return std::none_of(job.brief.cases.begin(), job.brief.cases.end(), isIn);
+  };
+  for (std::size_t l = 0; l < job.brief.loads.size(); ++l)
+    if (inNone([&](const BriefCase& c) { return c.uses(l); }))
+      job.warnings.push_back(fmt::format("[loads.{}] (line {}) acts in no case", job.brief.loads[l].name,
+                                         job.brief.loads[l].place.line));
+  for (std::size_t s = 0; s < job.brief.supports.size(); ++s)
+    if (inNone([&](const BriefCase& c) { return c.standsOn(s); }))
+      job.warnings.push_back(fmt::format("[supports.{}] (line {}) holds in no case",
+                                         job.brief.supports[s].name, job.brief.supports[s].place.line));
 }
 
 }  // namespace

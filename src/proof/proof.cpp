@@ -219,7 +219,7 @@ class HeldBody {
  public:
   HeldBody(const QuadraticTets& mesh, double spacing, const ProofProblem& problem,
            const TetMaterials& materials, std::span<const FaceTies> faces, const LoadCase& c)
-      : grounding_(grounded(problem.setup, c, faces)) {
+      : modulus_(materials.materials.front().modulus), grounding_(grounded(problem.setup, c, faces)) {
     if (problem.across == AcrossSheet::held)
       for (std::size_t n = 0; n < mesh.nodeCount(); ++n)
         grounding_.hold(n, Vec3::UnitZ(), Grounding::kNobody);
@@ -229,9 +229,8 @@ class HeldBody {
       for (const std::vector<std::size_t>& piece : pieces) holdInPlane(mesh, piece);
     supports_ = grounding_.nodes();
     stiffness_ = mesh.stiffness(materials, supports_);
-    added_ =
-        LowRank(grounding_.couplings(), kNodeByNode, 3 * mesh.nodeCount(),
-                materials.materials.front().modulus, [this](std::span<double> field) { project(field); });
+    added_ = LowRank(grounding_.couplings(), kNodeByNode, 3 * mesh.nodeCount(), modulus_,
+                     [this](std::span<double> field) { project(field); });
     multigrid_ = buildTetHierarchy(mesh, spacing, stiffness_, added_);
     if (!added_.empty())
       added_.renew([&](const auto& r, const auto& z) { multigrid_->apply(r, z); }, 3 * mesh.nodeCount());
@@ -270,6 +269,14 @@ class HeldBody {
     return reports;
   }
   const Grounding& grounding() const { return grounding_; }
+
+  /// What each support exerts, N by node. @param u displacements, m.
+  std::vector<NodalVectors> exerted(std::size_t supports, std::span<const double> u,
+                                    std::span<const double> balance) const {
+    const Eigen::VectorXd strain = modulus_ * added_.times(u).forces;
+    return grounding_.forces(supports, u, balance, {strain.data(), static_cast<std::size_t>(strain.size())},
+                             kNodeByNode);
+  }
 
  private:
   /// On a finished part a support acts only where the part touches its face, which may be too little. Pieces
@@ -351,6 +358,7 @@ class HeldBody {
     }
   }
 
+  double modulus_;  // the stiffness is in units of it
   Grounding grounding_;
   std::vector<NodeSupport<3>> supports_;  // what it comes to
   LowRank added_;
@@ -499,7 +507,7 @@ Proof prove(const QuadraticTets& mesh, double spacing, const ProofProblem& probl
         result.displacement = std::max(result.displacement, kNodeByNode.at(u, n).norm());
       std::vector<double> balance = mesh.internalForces(materials, u);
       for (std::size_t d = 0; d < balance.size(); ++d) balance[d] -= load[d];
-      const auto exerted = held.grounding().forces(setup.supports.size(), u, balance, kNodeByNode);
+      const auto exerted = held.exerted(setup.supports.size(), u, balance);
       for (std::size_t s = 0; s < on.size(); ++s) result.reactions.push_back(on[s].reactionOf(exerted[s]));
       const std::vector<MaterialStress> stresses =
           mesh.cornerStress(materials, u, mirrorsOf(mesh, problem, ties, c, held.grounding()));

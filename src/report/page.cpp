@@ -77,8 +77,8 @@ std::string caseTable(const Job& job) {
   for (std::size_t k = 0; k < job.summaries.size(); ++k) {
     const CaseSummary& c = job.summaries[k];
     std::string held;
-    for (const std::string& support : job.brief.cases[k].supports)
-      held += (held.empty() ? "" : ", ") + support;
+    for (const std::size_t s : job.setup.cases[k].supports)
+      held += (held.empty() ? "" : ", ") + job.setup.supports[s].name;
     rows.push_back({escaped(c.name), fmt::format("{:g}", c.weight), escaped(held),
                     vectorText(c.resultant.force), vectorText(c.resultant.moment)});
   }
@@ -112,8 +112,8 @@ std::string massList(const Job& job) {
 
 std::string caseOptions(const Job& job) {
   std::string html;
-  for (std::size_t k = 0; k < job.brief.cases.size(); ++k)
-    html += fmt::format("<option value=\"{}\">{}</option>", k, escaped(job.brief.cases[k].name));
+  for (std::size_t k = 0; k < job.setup.cases.size(); ++k)
+    html += fmt::format("<option value=\"{}\">{}</option>", k, escaped(job.setup.cases[k].name));
   return html;
 }
 

@@ -141,26 +141,39 @@ json pressureJson(const Face& face, double pressure, const PagePlaces& places) {
   return arrows;
 }
 
-json casesJson(const Job& job, const PagePlaces& places) {
+json casesJson(const Setup& setup, const PagePlaces& places) {
   json cases = json::array();
-  for (const BriefCase& c : job.brief.cases) {
+  for (const LoadCase& c : setup.cases) {
     json loads = json::array();
-    for (const BriefLoad& load : job.brief.loads) {
-      const auto factor = c.loads.find(load.name);
-      if (factor == c.loads.end()) continue;
-      const FaceAction action = load.action * factor->second;
+    for (const LoadCase::Factor& f : c.loads) {
+      const Load& load = setup.loads[f.load];
+      const auto* kind = std::get_if<FaceAction>(&load.kind);
+      if (!kind) continue;  // no arrow stands for it yet
+      const NamedFace& on = setup.faces[load.face];
+      const FaceAction action = *kind * f.factor;
       json entry = {{"name", load.name},
-                    {"face", load.face},
+                    {"face", on.name},
                     {"force", {action.force.x(), action.force.y(), action.force.z()}}};
       if (action.pressure != 0) {
         entry["pressure"] = action.pressure * 1e-6;
-        entry["arrows"] = pressureJson(job.face(load.face), action.pressure, places);
+        entry["arrows"] = pressureJson(on.face, action.pressure, places);
       }
       loads.push_back(entry);
     }
-    cases.push_back({{"name", c.name}, {"supports", c.supports}, {"loads", loads}});
+    json supports = json::array();
+    for (const std::size_t s : c.supports) supports.push_back(setup.supports[s].name);
+    cases.push_back({{"name", c.name}, {"supports", supports}, {"loads", loads}});
   }
   return cases;
+}
+
+/// "xz" of a support that holds in these directions only; empty of one that holds in all, or otherwise.
+std::string heldDirections(const Support& support, bool flat) {
+  const Held* kind = std::get_if<Held>(&support.kind);
+  std::string held;
+  for (int i = 0; kind && i < (flat ? 2 : 3); ++i)
+    if (kind->directions >> i & 1) held += static_cast<char>('x' + i);
+  return held.size() == (flat ? 2U : 3U) ? "" : held;
 }
 
 std::vector<std::uint8_t> asBytes(const std::vector<float>& shares) {
@@ -355,14 +368,10 @@ json setupData(const Job& job) {
   const double scene = job.regions.space->bounds().sizes().maxCoeff();
   for (const NamedFace& face : job.setup.faces) data["faces"].push_back(faceJson(face, scene, places));
   data["supports"] = json::array();
-  for (const BriefSupport& s : job.brief.supports) {
-    std::string held;
-    for (int i = 0; i < (job.flat() ? 2 : 3); ++i)
-      if (s.directions >> i & 1) held += static_cast<char>('x' + i);
-    const bool all = held.size() == (job.flat() ? 2U : 3U);
-    data["supports"].push_back({{"name", s.name}, {"face", s.face}, {"held", all ? "" : held}});
-  }
-  data["cases"] = casesJson(job, places);
+  for (const Support& s : job.setup.supports)
+    data["supports"].push_back(
+        {{"name", s.name}, {"face", job.setup.faces[s.face].name}, {"held", heldDirections(s, job.flat())}});
+  data["cases"] = casesJson(job.setup, places);
   return data;
 }
 

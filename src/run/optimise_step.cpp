@@ -13,6 +13,7 @@
 #include "barelattice/run/run.hpp"
 #include "barelattice/voxels/grid_ties.hpp"
 #include "figures.hpp"
+#include "inputs.hpp"
 #include "layout_file.hpp"
 
 namespace barelattice {
@@ -92,7 +93,9 @@ OptimiseResult JobRun::runOptimiser() {
   const std::filesystem::path checkpoint = folder_ / "checkpoint.bin";
   const std::filesystem::path kept = folder_ / "iterations";
   const std::string fingerprint = layoutFingerprint();
-  const std::optional<OptimiseState> state = readCheckpoint(checkpoint, fingerprint);
+  std::optional<OptimiseState> state = readCheckpoint(checkpoint, fingerprint);
+  const auto most = static_cast<std::size_t>(job_.brief.iterations);
+  if (state && most > 0 && state->history.size() > most) state.reset();  // fewer are wished for now
   std::vector<IterationRecord> history;
   if (state) {
     history = state->history;
@@ -142,6 +145,8 @@ void JobRun::storeLayout(const OptimiseResult& result) {
                      {"face_displacement_mm", faces}});
   }
   results_["optimise"] = {{"fingerprint", layoutFingerprint()},
+                          {"inputs", inputsOfLayout(job_).json()},
+                          {"faces", inputsOfFaces(job_).hash()},
                           {"finished", result.stop != OptimiseStop::cancelled},
                           {"settled", result.stop == OptimiseStop::settled},
                           {"stop", describe(result.stop)},
@@ -177,6 +182,8 @@ void JobRun::importLayout() {
   });
   const double rho = job_.brief.material.density;
   results_["optimise"] = {{"fingerprint", layoutFingerprint()},
+                          {"inputs", inputsOfLayout(job_).json()},
+                          {"faces", inputsOfFaces(job_).hash()},
                           {"finished", true},
                           {"settled", true},
                           {"stop", "taken over from " + from.file.filename().string()},
@@ -197,13 +204,13 @@ void JobRun::importLayout() {
 
 void JobRun::optimise(bool fresh) {
   if (layoutReady_ && !fresh) return;
-  if (!fresh && fits("optimise", layoutFingerprint(), "layout.vti") &&
-      results_["optimise"].value("finished", false)) {
+  if (!fresh && layoutFits() && results_["optimise"].value("finished", false)) {
     note("optimise  reused: layout.vti fits the brief");
     refuseFailedLayout();
     layoutReady_ = true;
     return;
   }
+  tellWhy("optimise", "optimise", inputsOfLayout(job_));
   forget({"optimise", "solid", "proof"});
   if (job_.brief.layout) {
     importLayout();

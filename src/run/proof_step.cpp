@@ -19,6 +19,7 @@
 #include "barelattice/shapes/mesh_shape.hpp"
 #include "barelattice/shapes/surface_gap.hpp"
 #include "figures.hpp"
+#include "inputs.hpp"
 #include "meshes/sheet_mesh.hpp"
 #include "proof/fidelity.hpp"
 #include "vtu.hpp"
@@ -229,12 +230,12 @@ json JobRun::analysed(const Implicit& f, const Box& extent, const TriangleMesh* 
 void JobRun::noteDoubts(const json& figures) {
   constexpr double kMostly = 0.9;
   constexpr double kLittle = 0.1;
-  for (const BriefSupport& support : job_.brief.supports) {
-    const double share = figures["face_share"][support.face];
+  for (const Support& support : job_.setup.supports) {
+    const std::string& face = job_.setup.faces[support.face].name;
+    const double share = figures["face_share"][face];
     if (share < kMostly && share > 0)
       note(fmt::format("{}support {} acts on {:.0f} % of its face {}, where the body touches it",
-                       share < kLittle ? "warning   " : "          ", support.name, 100 * share,
-                       support.face));
+                       share < kLittle ? "warning   " : "          ", support.name, 100 * share, face));
   }
   constexpr double kExact = 0.02;  // mm
   for (const auto& [face, offset] : figures["face_offset_mm"].items())
@@ -272,6 +273,7 @@ void JobRun::proof(bool fresh) {
     note("proof     reused: proof.vtu fits the solid");
     return;
   }
+  tellWhy("proof", "proof", inputsOfProof(job_));
   forget({"proof"});
   const Implicit f = solidFunction(smoothLayout(), job_.regions, results_["solid"]["threshold"].get<double>(),
                                    job_.brief.solid.cleanUp, nullptr, BondedParts::joined);
@@ -288,6 +290,7 @@ void JobRun::proof(bool fresh) {
     throw RunError(error.what(), error.cure());
   }
   figures["fingerprint"] = fingerprint;
+  figures["inputs"] = inputsOfProof(job_).json();
   results_["proof"] = figures;
   save();
   note(fmt::format("proof     {} and {} tetrahedra: compliance {:.4g} +- {} J{}, verdict: {}",
@@ -310,15 +313,18 @@ std::string JobRun::prediction() const {
 }
 
 void JobRun::analyse(bool fresh) {
-  const auto body = [&](const char* key, const char* file, const std::string& fingerprint, const Implicit& f,
+  const auto body = [&](const char* key, const char* file, const Inputs& inputs, const Implicit& f,
                         const Box& extent) {
+    const std::string fingerprint = inputs.hash();
     if (!fresh && fits(key, fingerprint, file)) {
       note(fmt::format("analyse   reused: {} fits the brief", file));
       return;
     }
+    tellWhy(key, "analyse", inputs);
     forget({key});
     json figures = analysed(f, extent, nullptr, file, false);
     figures["fingerprint"] = fingerprint;
+    figures["inputs"] = inputs.json();
     results_[key] = figures;
     save();
     note(fmt::format("analyse   {}: {:.4g} kg, compliance {:.4g} +- {} J", key,
@@ -327,8 +333,8 @@ void JobRun::analyse(bool fresh) {
     noteDoubts(figures);
   };
   body(
-      "block", "block.vtu", regionsFingerprint({}),
-      [this](const Vec3& p) { return job_.regions.available(p); }, job_.regions.bounds());
+      "block", "block.vtu", inputsOfBlock(job_), [this](const Vec3& p) { return job_.regions.available(p); },
+      job_.regions.bounds());
   if (job_.brief.baseline.empty()) return;
   const ShapePtr baseline = job_.brief.shape(job_.brief.baseline);
   Box extent = baseline->bounds();  // it may be larger than the space
@@ -337,7 +343,7 @@ void JobRun::analyse(bool fresh) {
     extent.max().z() = job_.regions.thickness;
   }
   body(
-      "baseline", "baseline.vtu", regionsFingerprint(job_.brief.baseline),
+      "baseline", "baseline.vtu", inputsOfBlock(job_, job_.brief.baseline),
       [this, baseline](const Vec3& p) {
         return std::max(std::min(baseline->distance(p), job_.regions.bonded(p)), job_.regions.withinSheet(p));
       },

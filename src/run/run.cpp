@@ -9,6 +9,7 @@
 #include "barelattice/base/hash.hpp"
 #include "barelattice/base/json_text.hpp"
 #include "barelattice/base/quantity.hpp"
+#include "inputs.hpp"
 #include "layout_file.hpp"
 
 namespace barelattice {
@@ -18,9 +19,6 @@ using nlohmann::json;
 
 constexpr double kMm = kMillimetresPerMetre;
 constexpr double kMPa = 1e-6;
-
-/// Increase when a step computes something else from the same brief, so that old results are not reused.
-constexpr const char* kMethodVersion = "21";
 
 /// The file by which a folder is known as one of a run; runs lock it too.
 constexpr const char* kMark = "run.lock";
@@ -113,6 +111,12 @@ JobRun::JobRun(Job job, std::filesystem::path folder, RunListener listener)
     }
   }
   dropChanged();
+  // The motions of faces that nothing acts on are told, but do not decide on the layout.
+  if (results_.contains("optimise") && results_["optimise"].is_object() &&
+      results_["optimise"].contains("cases") &&
+      results_["optimise"].value("faces", "") != inputsOfFaces(job_).hash())
+    for (json& c : results_["optimise"]["cases"])
+      if (c.is_object()) c["face_displacement_mm"] = json::object();
   results_["method"] = kMethodVersion;
   results_["title"] = job_.brief.title;
   results_["material"] = {{"name", job_.brief.material.name},
@@ -131,51 +135,39 @@ JobRun::JobRun(Job job, std::filesystem::path folder, RunListener listener)
   if (job_.flat()) results_["thickness_mm"] = job_.brief.sheet->thickness * kMm;
 }
 
-std::string JobRun::fingerprint(const std::vector<std::string>& sections, const std::string& before) const {
-  std::string text = std::string(kMethodVersion) + before + fmt::format(";{:.9g}", job_.cellSize());
-  for (const std::string& key : sections) {
-    const auto section = job_.brief.sections.find(key);
-    text += ";" + key + "=" + (section == job_.brief.sections.end() ? "" : section->second);
-  }
-  return hashOf(text);
-}
-
 std::string JobRun::layoutFingerprint() const {
-  // Of the shapes only those that matter here: a baseline may come and go.
-  const Brief& brief = job_.brief;
-  std::vector<std::string> shapes{brief.space};
-  for (const BriefKeep& keep : brief.keeps)
-    if (!keep.shape.empty()) shapes.push_back(keep.shape);
-  shapes.insert(shapes.end(), brief.clears.begin(), brief.clears.end());
-  for (const BriefRegion& region : brief.regions) shapes.push_back(region.shape);
-  if (!brief.start.empty()) shapes.push_back(brief.start);
-  for (const BriefFace& face : brief.faces) shapes.push_back(face.shape);
-  return fingerprint({"sheet", "material", "design", "inserts", "regions", "faces", "supports", "loads",
-                      "cases", "goal", "target", "making", "optimise", "layout"},
-                     brief.shapeTexts(shapes) + (brief.layout ? brief.layout->hash : ""));
+  return inputsOfLayout(job_).hash();
 }
 std::string JobRun::solidFingerprint() const {
-  return fingerprint({"solid"}, layoutFingerprint());
+  // A layout goes on where more iterations are wished for.
+  const json done = results_.contains("optimise") ? results_["optimise"].value("iterations", json()) : json();
+  return hashOf(layoutFingerprint() + done.dump() + inputsOfSolid(job_).hash());
 }
 std::string JobRun::proofFingerprint(const std::string& before) const {
-  // What has defaults counts by its value: those may follow from other sections, or from --quick.
-  return fingerprint({"require", "proof"},
-                     before + fmt::format(";{};{:.9g}", job_.brief.tetrahedra, job_.brief.exclusion));
+  return hashOf(before + inputsOfProof(job_).hash());
 }
 
-std::string JobRun::regionsFingerprint(const std::string& baseline) const {
-  std::vector<std::string> shapes;
-  for (const BriefShape& shape : job_.brief.shapes) shapes.push_back(shape.name);
-  const std::string regions = fingerprint(
-      {"sheet", "material", "design", "inserts", "regions", "faces", "supports", "loads", "cases"},
-      job_.brief.shapeTexts(shapes));
-  return proofFingerprint(regions + baseline);
+bool JobRun::layoutFits() const {
+  if (!fits("optimise", layoutFingerprint(), "layout.vti")) return false;
+  const json& own = results_["optimise"];
+  if (own.contains("imported")) return true;
+  const int done = own.value("iterations", 0);
+  const int most = job_.brief.iterations;
+  return own.value("stop", "") == describe(OptimiseStop::iterationLimit) ? done == most
+                                                                         : most == 0 || done <= most;
+}
+
+void JobRun::tellWhy(const char* step, const char* verb, const Inputs& inputs) const {
+  if (!results_.contains(step) || !results_[step].is_object()) return;
+  const std::string change = inputs.changeSince(results_[step].value("inputs", json()));
+  if (!change.empty()) note(fmt::format("{:<9} redone: {}", verb, change));
 }
 
 json JobRun::current() const {
   json current = results_;
   current.erase("hash");
-  const std::string ofSolid = solidFingerprint();
+  const bool laidOut = !results_.contains("optimise") || layoutFits();
+  const std::string ofSolid = laidOut ? solidFingerprint() : "of another layout";
   const std::string ofProof = proofFingerprint(ofSolid);
   const auto keep = [&](const char* step, const std::string& fingerprint) {
     if (!current.contains(step)) return;
@@ -184,12 +176,12 @@ json JobRun::current() const {
     current.erase(step);
     current["left_out"].push_back(step);
   };
-  keep("optimise", layoutFingerprint());
+  keep("optimise", laidOut ? layoutFingerprint() : "of other iterations");
   keep("solid", ofSolid);
   keep("proof", ofProof);
   keep("proof_failure", ofProof);
-  keep("block", regionsFingerprint({}));
-  keep("baseline", job_.brief.baseline.empty() ? "none" : regionsFingerprint(job_.brief.baseline));
+  keep("block", inputsOfBlock(job_).hash());
+  keep("baseline", job_.brief.baseline.empty() ? "none" : inputsOfBlock(job_, job_.brief.baseline).hash());
   if (current.contains("outside") && current["outside"].is_object())
     keep("outside", proofFingerprint(layoutFingerprint() + current["outside"].value("file_hash", "")));
   return current;

@@ -16,6 +16,7 @@
 #include "barelattice/shapes/surface_gap.hpp"
 #include "barelattice/solid/reinterpret.hpp"
 #include "figures.hpp"
+#include "inputs.hpp"
 #include "layout_file.hpp"
 
 namespace barelattice {
@@ -39,11 +40,23 @@ bool onBondedPart(const Job& job, const std::string& face) {
                      [&](const BriefRegion& r) { return r.bonded && r.shape == job.brief.face(face).shape; });
 }
 
+json formatsOf(const Job& job) {
+  json formats = json::array();
+  for (const MeshFormat format : job.brief.formats)
+    formats.push_back(meshFormatNames()[static_cast<std::size_t>(format)]);
+  return formats;
+}
+
+/// @param written as its files have it.
+void writeFormats(const Job& job, const std::filesystem::path& folder, const TriangleMesh& written) {
+  for (const MeshFormat format : job.brief.formats)
+    writeMesh(folder / ("solid." + meshFormatNames()[static_cast<std::size_t>(format)]), written, format);
+}
+
 void writeSolid(const Job& job, const std::filesystem::path& folder, const Solid& solid) {
   const TriangleMesh written = solid.surface.moved(-solid.origin);
   writeStl(folder / "solid.stl", written);
-  for (const MeshFormat format : job.brief.formats)
-    writeMesh(folder / ("solid." + meshFormatNames()[static_cast<std::size_t>(format)]), written, format);
+  writeFormats(job, folder, written);
   if (job.flat()) writeFile(folder / "outline.svg", outlineSvg(solid.outline, job.brief.title));
 }
 
@@ -136,17 +149,22 @@ double JobRun::wantedVolume() const {
 }
 
 void JobRun::solid(bool fresh) {
-  const bool interrupted =
-      fits("optimise", layoutFingerprint(), "layout.vti") && !results_["optimise"].value("finished", true);
+  const bool interrupted = layoutFits() && !results_["optimise"].value("finished", true);
   if (interrupted)
     note("optimise  was stopped early; going on with the layout it left");
   else
     optimise(false);
   if (!settled()) note("warning   the layout has not settled: what follows from it is no result to rely on");
+  const json formats = formatsOf(job_);
   if (!fresh && fits("solid", solidFingerprint(), "solid.stl")) {
     note("solid     reused: solid.stl fits the layout");
+    if (results_["solid"].value("formats", json()) == formats) return;
+    writeFormats(job_, folder_, readStl(folder_ / "solid.stl"));
+    results_["solid"]["formats"] = formats;
+    save();
     return;
   }
+  tellWhy("solid", "solid", inputsOfSolid(job_));
   forget({"solid", "proof"});
   const Stopwatch watch;
   const SmoothLayout layout = smoothLayout();
@@ -171,6 +189,8 @@ void JobRun::solid(bool fresh) {
   });
   json figures = figuresOf(job_, solid);
   figures["fingerprint"] = solidFingerprint();
+  figures["inputs"] = inputsOfSolid(job_).json();
+  figures["formats"] = formats;
   figures["mass_kg"] = mass;
   figures["wanted_mass_kg"] = job_.targetMass;
   figures["volume_kept"] = options.keepVolume;

@@ -10,11 +10,10 @@ LowRank::LowRank(const std::vector<Coupling>& couplings, const DofOrder& order, 
                  const std::function<void(std::span<double>)>& project) {
   Eigen::Index rank = 0;
   for (const Coupling& coupling : couplings) rank += coupling.stiffness.rows();
-  stiffness_ = Eigen::MatrixXd::Zero(rank, rank);
+  given_ = Eigen::MatrixXd::Zero(rank, rank);
   for (const Coupling& coupling : couplings) {
     const auto at = static_cast<Eigen::Index>(columns_.size());
-    stiffness_.block(at, at, coupling.stiffness.rows(), coupling.stiffness.rows()) =
-        coupling.stiffness / unit;
+    given_.block(at, at, coupling.stiffness.rows(), coupling.stiffness.rows()) = coupling.stiffness / unit;
     for (const NodalVectors& motion : coupling.motions) {
       std::vector<double> field(size, 0.0);
       order.add(motion, 1, field);
@@ -27,6 +26,20 @@ LowRank::LowRank(const std::vector<Coupling>& couplings, const DofOrder& order, 
         }
     }
   }
+  stiffness_ = given_;
+}
+
+Eigen::MatrixXd inSeries(const Eigen::MatrixXd& stiffness, const Eigen::MatrixXd& flexibility) {
+  // (1 + S F)^-1 S, with S scaled to one on its diagonal: it may hold numbers of very different size.
+  const Eigen::VectorXd scale =
+      stiffness.diagonal().cwiseSqrt().unaryExpr([](double s) { return s > 0 ? s : 1; });
+  const Eigen::MatrixXd unit =
+      scale.cwiseInverse().asDiagonal() * stiffness * scale.cwiseInverse().asDiagonal();
+  const Eigen::MatrixXd scaled = scale.asDiagonal() * flexibility * scale.asDiagonal();
+  const Eigen::Index size = stiffness.rows();
+  const Eigen::MatrixXd joined =
+      (Eigen::MatrixXd::Identity(size, size) + unit * scaled).partialPivLu().solve(unit);
+  return scale.asDiagonal() * (0.5 * (joined + joined.transpose())) * scale.asDiagonal();
 }
 
 void LowRank::renew(const Preconditioner& b, std::size_t length) {
@@ -40,29 +53,18 @@ void LowRank::renew(const Preconditioner& b, std::size_t length) {
       column[columns_[i].dofs[k]] = static_cast<float>(columns_[i].values[k]);
     softened_[i].resize(length);
     b({column}, {softened_[i]});
-    for (std::size_t j = 0; j < columns_.size(); ++j) {
-      double sum = 0;
-      for (std::size_t k = 0; k < columns_[j].dofs.size(); ++k)
-        sum += columns_[j].values[k] * static_cast<double>(softened_[i][columns_[j].dofs[k]]);
-      overlap(static_cast<Eigen::Index>(j), static_cast<Eigen::Index>(i)) = sum;
-    }
+    overlap.col(static_cast<Eigen::Index>(i)) = motions(std::span<const float>(softened_[i]));
   }
   // The cycle is symmetric up to rounding; what is left of that would make the correction unsymmetric.
   overlap = 0.5 * (overlap + overlap.transpose()).eval();
-  correction_ =
-      (Eigen::MatrixXd::Identity(rank, rank) + stiffness_ * overlap).partialPivLu().solve(stiffness_);
+  constexpr double kInSeries = 1e-6;
+  stiffness_ = inSeries(given_, kInSeries * overlap);
+  correction_ = inSeries(stiffness_, overlap);
 }
 
 template <class Real>
 void LowRank::correct(std::span<Real> z) const {
-  Eigen::VectorXd motions(correction_.rows());
-  for (std::size_t i = 0; i < columns_.size(); ++i) {
-    double sum = 0;
-    for (std::size_t k = 0; k < columns_[i].dofs.size(); ++k)
-      sum += columns_[i].values[k] * static_cast<double>(z[columns_[i].dofs[k]]);
-    motions[static_cast<Eigen::Index>(i)] = sum;
-  }
-  const Eigen::VectorXd amounts = correction_ * motions;
+  const Eigen::VectorXd amounts = correction_ * motions(std::span<const Real>(z));
   forEach(z.size(), [&](std::size_t d) {
     double sum = 0;
     for (std::size_t i = 0; i < softened_.size(); ++i)

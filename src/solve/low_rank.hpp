@@ -19,6 +19,11 @@ namespace barelattice {
 ///   (B^-1 + W S W^T)^-1 r = z - B W (1 + S G)^-1 S W^T z,   z = B r,  G = W^T B W,
 /// symmetric and positive definite with B whatever S is. That costs one cycle for each column whenever B
 /// changes, and no cycle more in a solve.
+///
+/// A stiffness far above the body's own would turn the rounding of single precision in W^T u into forces that
+/// drown all others. So a millionth of the body's own flexibility, G, is put in series with it,
+///   S' = (S^-1 + 1e-6 G)^-1 = S (1 + 1e-6 G S)^-1,
+/// which adds some millionths to a compliance at most and lets S be as large as one likes.
 class LowRank {
  public:
   /// One W_i. Degrees of freedom ascending, each once.
@@ -36,24 +41,19 @@ class LowRank {
 
   bool empty() const { return columns_.empty(); }
   const std::vector<Column>& columns() const { return columns_; }
-  const Eigen::MatrixXd& stiffness() const { return stiffness_; }
+  /// S as it was given.
+  const Eigen::MatrixXd& given() const { return given_; }
 
-  /// S W^T u, and u^T W S W^T u.
+  /// S' W^T u, and u^T W S' W^T u.
   struct Product {
     Eigen::VectorXd forces;
     double energy = 0;
   };
   template <class Real>
   Product times(std::span<const Real> u) const {
-    Eigen::VectorXd motions(stiffness_.rows());
-    for (std::size_t i = 0; i < columns_.size(); ++i) {
-      double sum = 0;
-      for (std::size_t k = 0; k < columns_[i].dofs.size(); ++k)
-        sum += columns_[i].values[k] * static_cast<double>(u[columns_[i].dofs[k]]);
-      motions[static_cast<Eigen::Index>(i)] = sum;
-    }
-    Product product{stiffness_ * motions, 0};
-    product.energy = motions.dot(product.forces);
+    const Eigen::VectorXd moved = motions(u);
+    Product product{stiffness_ * moved, 0};
+    product.energy = moved.dot(product.forces);
     return product;
   }
 
@@ -75,10 +75,27 @@ class LowRank {
   void correct(std::span<Real> z) const;
 
  private:
+  /// W^T u.
+  template <class Real>
+  Eigen::VectorXd motions(std::span<const Real> u) const {
+    Eigen::VectorXd sums(stiffness_.rows());
+    for (std::size_t i = 0; i < columns_.size(); ++i) {
+      double sum = 0;
+      for (std::size_t k = 0; k < columns_[i].dofs.size(); ++k)
+        sum += columns_[i].values[k] * static_cast<double>(u[columns_[i].dofs[k]]);
+      sums[static_cast<Eigen::Index>(i)] = sum;
+    }
+    return sums;
+  }
+
   std::vector<Column> columns_;
-  Eigen::MatrixXd stiffness_;
+  Eigen::MatrixXd given_;
+  Eigen::MatrixXd stiffness_;                 // S', from the first preconditioner on
   std::vector<std::vector<float>> softened_;  // B W_i
-  Eigen::MatrixXd correction_;                // (1 + S G)^-1 S
+  Eigen::MatrixXd correction_;                // (1 + S' G)^-1 S'
 };
+
+/// A stiffness with a flexibility in series: (S^-1 + F)^-1, for S without an inverse too.
+Eigen::MatrixXd inSeries(const Eigen::MatrixXd& stiffness, const Eigen::MatrixXd& flexibility);
 
 }  // namespace barelattice

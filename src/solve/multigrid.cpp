@@ -1,5 +1,7 @@
 #include "multigrid.hpp"
 
+#include <cmath>
+
 #include "barelattice/base/error.hpp"
 #include "barelattice/base/parallel.hpp"
 
@@ -105,10 +107,18 @@ void Multigrid::setBottom(const Eigen::SparseMatrix<double>& matrix, const LowRa
   Eigen::SparseMatrix<double> shifted = matrix;
   for (Eigen::Index i = 0; i < shifted.rows(); ++i) shifted.coeffRef(i, i) *= 1 + kBottomShift;
   if (!added.empty()) {
-    Eigen::MatrixXd columns(matrix.rows(), added.stiffness().rows());
-    for (std::size_t i = 0; i < added.columns().size(); ++i)
-      columns.col(static_cast<Eigen::Index>(i)) = atBottom(added.columns()[i]);
-    shifted += Eigen::SparseMatrix<double>((columns * added.stiffness() * columns.transpose()).sparseView());
+    // No stiffer than what the rounding of the direct solve bears: by Cauchy and Schwarz the flexibility
+    // w^T K^-1 w is no less than (w^T w)^2 / (w^T K w).
+    constexpr double kInSeries = 1e-6;
+    Eigen::MatrixXd columns(matrix.rows(), added.given().rows());
+    Eigen::VectorXd least(columns.cols());
+    for (Eigen::Index i = 0; i < columns.cols(); ++i) {
+      columns.col(i) = atBottom(added.columns()[static_cast<std::size_t>(i)]);
+      const double energy = columns.col(i).dot(shifted * columns.col(i));
+      least[i] = energy > 0 ? kInSeries * std::pow(columns.col(i).squaredNorm(), 2) / energy : 0;
+    }
+    const Eigen::MatrixXd stiffness = inSeries(added.given(), least.asDiagonal());
+    shifted += Eigen::SparseMatrix<double>((columns * stiffness * columns.transpose()).sparseView());
   }
   bottom_.compute(shifted);
   if (bottom_.info() != Eigen::Success) throw RunError("the coarsest stiffness matrix cannot be factorised");

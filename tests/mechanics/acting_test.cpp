@@ -4,6 +4,7 @@
 
 #include <cmath>
 #include <numbers>
+#include <numeric>
 #include <optional>
 
 #include "barelattice/mechanics/reactions.hpp"
@@ -172,6 +173,78 @@ TEST(Acting, springsOnAMeanMotionTakeUpTheirShareAndNothingElse) {
   };
   check(voxels, 0.15);  // four voxels high
   check(tets, 0.05);
+}
+
+// From springs a millionth as stiff as the body to such that hold as if they were rigid.
+TEST(Acting, springsMayBeAsStiffAsOneLikes) {
+  for (const double slide : {1e2, 1e9, 1e14, 1e22}) {
+    Bar bar;
+    bar.setup.supports = {{"hinge", 0, MeanSprings{{slide, slide, slide}, {slide, slide, slide}}}};
+    bar.setup.addCase("pull", {{1, {{100, 0, 0}}}});
+    const double wanted = 1e4 / slide + 1e4 * bar.size.x() / (kPlain.modulus * bar.section());
+    EXPECT_NEAR(onVoxels(bar).compliances[0] / wanted, 1, 1e-5) << slide;
+    const Found tets = onTets(bar);
+    EXPECT_NEAR(tets.compliances[0] / wanted, 1, 1e-5) << slide;
+    EXPECT_LT((tets.reaction[0][0] + Vec3(100, 0, 0)).norm(), 0.05) << slide;
+  }
+}
+
+// The same in the plane, where a sheet's mean motions are two slides and a turn.
+TEST(Acting, aSheetStandsOnSpringsToo) {
+  const double thickness = 0.004;
+  const ShapePtr sheet = makeBox({0, 0, 0}, {0.1, 0.02, thickness});
+  Regions regions;
+  regions.space = sheet;
+  regions.thickness = thickness;
+  const Domain<2> domain = sampleRegions<2>(regions, 0.001);
+  const auto rest = [&](double slide) {
+    barelattice::Setup setup;  // not the one of a test
+    setup.faces = {planeFace("root", sheet, -Vec3::UnitX(), 2.5e-4),
+                   planeFace("end", sheet, Vec3::UnitX(), 2.5e-4)};
+    setup.supports = {{"hinge", 0, MeanSprings{{slide, slide, 0}, {0, 0, 1e-3 * slide}}}};
+    setup.addCase("push", {{1, {{100, 50, 0}}}});
+    CaseCompliances<2> each(domain.grid, sheetMaterial(kPlain, SheetState::planeStress, thickness),
+                            casesOn(domain.grid, setup), domain.fill, {});
+    each.setTolerance(1e-12);
+    CaseStates states = each.rest();
+    each.attempt(std::vector<double>(domain.fill.size(), 1.0), states);
+    each.requireSuccess(states);
+    return states.compliances[0] - (1e4 + 2500) / slide - 25 / (1e-3 * slide);
+  };
+  // Stretch, bending and shear; Timoshenko's shear factor 6/5.
+  const double stretch = 1e4 * 0.1 / (70e9 * 0.02 * thickness);
+  const double bending = 2500 * 1e-3 * 12 / (3 * 70e9 * thickness * 8e-6);
+  const double shear = 1.2 * 2500 * 0.1 / (35e9 * 0.02 * thickness);
+  EXPECT_NEAR(rest(1e12) / (stretch + bending + shear), 1, 3e-3);
+  EXPECT_NEAR(rest(1e5) / rest(1e12), 1, 1e-4);
+  EXPECT_NEAR(rest(1e8) / rest(1e12), 1, 1e-5);
+}
+
+// What two supports hold together in directions that are not at right angles is what a third holds alone.
+TEST(Acting, obliqueSupportsOnOneFaceAddUp) {
+  Bar bar;
+  bar.setup.addCase("push", {{1, {{100, 300, 70}}}});
+  Eigen::Matrix3d some;
+  some = Eigen::AngleAxisd(0.3, Vec3::UnitZ());
+  Eigen::Matrix3d other;
+  other = Eigen::AngleAxisd(-0.5, Vec3(0, 1, 1).normalized());
+  const auto with = [&](std::vector<Support> supports) {
+    bar.setup.supports = std::move(supports);
+    bar.setup.cases[0].supports.resize(bar.setup.supports.size());
+    std::iota(bar.setup.cases[0].supports.begin(), bar.setup.cases[0].supports.end(), std::size_t{0});
+    return std::pair{onVoxels(bar).compliances[0], onTets(bar)};
+  };
+  const auto fixed = with({{"fixed", 0, Held{}}});
+  for (const std::vector<Support>& supports :
+       {std::vector<Support>{{"turned", 0, Held{7, some}}},
+        std::vector<Support>{{"some", 0, Held{3, some}}, {"other", 0, Held{6, other}}, {"x", 0, Held{1}}}}) {
+    const auto found = with(supports);
+    EXPECT_NEAR(found.first / fixed.first, 1, 1e-9);
+    EXPECT_NEAR(found.second.compliances[0] / fixed.second.compliances[0], 1, 1e-7);
+    Vec3 sum = Vec3::Zero();
+    for (const Vec3& force : found.second.reaction[0]) sum += force;
+    EXPECT_LT((sum + Vec3(100, 300, 70)).norm(), 0.05);
+  }
 }
 
 // What a support's springs carry is told as its reaction, beside another's that is held.

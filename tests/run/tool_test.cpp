@@ -14,6 +14,7 @@
 
 #include "barelattice/base/file.hpp"
 #include "barelattice/base/file_lock.hpp"
+#include "barelattice/formats/mesh_files.hpp"
 #include "barelattice/formats/stl.hpp"
 #include "barelattice/meshes/tet_mesh.hpp"
 #include "barelattice/run/run.hpp"
@@ -181,6 +182,63 @@ TEST_F(Tool, redoesOnlyWhatAChangeTouches) {
   const Outcome heavier = tool("solid " + path());
   EXPECT_EQ(heavier.code, 0);
   EXPECT_THAT(heavier.text, ::testing::Not(HasSubstr("reused")));
+}
+
+// A step depends on values, not on how they are written, and on those it reads only; a redo says why.
+TEST_F(Tool, saysWhichChangeMakesItRedoAStep) {
+  ASSERT_EQ(tool("run " + path()).code, 0);
+  const auto after = [&](const std::string& from, const std::string& to, const std::string& verb) {
+    brief(from, to);
+    return tool(verb + " " + path()).text;
+  };
+  using ::testing::AllOf;
+  using ::testing::Not;
+  EXPECT_THAT(after("smallest_member = \"7.5 mm\"", "smallest_member = \"0.750 cm\"  # the same", "proof"),
+              AllOf(HasSubstr("proof     reused"), Not(HasSubstr("redone"))));
+  EXPECT_THAT(
+      after("to = [\"60 mm\", \"20 mm\", \"30 mm\"]", "to = [\"6 cm\", \"20.0 mm\", \"0.03 m\"]", "proof"),
+      HasSubstr("proof     reused"));
+  EXPECT_THAT(
+      after("tip = {", "side = { of = \"block\", kind = \"plane\", facing = \"+y\" }\ntip = {", "proof"),
+      AllOf(HasSubstr("optimise  reused"), HasSubstr("solid     redone: [faces.side]")));
+  EXPECT_THAT(after("use = \"steel\"", "use = \"steel\"\nstrength = \"300 MPa\"", "proof"),
+              AllOf(HasSubstr("solid     redone: [faces.side]"), HasSubstr("is gone")));
+  EXPECT_THAT(
+      after("use = \"steel\"", "use = \"steel\"\nstrength = \"290 MPa\"", "proof"),
+      AllOf(HasSubstr("solid     reused"), HasSubstr("proof     redone: [material] strength changed")));
+  EXPECT_THAT(after("-1 kN", "-1001 N", "optimise"),
+              HasSubstr("optimise  redone: [loads.push] force changed"));
+  EXPECT_THAT(after("-1 kN", "-1.001 kN", "optimise"), HasSubstr("optimise  reused"));
+  EXPECT_THAT(after("push = 1.0", "push = 2.0", "optimise"),
+              HasSubstr("optimise  redone: [cases.down] loads changed, [loads.push] force changed"));
+}
+
+TEST_F(Tool, goesOnWhereMoreIterationsAreWishedFor) {
+  const auto of = [&](int iterations) {
+    brief("[target]", fmt::format("[optimise]\niterations = {}\n[target]", iterations));
+  };
+  of(9);
+  const std::string other = " --folder " + (folder_ / "other.run").string();
+  ASSERT_EQ(tool("optimise " + path() + other).code, 1);
+  of(4);
+  ASSERT_EQ(tool("optimise " + path()).code, 1);
+  of(9);
+  EXPECT_THAT(tool("optimise " + path()).text, HasSubstr("goes on after iteration 4"));
+  EXPECT_EQ(readFile(run() / "layout.vti"), readFile(folder_ / "other.run" / "layout.vti"));
+  EXPECT_EQ(results()["optimise"]["iterations"], 9);
+  of(3);
+  EXPECT_THAT(tool("optimise " + path()).text, ::testing::Not(HasSubstr("reused")));
+  EXPECT_EQ(results()["optimise"]["iterations"], 3);
+}
+
+TEST_F(Tool, writesAnotherFormatWithoutDoingAnythingAgain) {
+  ASSERT_EQ(tool("run " + path()).code, 0);
+  brief("[proof]", "[solid]\nformats = [\"obj\"]\n[proof]");
+  const Outcome outcome = tool("proof " + path());
+  EXPECT_THAT(outcome.text, HasSubstr("solid     reused"));
+  EXPECT_THAT(outcome.text, HasSubstr("proof     reused"));
+  EXPECT_NEAR(readMesh(run() / "solid.obj").volume() / readStl(run() / "solid.stl").volume(), 1,
+              1e-6);
 }
 
 TEST_F(Tool, givesTheSameBitsOnOneThreadAndTwo) {

@@ -3,7 +3,6 @@
 #pragma once
 
 #include <filesystem>
-#include <map>
 #include <optional>
 #include <string>
 #include <string_view>
@@ -13,7 +12,7 @@
 #include "barelattice/formats/mesh_files.hpp"
 #include "barelattice/grid/domain.hpp"
 #include "barelattice/layout/density_filter.hpp"
-#include "barelattice/mechanics/material.hpp"
+#include "barelattice/mechanics/setup.hpp"
 #include "barelattice/optimise/optimiser.hpp"
 #include "barelattice/proof/verdict.hpp"
 #include "barelattice/shapes/face.hpp"
@@ -53,26 +52,18 @@ struct BriefFace {
   TextPlace place;
 };
 
-struct BriefSupport {
-  std::string name;
-  std::string face;
-  unsigned directions = 7;  ///< held components: bit 0 x, bit 1 y, bit 2 z
+/// Its face is one of the brief's, by number; of a sheet it holds within its plane only.
+struct BriefSupport : Support {
   TextPlace place;
 };
 
-struct BriefLoad {
-  std::string name;
-  std::string face;
-  FaceAction action;
+struct BriefLoad : Load {
   TextPlace place;
   double backing = 0;  ///< how deep the material below the face is kept where no keep is, m; 0 leaves it free
 };
 
-struct BriefCase {
-  std::string name;
-  double weight = 1;                    ///< in the goal, above zero
-  std::map<std::string, double> loads;  ///< factor by load name
-  std::vector<std::string> supports;    ///< the ones that act; all of them unless the brief says otherwise
+/// Loads and supports are those of the brief, by number, in its order.
+struct BriefCase : LoadCase {
   TextPlace place;
 };
 
@@ -121,8 +112,6 @@ struct BriefLayout {
 /// `prepare`.
 struct Brief {
   std::filesystem::path path;
-  std::map<std::string, std::string>
-      sections;  ///< top-level key to its value in normal form, comments dropped
   std::string title;
   double voxel = 0;        ///< edge of the cells, m; zero when `voxelBudget` decides
   double voxelBudget = 0;  ///< wanted number of cells; zero when `voxel` decides

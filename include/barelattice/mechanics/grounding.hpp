@@ -64,9 +64,12 @@ class Grounding {
 
   /// What each support exerts on the body, N by node.
   /// @param balance internal less applied forces: what supports have to exert in all.
+  /// @param strain what each motion of the couplings takes up, S W^T u, one after another, as the solver has
+  ///   it.
   /// @param supports how many there are.
   std::vector<NodalVectors> forces(std::size_t supports, std::span<const double> displacement,
-                                   std::span<const double> balance, const DofOrder& order) const;
+                                   std::span<const double> balance, std::span<const double> strain,
+                                   const DofOrder& order) const;
 
  private:
   struct Direction {

@@ -6,6 +6,7 @@
 /// kinds of one's own.
 #pragma once
 
+#include <algorithm>
 #include <memory>
 #include <string>
 #include <variant>
@@ -94,6 +95,13 @@ struct LoadCase {
   double weight = 1;  ///< in the goal
   std::vector<Factor> loads;
   std::vector<std::size_t> supports;  ///< indices into Setup::supports
+
+  bool uses(std::size_t load) const {
+    return std::any_of(loads.begin(), loads.end(), [&](const Factor& f) { return f.load == load; });
+  }
+  bool standsOn(std::size_t support) const {
+    return std::find(supports.begin(), supports.end(), support) != supports.end();
+  }
 };
 
 struct Setup {

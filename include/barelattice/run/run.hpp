@@ -16,6 +16,7 @@
 namespace barelattice {
 
 struct BodyProof;
+class Inputs;
 class LayoutFile;
 
 /// Whom a run tells what it does. All may be empty.
@@ -81,7 +82,6 @@ class JobRun {
   };
 
  private:
-  std::string fingerprint(const std::vector<std::string>& sections, const std::string& before) const;
   bool fits(const char* step, const std::string& fingerprint, const char* file) const;
   void forget(const std::vector<const char*>& steps);
   /// Forgets the steps whose files are not as they were written; the files are moved aside.
@@ -94,8 +94,10 @@ class JobRun {
   std::string layoutFingerprint() const;
   std::string solidFingerprint() const;
   std::string proofFingerprint(const std::string& before) const;
-  /// Of the block ("") or the baseline with its name.
-  std::string regionsFingerprint(const std::string& baseline) const;
+  /// The layout there is is the one the brief asks for, with as many iterations as it wishes for.
+  bool layoutFits() const;
+  /// Says what of the inputs of a step is not as it was when it was done last.
+  void tellWhy(const char* step, const char* verb, const Inputs& inputs) const;
 
   template <int D>
   OptimiseResult runOptimiser();

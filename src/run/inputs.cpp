@@ -1,0 +1,286 @@
+#include "inputs.hpp"
+
+#include <fmt/format.h>
+#include <fmt/ranges.h>
+
+#include <algorithm>
+#include <optional>
+#include <set>
+#include <vector>
+
+#include "barelattice/base/hash.hpp"
+#include "barelattice/base/quantity.hpp"
+
+namespace barelattice {
+namespace {
+
+std::string textOf(double value) {
+  return fmt::format("{:.12g}", value);
+}
+
+std::string textOf(const Vec3& v) {
+  return fmt::format("{:.12g} {:.12g} {:.12g}", v.x(), v.y(), v.z());
+}
+
+std::string textOf(const std::optional<Range>& range) {
+  return range ? textOf(range->low) + " to " + textOf(range->high) : "any";
+}
+
+/// What a shape is made from with its lengths and angles by value.
+std::string byValue(const std::string& text) {
+  const auto valueOf = [](const std::string& quoted) -> std::optional<std::string> {
+    constexpr std::size_t kLongest = 40;  // of a number with its unit
+    if (quoted.size() > kLongest) return std::nullopt;
+    for (const Measure measure : {Measure::length, Measure::angle}) try {
+        return textOf(parseQuantity(quoted, measure));
+      } catch (const InputError&) {  // it is a name
+      }
+    return std::nullopt;
+  };
+  std::string result;
+  for (std::size_t at = 0; at < text.size();) {
+    const char quote = text[at];
+    const std::size_t end = quote == '"' || quote == '\'' ? text.find(quote, at + 1) : std::string::npos;
+    if (end == std::string::npos) {
+      result += text[at++];
+      continue;
+    }
+    const std::optional<std::string> value = valueOf(text.substr(at + 1, end - at - 1));
+    result += value ? *value : text.substr(at, end + 1 - at);
+    at = end + 1;
+  }
+  return result;
+}
+
+/// Shapes and all they are made from.
+void addShapes(Inputs& inputs, const Brief& brief, std::vector<std::string> names) {
+  std::set<std::string> done;
+  while (!names.empty()) {
+    const std::string name = names.back();
+    names.pop_back();
+    if (!done.insert(name).second) continue;
+    const auto shape = std::find_if(brief.shapes.begin(), brief.shapes.end(),
+                                    [&](const BriefShape& s) { return s.name == name; });
+    inputs.add("[shapes] " + name, byValue(shape->text));
+    names.insert(names.end(), shape->parts.begin(), shape->parts.end());
+  }
+}
+
+void addFace(Inputs& inputs, const Brief& brief, const std::string& name) {
+  const BriefFace& face = brief.face(name);
+  const std::string table = "[faces." + name + "] ";
+  const FaceSelector& s = face.selector;
+  inputs.add(table + "of", face.shape);
+  inputs.add(table + "kind", nameOf(s.kind));
+  inputs.add(table + "radius", textOf(s.radius));
+  inputs.add(table + "area", textOf(s.area));
+  inputs.add(table + "within",
+             s.within ? textOf(s.within->min()) + ", " + textOf(s.within->max()) : "anywhere");
+  inputs.add(table + "side", !s.hole ? "any" : *s.hole ? "hole" : "boss");
+  inputs.add(table + "direction", s.direction ? textOf(*s.direction) : "any");
+  inputs.add(table + "near", s.near ? textOf(*s.near) : "anywhere");
+  inputs.add(table + "count", s.count);
+  inputs.add(table + "beside", fmt::format("{}", fmt::join(face.beside, ", ")));
+  addShapes(inputs, brief, {face.shape});
+  for (const std::string& other : face.beside) addFace(inputs, brief, other);
+}
+
+std::string kindText(const Held& held) {
+  std::string text = fmt::format("held {}", held.directions);
+  for (int i = 0; i < 3; ++i) text += "; " + textOf(Vec3(held.axes.col(i)));
+  return text;
+}
+std::string kindText(const Foundation& foundation) {
+  return "foundation " + textOf(foundation.normal) + " " + textOf(foundation.tangential);
+}
+std::string kindText(const MeanSprings& springs) {
+  std::string text = "springs " + textOf(springs.slide) + "; " + textOf(springs.turn);
+  for (int i = 0; i < 3; ++i) text += "; " + textOf(Vec3(springs.axes.col(i)));
+  return text;
+}
+std::string kindText(const FaceAction& action) {
+  return textOf(action.force) + "; " + textOf(action.pressure);
+}
+std::string kindText(const BodyForce& force) {
+  return "per mass " + textOf(force.perMass);
+}
+/// No brief has kinds of a program's own.
+template <class Own>
+std::string kindText(const std::shared_ptr<const Own>&) {
+  return "own";
+}
+
+/// Faces, supports, loads and cases. Faces that nothing acts on do not count.
+void addActing(Inputs& inputs, const Job& job) {
+  const Setup& setup = job.setup;
+  for (const Support& support : setup.supports) {
+    const std::string table = "[supports." + support.name + "] ";
+    inputs.add(table + "face", setup.faces[support.face].name);
+    inputs.add(table + "hold", std::visit([](const auto& kind) { return kindText(kind); }, support.kind));
+    addFace(inputs, job.brief, setup.faces[support.face].name);
+  }
+  for (const Load& load : setup.loads) {
+    const std::string table = "[loads." + load.name + "] ";
+    inputs.add(table + "face", setup.faces[load.face].name);
+    inputs.add(table + "force", std::visit([](const auto& kind) { return kindText(kind); }, load.kind));
+    addFace(inputs, job.brief, setup.faces[load.face].name);
+  }
+  for (const LoadCase& c : setup.cases) {
+    const std::string table = "[cases." + c.name + "] ";
+    std::string loads;
+    for (const LoadCase::Factor& f : c.loads)
+      loads += setup.loads[f.load].name + " " + textOf(f.factor) + "; ";
+    std::string supports;
+    for (const std::size_t s : c.supports) supports += setup.supports[s].name + "; ";
+    inputs.add(table + "loads", loads);
+    inputs.add(table + "supports", supports);
+    inputs.add(table + "weight", c.weight);
+  }
+}
+
+/// Where material may, must and must not be, and what it is made of; not how strong it is.
+void addRegions(Inputs& inputs, const Job& job) {
+  const Brief& brief = job.brief;
+  inputs.add("voxel", job.cellSize());
+  if (brief.sheet) {
+    inputs.add("[sheet] thickness", brief.sheet->thickness);
+    inputs.add("[sheet] state", static_cast<int>(brief.sheet->state));
+  }
+  const auto addMaterial = [&](const std::string& table, const Material& material) {
+    inputs.add(table + "modulus", material.modulus);
+    inputs.add(table + "poisson", material.poisson);
+    inputs.add(table + "density", material.density);
+  };
+  addMaterial("[material] ", brief.material);
+  std::vector<std::string> shapes{brief.space};
+  for (std::size_t r = 0; r < brief.regions.size(); ++r) {
+    const BriefRegion& region = brief.regions[r];
+    const std::string table = fmt::format("[{}.{}] ", region.bonded ? "inserts" : "regions", region.name);
+    addMaterial(table, region.material);
+    inputs.add(table + "shape", fmt::format("{}, {}", region.shape, r));
+    shapes.push_back(region.shape);
+  }
+  inputs.add("[design] space", brief.space);
+  inputs.add("[design] clear", fmt::format("{}", fmt::join(brief.clears, ", ")));
+  shapes.insert(shapes.end(), brief.clears.begin(), brief.clears.end());
+  std::string keeps;
+  for (const BriefKeep& keep : brief.keeps) {
+    keeps += keep.name() + " " + textOf(keep.depth) + "; ";
+    if (keep.shape.empty())
+      addFace(inputs, brief, keep.face);
+    else
+      shapes.push_back(keep.shape);
+  }
+  inputs.add("[design] keep", keeps);
+  addShapes(inputs, brief, shapes);
+}
+
+}  // namespace
+
+void Inputs::add(const std::string& key, double value) {
+  values_[key] = textOf(value);
+}
+
+void Inputs::add(const std::string& key, const Vec3& value) {
+  values_[key] = textOf(value);
+}
+
+std::string Inputs::hash() const {
+  std::string text = kMethodVersion;
+  for (const auto& [key, value] : values_) text += ";" + key + "=" + value;
+  return hashOf(text);
+}
+
+std::string Inputs::changeSince(const nlohmann::json& before) const {
+  if (!before.is_object() || before.empty()) return {};
+  std::vector<std::string> changed;
+  for (const auto& [key, value] : values_)
+    if (!before.contains(key))
+      changed.push_back(key + " is new");
+    else if (before[key] != value)
+      changed.push_back(key + " changed");
+  for (const auto& [key, value] : before.items())
+    if (!values_.contains(key)) changed.push_back(key + " is gone");
+  constexpr std::size_t kTold = 2;
+  if (changed.size() <= kTold) return fmt::format("{}", fmt::join(changed, ", "));
+  return fmt::format("{}, {} and {} more", changed[0], changed[1], changed.size() - kTold);
+}
+
+Inputs inputsOfLayout(const Job& job) {
+  const Brief& brief = job.brief;
+  Inputs inputs;
+  addRegions(inputs, job);
+  if (brief.layout) {
+    inputs.add("[layout] from", brief.layout->hash);
+    inputs.add("[layout] field", brief.layout->field);
+    inputs.add("[layout] unit", brief.layout->unit);
+  }
+  addActing(inputs, job);
+  inputs.add("goal", static_cast<int>(brief.goal));
+  inputs.add("[target] mass", job.targetMass);
+  inputs.add("[making] smallest_member", brief.smallestMember);
+  inputs.add("[making] boundary", static_cast<int>(brief.walls));
+  inputs.add("[making] mirror", brief.mirror ? fmt::format("{} {:.12g}", brief.mirror->axis, brief.mirror->at)
+                                             : std::string("none"));
+  inputs.add("[optimise] start", brief.start);
+  if (!brief.start.empty()) addShapes(inputs, brief, {brief.start});
+  return inputs;
+}
+
+Inputs inputsOfFaces(const Job& job) {
+  Inputs inputs;
+  for (const BriefFace& face : job.brief.faces) addFace(inputs, job.brief, face.name);
+  return inputs;
+}
+
+Inputs inputsOfSolid(const Job& job) {
+  const SolidOptions& solid = job.brief.solid;
+  Inputs inputs = inputsOfFaces(job);
+  inputs.add("[solid] fill_voids", solid.cleanUp.voidSize);
+  inputs.add("[solid] close_gaps", solid.cleanUp.gap);
+  inputs.add("[solid] deviation", solid.deviation);
+  inputs.add("[solid] chord", solid.chord);
+  inputs.add("[solid] largest_crumb", solid.largestCrumb ? textOf(*solid.largestCrumb) : "any");
+  inputs.add("[solid] threshold", solid.keepVolume ? "of the mass" : textOf(solid.threshold));
+  inputs.add("[solid] mass_tolerance", solid.volumeTolerance);
+  return inputs;
+}
+
+Inputs inputsOfProof(const Job& job) {
+  const Brief& brief = job.brief;
+  Inputs inputs = inputsOfFaces(job);
+  inputs.add("[proof] tetrahedra", brief.tetrahedra);
+  inputs.add("[proof] exclude_within", brief.exclusion);
+  inputs.add("[proof] mesh_difference", brief.agreement);
+  const auto addStrength = [&](const std::string& table, const Material& material) {
+    inputs.add(table + "name", material.name);
+    inputs.add(table + "strength", material.strength);
+  };
+  addStrength("[material] ", brief.material);
+  for (const BriefRegion& region : brief.regions)
+    addStrength(fmt::format("[{}.{}] ", region.bonded ? "inserts" : "regions", region.name), region.material);
+  for (const Requirement& requirement : brief.requirements) switch (requirement.kind) {
+      case Requirement::Kind::mass:
+        inputs.add("[require] mass", requirement.bound);
+        break;
+      case Requirement::Kind::displacement:
+        inputs.add("[require] displacement of " + requirement.face, requirement.bound);
+        break;
+      case Requirement::Kind::safetyFactor:
+        inputs.add("[require] safety_factor", requirement.bound);
+        break;
+    }
+  return inputs;
+}
+
+Inputs inputsOfBlock(const Job& job, const std::string& baseline) {
+  Inputs inputs;
+  addRegions(inputs, job);
+  addActing(inputs, job);
+  inputs.add("baseline", baseline);
+  if (!baseline.empty()) addShapes(inputs, job.brief, {baseline});
+  inputs.add(inputsOfProof(job));
+  return inputs;
+}
+
+}  // namespace barelattice
