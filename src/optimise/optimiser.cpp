@@ -7,6 +7,7 @@
 #include <limits>
 #include <numeric>
 #include <optional>
+#include <utility>
 
 #include "attempts.hpp"
 #include "barelattice/base/error.hpp"
@@ -103,12 +104,14 @@ class Loop {
       layout_ = forward(state_.accepted);
     }
     std::optional<OptimiseStop> stop = ended();
+    if (!stop && std::exchange(state_.ended, false)) propose();  // more iterations are wished for
     while (!stop) {
       IterationRecord record = analyse();
       record.takenBack = !accepts(record);
       record.seconds = before + watch.seconds();
       state_.history.push_back(record);
       stop = ended();
+      state_.ended = stop.has_value();
       if (!stop) propose();
       if (callback && !callback({record, layout_, stop.has_value(), [this] { return state_; }}) && !stop)
         stop = OptimiseStop::cancelled;
@@ -171,10 +174,12 @@ class Loop {
   std::optional<OptimiseStop> ended() {
     if (state_.history.empty()) return std::nullopt;
     const Continuation judge = continuation();
-    if (judge.stuck(state_.at) && !tryAgain()) return OptimiseStop::tooLittleMass;
-    if (judge.settled(state_.at) && thinHolds() && !sharpened()) return OptimiseStop::settled;
     const auto done = static_cast<int>(state_.history.size());
-    if (options_.maxIterations > 0 && done >= options_.maxIterations) return OptimiseStop::iterationLimit;
+    const bool limit = options_.maxIterations > 0 && done >= options_.maxIterations;
+    const bool another = state_.attempt + 1 < attempts_.size();
+    if (judge.stuck(state_.at) && !(limit && another) && !tryAgain()) return OptimiseStop::tooLittleMass;
+    if (judge.settled(state_.at) && thinHolds() && !sharpened()) return OptimiseStop::settled;
+    if (limit) return OptimiseStop::iterationLimit;
     if (options_.maxIterations == 0 && done >= options_.guard)
       return thinHolds() ? OptimiseStop::restless : OptimiseStop::tooLittleMass;
     return std::nullopt;

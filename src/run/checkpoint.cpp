@@ -62,9 +62,13 @@ std::string hashOfAll(const json& head, std::string_view bytes) {
 void writeCheckpoint(const std::filesystem::path& path, const std::string& fingerprint,
                      const OptimiseState& state) {
   OptimiseState copy = state;
-  json head = {{"fingerprint", fingerprint},         {"attempt", copy.attempt},
-               {"sharpenings", copy.sharpenings},    {"progression", progressionJson(copy.at)},
-               {"gradients", copy.gradients.size()}, {"cases", copy.nominal.displacements.size()}};
+  json head = {{"fingerprint", fingerprint},
+               {"attempt", copy.attempt},
+               {"sharpenings", copy.sharpenings},
+               {"progression", progressionJson(copy.at)},
+               {"ended", copy.ended},
+               {"gradients", copy.gradients.size()},
+               {"cases", copy.nominal.displacements.size()}};
   for (const auto& [name, states] : {std::pair{"w_cycles", &copy.nominal}, {"w_cycles_eroded", &copy.eroded}})
     for (const Cycle cycle : states->cycles) head[name].push_back(cycle == Cycle::w);
   for (const IterationRecord& r : copy.history) head["history"].push_back(recordJson(r));
@@ -92,6 +96,7 @@ std::optional<OptimiseState> readCheckpoint(const std::filesystem::path& path,
     OptimiseState state;
     state.attempt = head.at("attempt");
     state.sharpenings = head.at("sharpenings");
+    state.ended = head.at("ended");
     state.at = progressionFrom(head.at("progression"));
     for (const json& r : head.at("history")) state.history.push_back(recordFrom(r));
     for (const auto& [name, states] :

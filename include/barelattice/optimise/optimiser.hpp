@@ -122,6 +122,7 @@ struct OptimiseState {
   int sharpenings = 0;                         ///< readings added to its end
   Progression at;                              ///< on the path
   std::vector<double> variables;               ///< one per cell, to be judged next
+  bool ended = false;                          ///< the loop has ended: those were judged, no others proposed
   std::vector<double> accepted;                ///< variables accepted last; empty before the first
   std::vector<double> compliances;             ///< goal of each case there, unweighted
   std::vector<std::vector<double>> gradients;  ///< of the goal there, by the variables: one, or by case
