@@ -237,8 +237,7 @@ TEST_F(Tool, writesAnotherFormatWithoutDoingAnythingAgain) {
   const Outcome outcome = tool("proof " + path());
   EXPECT_THAT(outcome.text, HasSubstr("solid     reused"));
   EXPECT_THAT(outcome.text, HasSubstr("proof     reused"));
-  EXPECT_NEAR(readMesh(run() / "solid.obj").volume() / readStl(run() / "solid.stl").volume(), 1,
-              1e-6);
+  EXPECT_NEAR(readMesh(run() / "solid.obj").volume() / readStl(run() / "solid.stl").volume(), 1, 1e-6);
 }
 
 TEST_F(Tool, givesTheSameBitsOnOneThreadAndTwo) {

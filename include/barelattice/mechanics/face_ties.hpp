@@ -37,7 +37,7 @@ struct FaceTies {
   /// How much of the face is there, 0 to 1 (a little above it for chords outside a curved face).
   double share() const { return area / faceArea; }
 
-  /// Appends a point with its weights. @param count how many of `weights` were appended for it.
+  /// Appends a point; its weights are those appended to `weights` since the one before.
   void close(const SurfacePoint& point) {
     ties.push_back({point, weights.size()});
     area += point.area;

@@ -16,7 +16,7 @@ struct GridCase {
   std::string name;
   double weight = 1;  ///< its share in the weighted sum, or the factor on it where the worst case governs;
                       ///< not negative
-  Forces force;                          ///< N
+  Forces force;       ///< N
   std::vector<NodeSupport<D>> supports;  ///< ordered by node, each node once
   std::vector<Coupling> couplings = {};
   Vec3 bodyForce = Vec3::Zero();  ///< on all mass the layout has, N/kg
