@@ -110,9 +110,18 @@ std::string kindText(const std::shared_ptr<const Own>&) {
   return "own";
 }
 
-/// Faces, supports, loads and cases. Faces that nothing acts on do not count.
+/// Faces, supports, loads and cases. Faces that nothing acts on do not count. Order does: figures by case
+/// stand in the brief's, and what two supports hold is the first one's.
 void addActing(Inputs& inputs, const Job& job) {
   const Setup& setup = job.setup;
+  const auto addOrder = [&](const std::string& table, const auto& entries) {
+    std::string names;
+    for (const auto& entry : entries) names += entry.name + "; ";
+    inputs.add(table + " order", names);
+  };
+  addOrder("[supports]", setup.supports);
+  addOrder("[loads]", setup.loads);
+  addOrder("[cases]", setup.cases);
   for (const Support& support : setup.supports) {
     const std::string table = "[supports." + support.name + "] ";
     inputs.add(table + "face", setup.faces[support.face].name);
@@ -181,10 +190,6 @@ void Inputs::add(const std::string& key, double value) {
   values_[key] = textOf(value);
 }
 
-void Inputs::add(const std::string& key, const Vec3& value) {
-  values_[key] = textOf(value);
-}
-
 std::string Inputs::hash() const {
   std::string text = kMethodVersion;
   for (const auto& [key, value] : values_) text += ";" + key + "=" + value;
@@ -222,6 +227,7 @@ Inputs inputsOfLayout(const Job& job) {
   inputs.add("[making] boundary", static_cast<int>(brief.walls));
   inputs.add("[making] mirror", brief.mirror ? fmt::format("{} {:.12g}", brief.mirror->axis, brief.mirror->at)
                                              : std::string("none"));
+  inputs.add("[optimise] keep_every", brief.keepEvery);
   inputs.add("[optimise] start", brief.start);
   if (!brief.start.empty()) addShapes(inputs, brief, {brief.start});
   return inputs;

@@ -18,7 +18,6 @@ class Inputs {
  public:
   void add(const std::string& key, const std::string& value) { values_[key] = value; }
   void add(const std::string& key, double value);
-  void add(const std::string& key, const Vec3& value);
   void add(const Inputs& other) { values_.insert(other.values_.begin(), other.values_.end()); }
 
   /// Of all keys and values, and of the method's version.

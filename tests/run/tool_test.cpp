@@ -213,6 +213,19 @@ TEST_F(Tool, saysWhichChangeMakesItRedoAStep) {
               HasSubstr("optimise  redone: [cases.down] loads changed, [loads.push] force changed"));
 }
 
+// Results by case stand in the brief's order: in another, those there are would be taken for another case's.
+TEST_F(Tool, casesInAnotherOrderAreAnotherJob) {
+  const std::string one = "down = { loads = { push = 1.0 } }\n";
+  const std::string other = "up = { weight = 0.1, loads = { push = -1.5 } }\n";
+  brief("down = { loads = { push = 1.0 } }\n", one + other);
+  ASSERT_EQ(tool("run " + path()).code, 0);
+  EXPECT_EQ(results()["proof"]["cases"][0]["name"], "down");
+  brief("down = { loads = { push = 1.0 } }\n", other + one);
+  const Outcome outcome = tool("run " + path());
+  EXPECT_THAT(outcome.text, HasSubstr("optimise  redone: [cases] order changed"));
+  for (const char* step : {"optimise", "proof"}) EXPECT_EQ(results()[step]["cases"][0]["name"], "up") << step;
+}
+
 TEST_F(Tool, goesOnWhereMoreIterationsAreWishedFor) {
   const auto of = [&](int iterations) {
     brief("[target]", fmt::format("[optimise]\niterations = {}\n[target]", iterations));

@@ -49,7 +49,7 @@ struct FaceTies {
 /// @throws InputError if nothing of the face is there.
 NodalVectors forcesOn(const FaceTies& face, const FaceAction& action);
 
-/// What a field that is `value` of a point's weighted nodal vectors comes to, averaged over the face.
+/// The mean of a nodal field over the face, each point by its nodes' weights.
 Vec3 meanOn(const FaceTies& face, std::span<const double> field, const DofOrder& order);
 
 /// The mean motions of a face as vectors W: W_i^T u is, for i = 0 to 2, its mean displacement along axis i

@@ -2,7 +2,7 @@
 /// What acts on a body, said once and free of any mesh: materials, faces, supports, loads, cases.
 ///
 /// A kind of support or load is one alternative of a variant of plain structs, and one function on ties
-/// (grounding.hpp, forces.hpp) serves voxels, squares and tetrahedra. Each variant has an alternative for
+/// (`grounded`, `faceForces`) serves voxels, squares and tetrahedra. Each variant has an alternative for
 /// kinds of one's own.
 #pragma once
 
@@ -63,8 +63,8 @@ struct Support {
   SupportKind kind = Held{};
 };
 
-/// The whole body is accelerated, with what acts on it: its own mass pushes the other way. For its weight in
-/// a field g give -g; the load is the force, mass times `force`.
+/// A force on all mass of the body, mass times `perMass`: its weight in a field g, or with -a what it feels
+/// when its supports are accelerated by a.
 struct BodyForce {
   Vec3 perMass = Vec3::Zero();  ///< N/kg
 };
@@ -124,7 +124,8 @@ struct Setup {
   bool actsOnFace(std::size_t load) const;
 };
 
-/// What the loads of a case on faces come to, without any mesh, about `about` (m).
+/// What the actions of a case on faces come to, about `about` (m). Forces on all mass and loads of one's own,
+/// which only a discretisation tells, are left out.
 Resultant resultantOf(const Setup& setup, const LoadCase& c, const Vec3& about);
 
 /// What a load exerts on its face, N by node. None for forces on the whole body.
