@@ -6,6 +6,7 @@
 
 #include <cstdlib>
 
+#include "barelattice/layout/cell_maps.hpp"
 #include "barelattice/optimise/optimiser.hpp"
 #include "layout.hpp"
 #include "voxels/voxel_hierarchy.hpp"
@@ -23,7 +24,7 @@ LayoutProblem<3> cantilever(const Grid<3>& grid, int cases) {
   problem.fill.assign(grid.cellCount(), 1.0);
   problem.keep.assign(grid.cellCount(), 0);
   problem.massFraction = 0.2;
-  problem.filterRadius = 3 * grid.frame().size;
+  problem.making = {Walls{smallestMemberFor(3 * grid.frame().size, 3)}};
   GridCase<3> bent;
   bent.name = "down";
   bent.supports = supportsOf<3>(grid, bench::clampedEnd(grid));
@@ -106,7 +107,7 @@ void design(benchmark::State& state) {
     const OptimiseResult result = optimiseLayout<3>(problem, options, [&](const IterationView& view) {
       if (std::getenv("BARELATTICE_BENCH_LOG"))
         fmt::print("{:3} {:8.2f} s  C {:.6g}  change {:.3f}  solver {}\n", view.record.iteration,
-                   view.record.seconds, view.record.compliance, view.record.change,
+                   view.record.seconds, view.record.nominal, view.record.change,
                    view.record.solverIterations);
       return true;
     });
@@ -115,7 +116,7 @@ void design(benchmark::State& state) {
       solveSeconds += record.solveSeconds;
     }
     iterationSeconds = result.history.back().seconds;
-    compliance = result.compliance;
+    compliance = result.nominal;
   }
   state.counters["solver_iterations"] = solverIterations;
   state.counters["compliance"] = compliance;

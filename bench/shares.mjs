@@ -29,7 +29,7 @@ const parts = [
   ['smoothing, on what a product has just finished', /(start|fromX|enter|finish)(Scalar|Block)|subtract/],
   ['vectors of the iteration', /dotsKernel|advanceKernel|combineKernelEPKf|productKernel|VoxelSystem/],
   ['to and from coarse grids', /GridTransfer|addRow|halveRow|doubleRow/],
-  ['filter, projection, update, sensitivities', /convolve|Projection|DensityFilter|updateByOpt|LayoutChain|MassFraction|KeepSolid|energyKernel|CaseCompliances|4Loop|_exp|_pow|\bexp|\bpow/],
+  ['filter, projection, update, sensitivities', /convolve|Projection|DensityFilter|updateByOpt|LayoutChain|MassFraction|KeepSolid|energyKernel|GridAnalysis|Readings|Assessment|OrbitAverage|4Loop|_exp|_pow|\bexp|\bpow/],
   ['set-up', /combineTables|combineKernel|blocksKernel|renew|cellsBelow|[mM]atrix|addProjected|cellAt|cellNodes|nodeDiagonal|invertBlocks|assemble|setScales|Eigen|ProjectedOperator|VoxelHierarchy/],
   ['buffers of the sweeps', /sweep|visitLayer|memset|memmove/],
   ['threads and system', /tbb|kernel|\[k\]|sched|vmlinux/],

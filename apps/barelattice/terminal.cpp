@@ -136,8 +136,8 @@ std::string describeIteration(const IterationRecord& r) {
       "  iteration {:>3}   compliance {:>9.4g} J   eroded by {:.2f} {}   sharpness {:>2.0f}   grey {:>3.0f} "
       "%   "
       "change {:>4.1f} %   {}{}",
-      r.iteration, r.compliance, r.erosion, thin, r.sharpness, 100 * r.grey, 100 * r.change,
-      duration(r.seconds), r.takenBack ? "   taken back" : "");
+      r.iteration, r.nominal, r.erosion, thin, r.sharpness, 100 * r.grey, 100 * r.change, duration(r.seconds),
+      r.takenBack ? "   taken back" : "");
 }
 
 std::string describeBodies(const JobRun& run) {

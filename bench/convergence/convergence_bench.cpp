@@ -85,12 +85,12 @@ nlohmann::json tried(Posed<D> posed, const std::string& name) {
       if (log)
         fmt::print(stderr,
                    "{:4} b {:5.1f} e {:.3f} goal {:.5g} C {:.5g} eroded {:.5g} change {:.4f} solver {} {}\n",
-                   i.iteration, i.sharpness, i.erosion, i.goal, i.compliance, i.eroded, i.change,
+                   i.iteration, i.sharpness, i.erosion, i.goal, i.nominal, i.eroded, i.change,
                    i.solverIterations, i.takenBack ? "back" : "");
       return true;
     });
     const double seconds = watch.seconds();
-    const double member = posed.problem.filterRadius / filterRadiusFor(1, D);
+    const double member = wallsOf(posed.problem.making).smallestMember;
     std::vector<double> read(r.level.size());
     for (std::size_t c = 0; c < read.size(); ++c) read[c] = r.level[c] >= r.threshold ? 1 : 0;
     int solver = 0;
@@ -105,7 +105,7 @@ nlohmann::json tried(Posed<D> posed, const std::string& name) {
             {"taken_back", back},
             {"solver_iterations", solver},
             {"seconds", seconds},
-            {"compliance", r.compliance},
+            {"compliance", r.nominal},
             {"eroded", r.eroded},
             {"black_and_white", r.blackAndWhite},
             {"direct", directGoal<D>(posed.problem, read)},

@@ -81,7 +81,7 @@ double directGoal(const LayoutProblem<D>& problem, const std::vector<double>& de
       worst = std::max(worst, compliance);
     }
   }
-  return problem.goal == CaseGoal::worst ? worst : sum;
+  return problem.goal.form == GoalForm::worst ? worst : sum;
 }
 
 template <int D>

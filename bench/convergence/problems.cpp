@@ -34,8 +34,7 @@ Posed<D> block(std::string name, const Index<D>& cells, double share, double mem
   p.fill.assign(posed.grid->cellCount(), 1.0);
   p.keep.assign(posed.grid->cellCount(), 0);
   p.massFraction = share;
-  p.filterRadius = filterRadiusFor(member, D);
-  p.filterBoundary = FilterBoundary::empty;
+  p.making = {Walls{member, FilterBoundary::empty}};
   return posed;
 }
 
@@ -85,7 +84,7 @@ void attach(Posed<D>& posed) {
     for (const NodeSupport<D>& support : c.supports) acted[support.node] = 1;
     for (const auto& [dof, force] : c.force) acted[dof % grid.nodeCount()] = 1;
   }
-  const int reach = static_cast<int>(std::ceil(posed.problem.filterRadius));
+  const int reach = static_cast<int>(std::ceil(posed.problem.filterRadius()));
   Index<D> window;
   window.fill(2 * reach);
   for (std::size_t n = 0; n < acted.size(); ++n)
@@ -152,7 +151,7 @@ Posed<D> corner(const std::string& name, const Index<D>& cells, int upright, dou
 /// Three cases that pull at one pad in turn.
 template <int D>
 Posed<D> threeWays(const std::string& name, const Index<D>& cells, double share, double member,
-                   CaseGoal goal) {
+                   GoalForm goal) {
   auto posed = block<D>(name, cells, share, member);
   const double end = cells[0];
   const auto beside = [&](const At<D>& p, double reach) {
@@ -173,7 +172,7 @@ Posed<D> threeWays(const std::string& name, const Index<D>& cells, double share,
         posed, c, [&](const At<D>& p) { return near(p[0], end) && beside(p, 4.5); }, force);
     posed.problem.cases.push_back(c);
   }
-  posed.problem.goal = goal;
+  posed.problem.goal.form = goal;
   attach(posed);
   return posed;
 }
@@ -239,7 +238,7 @@ Posed<2> wheel(double share, double member) {
             [](const auto& a, const auto& b) { return a.node < b.node; });
   push<2>(posed, c, foot(104), {0, -1});
   posed.problem.cases = {c};
-  posed.problem.mirror = mirrorPartners<2>(*posed.grid, 0, 104);
+  posed.problem.making.push_back(MirrorPlane{0, 104});
   attach(posed);
   return posed;
 }
@@ -302,14 +301,14 @@ std::vector<Named<2>> suiteOfSheets() {
   };
   for (const auto& [share, member] : {std::pair{0.15, 3.0}, {0.25, 4.0}, {0.4, 4.0}})
     add("corner", share, member, sheetCorner);
-  const auto ways = [](CaseGoal goal) {
+  const auto ways = [](GoalForm goal) {
     return [goal](const std::string& name, double share, double member) {
       return threeWays<2>(name, {120, 80}, share, member, goal);
     };
   };
-  add("three cases, sum", 0.2, 4, ways(CaseGoal::weightedSum));
-  add("three cases, worst", 0.2, 4, ways(CaseGoal::worst));
-  add("three cases, worst", 0.1, 3, ways(CaseGoal::worst));
+  add("three cases, sum", 0.2, 4, ways(GoalForm::weightedSum));
+  add("three cases, worst", 0.2, 4, ways(GoalForm::worst));
+  add("three cases, worst", 0.1, 3, ways(GoalForm::worst));
   return suite;
 }
 
@@ -336,14 +335,14 @@ std::vector<Named<3>> suiteOfBodies() {
     add("torsion", share, member, torsion);
   for (const auto& [share, member] : {std::pair{0.15, 2.0}, {0.3, 3.0}}) add("plate", share, member, plate);
   add("one voxel thick", 0.3, 3, cantilever({80, 1, 40}));
-  const auto ways = [](CaseGoal goal) {
+  const auto ways = [](GoalForm goal) {
     return [goal](const std::string& name, double share, double member) {
       return threeWays<3>(name, {36, 20, 20}, share, member, goal);
     };
   };
-  add("body three cases, sum", 0.2, 3, ways(CaseGoal::weightedSum));
-  add("body three cases, worst", 0.2, 3, ways(CaseGoal::worst));
-  add("body three cases, worst", 0.1, 3, ways(CaseGoal::worst));
+  add("body three cases, sum", 0.2, 3, ways(GoalForm::weightedSum));
+  add("body three cases, worst", 0.2, 3, ways(GoalForm::worst));
+  add("body three cases, worst", 0.1, 3, ways(GoalForm::worst));
   add("body with a start", 0.3, 4, [](const std::string& name, double share, double member) {
     auto posed = bodyCantilever(name, {40, 12, 20}, share, member);
     for (std::size_t c = 0; c < posed.grid->cellCount(); ++c)

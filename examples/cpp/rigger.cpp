@@ -53,21 +53,20 @@ int main(int argc, char** argv) {
   setup.addCase("catch", {{3, {{500, 600, -400}}}});
   setup.addCase("drive", {{3, {{-200, 1100, -100}}}});
 
-  const Domain<3> domain = sampleRegions<3>(regions, voxel, MirrorPlane{1, 0});
+  const MirrorPlane mirror{1, 0};
+  const Domain<3> domain = sampleRegions<3>(regions, voxel, mirror);
   LayoutProblem<3> layout;
   layout.grid = &domain.grid;
   layout.material = setup.materials.front();
   layout.fill = domain.fill;
   layout.keep = domain.keep;
-  layout.mirror = mirrorPartners(domain.grid, 1, 0);
   layout.massFraction = 0.108;
-  layout.filterRadius = filterRadiusFor(std::max(8 * mm, 2 * voxel), 3);
-  layout.filterBoundary = FilterBoundary::empty;
+  layout.making = {Walls{std::max(8 * mm, 2 * voxel), FilterBoundary::empty}, mirror};
   layout.cases = casesOn(domain.grid, setup);
   const OptimiseResult found = optimiseLayout<3>(layout, {});
-  std::printf("layout: %zu iterations, compliance %.4g J\n", found.history.size(), found.compliance);
+  std::printf("layout: %zu iterations, compliance %.4g J\n", found.history.size(), found.nominal);
 
-  const SmoothLayout smooth(domain, found.level, layout.filterRadius);
+  const SmoothLayout smooth(domain, found.level, layout.filterRadius());
   SolidOptions options;
   options.spacing = voxel;
   const Solid solid = reinterpret(smooth, regions, layout.massFraction * domain.volume(), options);

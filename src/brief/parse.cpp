@@ -306,17 +306,17 @@ BriefTarget parseTarget(TableReader& top) {
 
 void parseMaking(TableReader& top, Brief& brief) {
   TableReader reader = top.table(top.need("making", "[making] with smallest_member = \"8 mm\""), "making");
-  brief.smallestMember =
+  Walls walls;
+  walls.smallestMember =
       reader.quantity("smallest_member", Measure::length,
                       {.need = "the thinnest wall or bar you can make, e.g. \"8 mm\"", .above = 0});
-  brief.memberPlace = reader.placeOf("smallest_member");
+  walls.boundary = reader.word("boundary", {"empty", "reflecting"}) == 1 ? FilterBoundary::reflecting
+                                                                         : FilterBoundary::empty;
+  brief.making.push_back({walls, reader.placeOf("smallest_member")});
   if (std::optional<TableReader> mirror = reader.tableIfThere("mirror")) {
-    brief.mirror = mirror->mirrorPlane(dimensionsOf(brief));
+    brief.making.push_back({mirror->mirrorPlane(dimensionsOf(brief)), mirror->place()});
     mirror->finish();
-    brief.mirrorPlace = mirror->place();
   }
-  brief.walls = reader.word("boundary", {"empty", "reflecting"}) == 1 ? FilterBoundary::reflecting
-                                                                      : FilterBoundary::empty;
   reader.finish();
 }
 
@@ -343,7 +343,7 @@ void parseRequirements(TableReader& top, Brief& brief) {
 
 void parseSolid(TableReader& top, Brief& brief) {
   SolidOptions& solid = brief.solid;
-  solid.cleanUp.voidSize = brief.smallestMember;
+  solid.cleanUp.voidSize = brief.walls().smallestMember;
   solid.chord = kDefaultChord;
   std::optional<TableReader> reader = top.tableIfThere("solid");
   if (!reader) return;
@@ -374,9 +374,9 @@ void parseSolid(TableReader& top, Brief& brief) {
 
 /// Settings that have defaults.
 void parseSettings(TableReader& top, Brief& brief) {
-  brief.exclusion = brief.smallestMember;
+  brief.exclusion = brief.walls().smallestMember;
   for (BriefLoad& load : brief.loads)
-    if (load.backing == kNotGiven) load.backing = brief.smallestMember;
+    if (load.backing == kNotGiven) load.backing = brief.walls().smallestMember;
   brief.tetrahedra = kDefaultTetrahedra;
   brief.keepEvery = kDefaultKeepEvery;
   brief.agreement = kDefaultAgreement;
@@ -388,7 +388,7 @@ void parseSettings(TableReader& top, Brief& brief) {
   }
   if (std::optional<TableReader> reader = top.tableIfThere("proof")) {
     brief.exclusion =
-        reader->quantity("exclude_within", Measure::length, {.otherwise = brief.smallestMember});
+        reader->quantity("exclude_within", Measure::length, {.otherwise = brief.walls().smallestMember});
     brief.tetrahedra = reader->wholeNumber("tetrahedra", {.otherwise = kDefaultTetrahedra, .least = 1000});
     brief.agreement =
         reader->number("mesh_difference", {.otherwise = kDefaultAgreement, .above = 0, .below = 1});
@@ -502,7 +502,7 @@ Brief parseBrief(std::string_view text, const std::filesystem::path& path) {
   forEachNamed(top, "cases", "combine loads that act together", [&](TableReader& r, const std::string& name) {
     brief.cases.push_back(parseCase(r, name, brief));
   });
-  brief.goal = static_cast<CaseGoal>(top.word("goal", {"stiffest", "stiffest in the worst case"}));
+  brief.goal = static_cast<GoalForm>(top.word("goal", {"stiffest", "stiffest in the worst case"}));
   brief.target = parseTarget(top);
   parseMaking(top, brief);
   parseRequirements(top, brief);

@@ -58,10 +58,9 @@ DensityFilter<D>::DensityFilter(const Grid<D>& grid, std::vector<double> fill, d
   const double cells = radius / grid.frame().size;
   reach_ = std::max(0, static_cast<int>(std::ceil(cells)) - 1);
   Index<D> padded = grid.frame().cells;
-  std::size_t paddedCells = 1;
   for (int& n : padded) {
     n += 2 * reach_;
-    paddedCells *= static_cast<std::size_t>(n);
+    boxCells_ *= static_cast<std::size_t>(n);
   }
   const auto place = [&](const Index<D>& at) {
     std::ptrdiff_t linear = 0;
@@ -89,7 +88,6 @@ DensityFilter<D>::DensityFilter(const Grid<D>& grid, std::vector<double> fill, d
     for (int& i : at) i += reach_;
     home_.push_back(static_cast<std::size_t>(place(at)));
   }
-  box_.assign(paddedCells, 0.0);
   const std::vector<double> ones(grid.cellCount(), 1.0);
   inverseWeight_.resize(grid.cellCount());
   convolve(fill_, ones, inverseWeight_, ones);
@@ -103,11 +101,12 @@ template <int D>
 void DensityFilter<D>::convolve(std::span<const double> before, std::span<const double> in,
                                 std::span<double> out, std::span<const double> after) const {
   const auto& runs = grid_.runs();
+  std::vector<double> box(boxCells_, 0.0);
   forEach(
       runs.size(),
       [&](std::size_t r) {
         const auto cell = static_cast<std::size_t>(runs[r].cell);
-        double* to = box_.data() + home_[r];
+        double* to = box.data() + home_[r];
         for (std::size_t i = 0; i < static_cast<std::size_t>(runs[r].length); ++i)
           to[i] = before[cell + i] * in[cell + i];
       },
@@ -116,7 +115,7 @@ void DensityFilter<D>::convolve(std::span<const double> before, std::span<const 
       runs.size(),
       [&](std::size_t r) {
         const auto cell = static_cast<std::size_t>(runs[r].cell);
-        convolveRow(box_.data() + home_[r], out.data() + cell, runs[r].length, taps_.data(), taps_.size());
+        convolveRow(box.data() + home_[r], out.data() + cell, runs[r].length, taps_.data(), taps_.size());
         for (std::size_t i = 0; i < static_cast<std::size_t>(runs[r].length); ++i)
           out[cell + i] *= after[cell + i];
       },
@@ -129,8 +128,8 @@ void DensityFilter<D>::forward(std::span<const double> in, std::span<double> out
 }
 
 template <int D>
-void DensityFilter<D>::backward(std::span<const double> /*in*/, std::span<const double> gradientOut,
-                                std::span<double> gradientIn) const {
+void DensityFilter<D>::backward(std::span<const double> /*in*/, std::span<const double> /*out*/,
+                                std::span<const double> gradientOut, std::span<double> gradientIn) const {
   convolve(inverseWeight_, gradientOut, gradientIn, fill_);
 }
 

@@ -24,7 +24,7 @@ std::vector<double> LayoutChain::backward(std::span<const double> gradient) cons
   std::vector<double> inner;
   for (std::size_t m = maps_.size(); m-- > 0;) {
     inner.resize(gradient.size());
-    maps_[m]->backward(fields_[m], m + 1 == maps_.size() ? gradient : outer, inner);
+    maps_[m]->backward(fields_[m], fields_[m + 1], m + 1 == maps_.size() ? gradient : outer, inner);
     std::swap(outer, inner);
   }
   return outer;

@@ -28,7 +28,7 @@ std::vector<Attempt> attemptsFor(const LayoutProblem<D>& problem, const Optimise
   constexpr double kWider = 1.2;   // than the one before, or it would find the same
   const Index<D>& cells = problem.grid->frame().cells;
   const double extent = problem.grid->frame().size * *std::min_element(cells.begin(), cells.end());
-  const double widest = std::max(1.0, kWidest * extent / problem.filterRadius);
+  const double widest = std::max(1.0, kWidest * extent / problem.filterRadius());
   std::vector<Start> starts;
   if (!problem.start.empty()) starts.push_back({1, kNoBound});  // it has a form already
   if (D == 2) starts.insert(starts.end(), kSheetStarts.begin(), kSheetStarts.end());

@@ -9,11 +9,14 @@
 #include <optional>
 #include <utility>
 
+#include "assessment.hpp"
 #include "attempts.hpp"
 #include "barelattice/base/error.hpp"
 #include "barelattice/base/parallel.hpp"
 #include "barelattice/base/stopwatch.hpp"
 #include "base/root.hpp"
+#include "places.hpp"
+#include "updater.hpp"
 
 namespace barelattice {
 namespace {
@@ -34,43 +37,6 @@ constexpr int kMostFinalIterations = 600;
 constexpr double kBroken = 50;
 constexpr double kBreaking = 20;
 
-/// Entry by entry; an empty factor counts as ones.
-std::vector<double> product(std::vector<double> values, const std::vector<double>& factor) {
-  for (std::size_t i = 0; i < factor.size(); ++i) values[i] *= factor[i];
-  return values;
-}
-
-double interpolated(double from, double to, double share) {
-  return from + share * (to - from);
-}
-
-template <int D>
-double goalOf(CaseGoal goal, const std::vector<GridCase<D>>& cases, const std::vector<double>& compliances) {
-  double sum = 0;
-  double worst = 0;
-  for (std::size_t k = 0; k < compliances.size(); ++k) {
-    sum += cases[k].weight * compliances[k];
-    worst = std::max(worst, cases[k].weight * compliances[k]);
-  }
-  return goal == CaseGoal::worst ? worst : sum;
-}
-
-/// Cells thick enough to be solid at the threshold 0.5 + erosion, and keeps.
-template <int D>
-std::vector<std::uint8_t> thickEnough(const LayoutProblem<D>& problem, const std::vector<double>& level,
-                                      double erosion) {
-  std::vector<std::uint8_t> chosen(level.size());
-  for (std::size_t c = 0; c < chosen.size(); ++c) chosen[c] = problem.keep[c] || level[c] >= 0.5 + erosion;
-  return chosen;
-}
-
-template <int D>
-std::string placeText(const Point<D>& at) {
-  std::string text;
-  for (int i = 0; i < D; ++i) text += fmt::format("{}{:.4g}", i ? ", " : "", 1000 * at[i]);
-  return "(" + text + ") mm";
-}
-
 template <int D>
 class Loop {
  public:
@@ -78,17 +44,17 @@ class Loop {
       : problem_(problem),
         options_(options),
         attempts_(attemptsFor(problem, options)),
-        compliances_(*problem.grid, problem.material, problem.cases, product(problem.fill, problem.modulus),
-                     options.law, problem.cellMass),
-        mass_(product(problem.fill, problem.mass)),
-        total_(std::accumulate(problem.fill.begin(), problem.fill.end(), 0.0)),
-        keep_(std::make_shared<KeepSolid>(problem.keep)) {
-    compliances_.setMostIterations(kMostIterations);
+        assessment_(problem, options.law, options.erodedShare),
+        readings_(assessment_.readings()),
+        scheme_(schemeFor(assessment_.formulation(), assessment_.analysis())),
+        columns_(assessment_.formulation().columns(assessment_.analysis())),
+        total_(std::accumulate(problem.fill.begin(), problem.fill.end(), 0.0)) {
+    assessment_.analysis().setMostIterations(kMostIterations);
     if (resume) {
       state_ = *resume;
       for (int k = 0; k < state_.sharpenings; ++k) sharpenPath();
     } else {
-      state_.nominal = state_.eroded = compliances_.rest();
+      state_.states.nominal = state_.states.eroded = assessment_.analysis().rest();
     }
     validate();
     readAt(state_.at.ahead);
@@ -101,7 +67,7 @@ class Loop {
     const double before = state_.history.empty() ? 0 : state_.history.back().seconds;
     if (!state_.accepted.empty()) {
       readAt(state_.at.place);
-      layout_ = forward(state_.accepted);
+      layout_ = readings_.forward(state_.accepted);
     }
     std::optional<OptimiseStop> stop = ended();
     if (!stop && std::exchange(state_.ended, false)) propose();  // more iterations are wished for
@@ -113,7 +79,8 @@ class Loop {
       stop = ended();
       state_.ended = stop.has_value();
       if (!stop) propose();
-      if (callback && !callback({record, layout_, stop.has_value(), [this] { return state_; }}) && !stop)
+      if (callback && !callback({record, columns_, layout_, stop.has_value(), [this] { return state_; }}) &&
+          !stop)
         stop = OptimiseStop::cancelled;
     }
     return finish(*stop);
@@ -128,10 +95,11 @@ class Loop {
   /// The readings, and the mass and the space, must allow a layout at all.
   void validate() {
     const std::vector<double> keep(problem_.keep.begin(), problem_.keep.end());
-    if (!(problem_.massFraction > mass_.value(keep) && problem_.massFraction < 1))
+    const double least = assessment_.mass().value(keep);
+    if (!(problem_.massFraction > least && problem_.massFraction < 1))
       throw InputError(fmt::format(
           "the mass target is {:.3g} of the full design space; it must lie between {:.3g} (the keeps) and 1",
-          problem_.massFraction, mass_.value(keep)));
+          problem_.massFraction, least));
     if (problem_.cases.empty()) throw InputError("there is no load case");
     const auto narrow = path().back().erosion > 0 ? loadsInNarrows(problem_, path().back().erosion)
                                                   : std::vector<LooseLoad<D>>{};
@@ -139,36 +107,8 @@ class Loop {
   }
 
   /// Sets up the maps for a place of the path. The chains are to go forward anew.
-  void readAt(double place) {
-    reading_ = readingAt(path(), place);
-    if (reading_.widening != widening_) {
-      widening_ = reading_.widening;
-      level_ = {};
-      if (!problem_.mirror.empty()) level_.append(std::make_shared<Mirror>(problem_.mirror));
-      level_.append(std::make_shared<DensityFilter<D>>(*problem_.grid, problem_.fill,
-                                                       widening_ * problem_.filterRadius,
-                                                       problem_.filterBoundary, problem_.attached));
-    }
-    nominal_ = chain(0.5);
-    eroded_ = chain(0.5 + reading_.erosion);
-  }
-
-  /// From the level to the layout read at a threshold.
-  LayoutChain chain(double threshold) const {
-    LayoutChain maps;
-    if (reading_.sharpness > 0) maps.append(std::make_shared<Projection>(reading_.sharpness, threshold));
-    maps.append(keep_);
-    return maps;
-  }
-
-  const std::vector<double>& forward(std::span<const double> variables) {
-    return nominal_.forward(level_.forward(variables));
-  }
-  double massOf(std::span<const double> variables) { return mass_.value(forward(variables)); }
-  double goal(const std::vector<double>& compliances) const {
-    return goalOf(problem_.goal, problem_.cases, compliances);
-  }
-  double erodedShare() const { return reading_.erosion > 0 ? options_.erodedShare : 0; }
+  void readAt(double place) { readings_.set(readingAt(path(), place)); }
+  bool thinned() const { return readings_.reading().erosion > 0 && options_.erodedShare > 0; }
 
   /// Why the loop ends here; nothing if it does not.
   std::optional<OptimiseStop> ended() {
@@ -186,12 +126,12 @@ class Loop {
   }
 
   /// The thinner of the layouts accepted last holds too: its members are thick enough.
-  bool thinHolds() const { return lastAccepted().eroded <= kBroken * lastAccepted().compliance; }
+  bool thinHolds() const { return lastAccepted().eroded <= kBroken * lastAccepted().nominal; }
 
   /// Gives up a design that leaves a reading with members about to break, if there is another way.
   bool breaks() {
-    const bool leaves = state_.at.ahead > state_.at.place && erodedShare() > 0;
-    return leaves && lastAccepted().eroded > kBreaking * lastAccepted().compliance && tryAgain();
+    const bool leaves = state_.at.ahead > state_.at.place && thinned();
+    return leaves && lastAccepted().eroded > kBreaking * lastAccepted().nominal && tryAgain();
   }
 
   /// Adds a sharper reading to the usual path where black and white still differ from the layout.
@@ -200,11 +140,12 @@ class Loop {
     constexpr double kShare = 0.8;  // of what is allowed
     if (!options_.path.empty() || options_.erosion == 0 || state_.sharpenings == kMost) return false;
     readAt(state_.at.place);
-    forward(state_.accepted);
-    CaseStates states = state_.nominal;
-    compliances_.setTolerance(kLoosest);
-    compliances_.attempt(readBlackAndWhite(keptLevel(), mass_, problem_.massFraction).density, states);
-    const double apart = std::abs(goal(states.compliances) / lastAccepted().compliance - 1);
+    readings_.forward(state_.accepted);
+    CaseStates states = state_.states.nominal;
+    assessment_.analysis().setTolerance(kLoosest);
+    const BlackAndWhite read =
+        readBlackAndWhite(readings_.level(), assessment_.mass(), problem_.massFraction);
+    const double apart = std::abs(assessment_.goalOf(read.density, states) / lastAccepted().nominal - 1);
     if (!std::isfinite(apart) || apart < kShare * options_.agreement) return false;
     ++state_.sharpenings;
     sharpenPath();
@@ -216,65 +157,39 @@ class Loop {
                          [](const IterationRecord& record) { return !record.takenBack; });
   }
 
-  /// The level, keeps at one.
-  std::vector<double> keptLevel() const {
-    std::vector<double> level(level_.result().size());
-    keep_->forward(level_.result(), level);
-    return level;
-  }
-
   /// Solves the readings of the variables.
   IterationRecord analyse() {
     IterationRecord record;
     record.iteration = static_cast<int>(state_.history.size()) + 1;
     readAt(state_.at.ahead);
-    const std::vector<double>& layout = forward(state_.variables);
-    record.sharpness = reading_.sharpness;
-    record.erosion = reading_.erosion;
-    record.massFraction = mass_.value(layout);
+    const std::vector<double>& layout = readings_.forward(state_.variables);
+    record.sharpness = readings_.reading().sharpness;
+    record.erosion = readings_.reading().erosion;
+    record.massFraction = assessment_.mass().value(layout);
     record.grey = greyness(layout, problem_.fill).overMass;
     record.change = state_.accepted.empty() ? 1 : moved(layout_, layout) / (record.massFraction * total_);
-    compliances_.setTolerance(tolerance(record.change));
+    assessment_.analysis().setTolerance(tolerance(record.change));
     const Stopwatch solve;
-    solveReading(layout, state_.nominal, record);
-    record.compliance = record.eroded = goal(state_.nominal.compliances);
-    if (erodedShare() > 0) {
-      record.eroded = std::numeric_limits<double>::infinity();
-      if (std::isfinite(record.compliance)) {
-        solveReading(eroded_.forward(level_.result()), state_.eroded, record);
-        record.eroded = goal(state_.eroded.compliances);
-      }
-    }
-    record.goal = goal(blended());
+    Assessed assessed = assessment_.assess(state_.states);
     record.solveSeconds = solve.seconds();
+    record.goal = assessed.merit;
+    record.nominal = assessed.nominal;
+    record.eroded = assessed.eroded;
+    record.values = std::move(assessed.values);
+    record.solverIterations = assessed.solverIterations;
+    record.strengthened = assessed.strengthened;
+    appraisal_ = std::move(assessed.appraisal);
     return record;
-  }
-
-  void solveReading(const std::vector<double>& density, CaseStates& states, IterationRecord& record) {
-    compliances_.attempt(density, states);
-    for (const SolveReport& report : states.reports) {
-      record.solverIterations += report.iterations;
-      record.strengthened = record.strengthened || report.strengthenedAt > 0;
-    }
-  }
-
-  /// Compliances by case as the goal sees them.
-  std::vector<double> blended() const {
-    std::vector<double> each = state_.nominal.compliances;
-    if (erodedShare() > 0)
-      for (std::size_t k = 0; k < each.size(); ++k)
-        each[k] = interpolated(each[k], state_.eroded.compliances[k], erodedShare());
-    return each;
   }
 
   /// Judges what was analysed, and takes it over with its derivatives, or goes back.
   bool accepts(const IterationRecord& record) {
-    if (state_.accepted.empty()) compliances_.requireSuccess(state_.nominal);
-    if (!continuation().judge(state_.at, record.goal, record.compliance, record.change)) return false;
+    if (state_.accepted.empty()) assessment_.analysis().requireSuccess(state_.states.nominal);
+    if (!continuation().judge(state_.at, record.goal, record.nominal, record.change)) return false;
     state_.accepted = state_.variables;
-    state_.compliances = blended();
-    layout_ = nominal_.result();
-    differentiate();
+    state_.appraisal = appraisal_;
+    layout_ = readings_.nominal();
+    state_.gradients = assessment_.differentiate(state_.states);
     return true;
   }
 
@@ -290,7 +205,7 @@ class Loop {
     growingRoot(
         [&](double all) {
           state_.variables.assign(problem_.fill.size(), all);
-          return massOf(state_.variables) - problem_.massFraction;
+          return assessment_.massOf(state_.variables) - problem_.massFraction;
         },
         {problem_.massFraction, 0.05, 0, 1, kMassWidth}, kMassAccuracy);
   }
@@ -313,46 +228,17 @@ class Loop {
     state_.at = {};
     state_.accepted.clear();
     state_.asymptotes = {};
-    state_.nominal = state_.eroded = compliances_.rest();
+    state_.states.nominal = state_.states.eroded = assessment_.analysis().rest();
     again_ = true;
     return true;
   }
   bool tryAgain() { return begin(state_.attempt + 1); }
 
-  /// Derivatives of what was analysed last, by the variables.
-  void differentiate() {
-    const std::size_t n = state_.variables.size();
-    const bool each = problem_.goal == CaseGoal::worst;
-    state_.gradients.assign(each ? problem_.cases.size() : 1, {});
-    std::vector<double> byDensity(n);
-    const auto add = [&](const LayoutChain& reading, const CaseStates& states, double share) {
-      if (share == 0) return;
-      std::vector<double> own(n);
-      for (std::size_t k = 0; k < problem_.cases.size(); ++k) {
-        if (each || k == 0) std::fill(byDensity.begin(), byDensity.end(), 0.0);
-        compliances_.gradient(states, k, own);
-        const double factor = share * problem_.cases[k].weight;
-        forEach(n, [&](std::size_t i) { byDensity[i] += factor * own[i]; });
-        if (!each && k + 1 < problem_.cases.size()) continue;
-        const std::vector<double> byVariable = byVariables(reading, byDensity);
-        std::vector<double>& sum = state_.gradients[each ? k : 0];
-        if (sum.empty())
-          sum = byVariable;
-        else
-          forEach(n, [&](std::size_t i) { sum[i] += byVariable[i]; });
-      }
-    };
-    add(nominal_, state_.nominal, 1 - erodedShare());
-    add(eroded_, state_.eroded, erodedShare());
-    mass_.evaluate(nominal_.result(), byDensity);
-    state_.massGradient = byVariables(nominal_, byDensity);
-  }
-
   /// Near the threshold a density follows its variable with the sharpness as factor. Undamped, a step
   /// overshoots by that factor, and boundary cells flip between full and empty for ever.
   double damping() const {
     constexpr double kUndamped = 4;
-    return std::min(1.0, kUndamped / std::max(reading_.sharpness, 1.0));
+    return std::min(1.0, kUndamped / std::max(readings_.reading().sharpness, 1.0));
   }
 
   /// The variables to be judged next, from the layout accepted last, and where they are read.
@@ -367,11 +253,7 @@ class Loop {
     judge.goOn(state_.at);
     if (beginsWider() || breaks()) return propose();
     readAt(state_.at.place);
-    forward(state_.accepted);
-    if (problem_.goal == CaseGoal::worst)
-      updateWorst();
-    else
-      updateSum();
+    step();
     if (state_.at.ahead == state_.at.place) return;
     readAt(state_.at.ahead);
     rebalance();
@@ -382,50 +264,34 @@ class Loop {
     const bool first = state_.attempt == 0 && state_.at.place == 0 && state_.at.ahead > 0;
     if (!first || !std::isfinite(attempts_.front().mostRatio)) return false;
     readAt(state_.at.place);
-    level_.forward(state_.accepted);
-    CaseStates thin = state_.nominal;
-    compliances_.setTolerance(1e-3);
-    compliances_.attempt(chain(0.5 + options_.erosion).forward(level_.result()), thin);
-    const double ratio = goal(thin.compliances) / state_.at.goal;
+    readings_.forward(state_.accepted);
+    CaseStates thin = state_.states.nominal;
+    assessment_.analysis().setTolerance(1e-3);
+    const double ratio = assessment_.goalOf(readings_.thinner(options_.erosion), thin) / state_.at.goal;
     const auto suits = [&](const Attempt& attempt) { return ratio <= attempt.mostRatio; };
     const auto found = std::find_if(attempts_.begin(), attempts_.end() - 1, suits);
     const auto wanted = static_cast<std::size_t>(found - attempts_.begin());
     return wanted > 0 && begin(wanted);
   }
 
-  void updateSum() {
-    OptimalityOptions step = options_.update;
-    step.damping *= damping() * state_.at.pace;
-    step.move *= std::min(1.0, 2 * state_.at.pace);
-    state_.variables = updateByOptimality(
-        state_.accepted, state_.gradients.front(), state_.massGradient,
-        [&](std::span<const double> x) { return massOf(x); }, problem_.massFraction, step);
-  }
+  /// Steps the variables at the reading the maps are set up for. Moving
+  /// asymptotes take the mass as linear, which is good to second order in the
+  /// step; a shift of all variables makes up the rest.
 
-  /// Minimises the largest w_k C_k, in units of the largest one now, under the mass limit. The approximation
-  /// of the mass is good to second order in the step; a shift of all variables makes up the rest.
-  void updateWorst() {
-    AsymptotesProblem problem;
-    const double scale = 1 / state_.at.goal;
-    for (std::size_t k = 0; k < problem_.cases.size(); ++k) {
-      problem.limitGradients.push_back(state_.gradients[k]);
-      for (double& value : problem.limitGradients.back()) value *= scale;
-      problem.limits.push_back(scale * problem_.cases[k].weight * state_.compliances[k]);
-      problem.shares.push_back(1);
-    }
-    std::vector<double> byMass = state_.massGradient;
-    for (double& value : byMass) value /= problem_.massFraction;
-    problem.limits.push_back(mass_.value(nominal_.result()) / problem_.massFraction - 1);
-    problem.limitGradients.push_back(std::move(byMass));
-    problem.shares.push_back(0);
-    state_.variables = updateByAsymptotes(
-        state_.accepted, problem, {options_.update.move * damping() * state_.at.pace}, state_.asymptotes);
-    rebalance();
-  }
-
-  /// Derivative by the variables from that by the density one of the readings gave.
-  std::vector<double> byVariables(const LayoutChain& reading, std::span<const double> gradient) const {
-    return level_.backward(reading.backward(gradient));
+  void step() {
+    const bool criteria = scheme_ == UpdateScheme::optimalityCriteria;
+    OptimalityOptions length = options_.update;
+    length.damping *= damping() * state_.at.pace;
+    length.move =
+        criteria ? length.move * std::min(1.0, 2 * state_.at.pace) : length.move * damping() * state_.at.pace;
+    const DesignPoint at{state_.accepted,
+                         assessment_.formulation(),
+                         state_.appraisal,
+                         state_.gradients,
+                         problem_.massFraction,
+                         [&](std::span<const double> x) { return assessment_.massOf(x); }};
+    state_.variables = stepFrom(at, scheme_, length, state_.asymptotes);
+    if (!criteria) rebalance();
   }
 
   double moved(const std::vector<double>& from, const std::vector<double>& to) const {
@@ -443,7 +309,7 @@ class Loop {
         [&](double shift) {
           forEach(base.size(),
                   [&](std::size_t i) { state_.variables[i] = std::clamp(base[i] + shift, 0.0, 1.0); });
-          return massOf(state_.variables) - problem_.massFraction;
+          return assessment_.massOf(state_.variables) - problem_.massFraction;
         },
         {0, 0.01, -1, 1, kMassWidth}, kMassAccuracy);
   }
@@ -461,10 +327,11 @@ class Loop {
     const auto at = [&](double shift) {
       std::vector<double> x = state_.accepted;
       for (double& v : x) v = std::clamp(v + shift, 0.0, 1.0);
-      return level_.forward(x);
+      return readings_.levelOf(x);
     };
     const auto holds = [&](double shift) {
-      return looseLoads(*problem_.grid, thickEnough(problem_, at(shift), erosion), problem_.cases).empty();
+      return looseLoads(*problem_.grid, thickEnough(problem_.keep, at(shift), erosion), problem_.cases)
+          .empty();
     };
     constexpr double kFar =
         1.5;  // of the wanted mass: farther, what was found says nothing of what is needed
@@ -475,8 +342,8 @@ class Loop {
       const double middle = 0.5 * (low + high);
       (holds(middle) ? high : low) = middle;
     }
-    const std::vector<std::uint8_t> thick = thickEnough(problem_, at(high), 0);
-    const double needed = mass_.value(std::vector<double>(thick.begin(), thick.end()));
+    const std::vector<std::uint8_t> thick = thickEnough(problem_.keep, at(high), 0);
+    const double needed = assessment_.mass().value(std::vector<double>(thick.begin(), thick.end()));
     return needed < kFar * problem_.massFraction ? needed : 0;
   }
 
@@ -484,29 +351,30 @@ class Loop {
     OptimiseResult result;
     result.history = state_.history;
     readAt(state_.accepted.empty() ? state_.at.ahead : state_.at.place);
-    result.density = forward(state_.accepted.empty() ? state_.variables : state_.accepted);
-    result.level = keptLevel();
-    result.massFraction = mass_.value(result.density);
+    result.density = readings_.forward(state_.accepted.empty() ? state_.variables : state_.accepted);
+    result.level = readings_.level();
+    result.columns = columns_;
+    result.massFraction = assessment_.mass().value(result.density);
     result.grey = greyness(result.density, problem_.fill);
     if (!state_.history.empty()) result.eroded = lastAccepted().eroded;
 
-    compliances_.setMostIterations(kMostFinalIterations);
-    compliances_.setTolerance(options_.finalTolerance);
-    CaseStates states = state_.nominal;
-    compliances_.attempt(result.density, states);
+    GridAnalysis<D>& analysis = assessment_.analysis();
+    analysis.setMostIterations(kMostFinalIterations);
+    analysis.setTolerance(options_.finalTolerance);
+    CaseStates states = state_.states.nominal;
+    result.nominal = assessment_.goalOf(result.density, states);
+    result.values = assessment_.valuesAt(states);
     result.caseCompliance = states.compliances;
-    result.compliance = goal(states.compliances);
     result.displacements = states.displacements;
 
-    const BlackAndWhite read = readBlackAndWhite(result.level, mass_, problem_.massFraction);
+    const BlackAndWhite read = readBlackAndWhite(result.level, assessment_.mass(), problem_.massFraction);
     result.threshold = read.threshold;
     const std::vector<std::uint8_t> solid(read.density.begin(), read.density.end());
     const auto loose = looseLoads(*problem_.grid, solid, problem_.cases);
     result.blackAndWhite = std::numeric_limits<double>::infinity();
     if (loose.empty()) {
-      compliances_.attempt(read.density, states);
+      result.blackAndWhite = assessment_.goalOf(read.density, states);
       result.caseBlackAndWhite = states.compliances;
-      result.blackAndWhite = goal(states.compliances);
     } else {
       result.caseBlackAndWhite.assign(problem_.cases.size(), result.blackAndWhite);
       result.where = fmt::format("in case {} the load at {} hangs in the air when read black and white",
@@ -521,7 +389,7 @@ class Loop {
               fmt::format("case {} cannot be analysed: a piece it loads is hardly joined to a support",
                           problem_.cases[k].name);
       }
-    const double apart = std::abs(result.blackAndWhite / result.compliance - 1);
+    const double apart = std::abs(result.blackAndWhite / result.nominal - 1);
     if (stop == OptimiseStop::settled && path().back().erosion > 0 && !(apart < options_.agreement))
       stop = loose.empty() ? OptimiseStop::grey : OptimiseStop::loose;
     if (stop == OptimiseStop::tooLittleMass || stop == OptimiseStop::restless || stop == OptimiseStop::loose)
@@ -533,15 +401,12 @@ class Loop {
   const LayoutProblem<D>& problem_;
   const OptimiseOptions& options_;
   std::vector<Attempt> attempts_;
-  CaseCompliances<D> compliances_;
-  MassFraction mass_;
-  double total_;  // of the fill
-  std::shared_ptr<KeepSolid> keep_;
-  Reading reading_;             // the maps are set up for it
-  double widening_ = 0;         // of the filter in level_
-  LayoutChain level_;           // from the variables to the level the layouts are read from
-  LayoutChain nominal_;         // from there to the layout that is the result
-  LayoutChain eroded_;          // and to the thinner one
+  Assessment<D> assessment_;
+  Readings<D>& readings_;
+  UpdateScheme scheme_;
+  std::vector<std::string> columns_;
+  double total_;                // of the fill
+  Appraisal appraisal_;         // of what was analysed last
   std::vector<double> layout_;  // accepted last
   bool again_ = false;          // the next variables are a start
   OptimiseState state_;
@@ -570,32 +435,10 @@ std::string describe(OptimiseStop stop) {
 }
 
 template <int D>
-std::vector<LooseLoad<D>> loadsInNarrows(const LayoutProblem<D>& problem, double erosion) {
-  const DensityFilter<D> filter(*problem.grid, problem.fill, problem.filterRadius, problem.filterBoundary,
-                                problem.attached);
-  std::vector<double> level(problem.fill.size());
-  filter.forward(std::vector<double>(level.size(), 1.0), level);  // nothing can be thicker
-  return looseLoads(*problem.grid, thickEnough(problem, level, erosion), problem.cases);
-}
-
-template <int D>
-std::string narrowText(const LayoutProblem<D>& problem, const LooseLoad<D>& load) {
-  return fmt::format(
-      "case {}: on every way from the load at {} to a support the design space is too narrow for a "
-      "member of the smallest size",
-      problem.cases[load.load].name, placeText<D>(load.at));
-}
-
-template <int D>
 OptimiseResult optimiseLayout(const LayoutProblem<D>& problem, const OptimiseOptions& options,
                               const IterationCallback& callback, const OptimiseState* resume) {
   return Loop<D>(problem, options, resume).run(callback);
 }
-
-template std::vector<LooseLoad<2>> loadsInNarrows(const LayoutProblem<2>&, double);
-template std::vector<LooseLoad<3>> loadsInNarrows(const LayoutProblem<3>&, double);
-template std::string narrowText(const LayoutProblem<2>&, const LooseLoad<2>&);
-template std::string narrowText(const LayoutProblem<3>&, const LooseLoad<3>&);
 template OptimiseResult optimiseLayout<2>(const LayoutProblem<2>&, const OptimiseOptions&,
                                           const IterationCallback&, const OptimiseState*);
 template OptimiseResult optimiseLayout<3>(const LayoutProblem<3>&, const OptimiseOptions&,

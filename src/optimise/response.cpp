@@ -1,17 +1,23 @@
 #include "barelattice/optimise/response.hpp"
 
-#include <fmt/format.h>
-
-#include <algorithm>
-#include <cmath>
-#include <limits>
 #include <numeric>
 
-#include "barelattice/base/error.hpp"
 #include "barelattice/base/parallel.hpp"
-#include "solve/superposition.hpp"
 
 namespace barelattice {
+
+std::vector<std::string> Compliances::names(const Analysis& analysis) const {
+  std::vector<std::string> names;
+  for (std::size_t k = 0; k < analysis.caseCount(); ++k)
+    names.push_back("compliance_of_" + analysis.caseName(k) + "_J");
+  return names;
+}
+
+bool Compliances::fallsWithMaterial(const Analysis& analysis) const {
+  for (std::size_t k = 0; k < analysis.caseCount(); ++k)
+    if (analysis.loadFollowsLayout(k)) return false;
+  return true;
+}
 
 MassFraction::MassFraction(std::vector<double> fill)
     : fill_(std::move(fill)), total_(std::accumulate(fill_.begin(), fill_.end(), 0.0)) {}
@@ -26,210 +32,8 @@ double MassFraction::value(std::span<const double> density) const {
          total_;
 }
 
-double MassFraction::evaluate(std::span<const double> density, std::span<double> gradient) {
+void MassFraction::gradient(const Analysed& /*at*/, std::size_t /*which*/, std::span<double> gradient) const {
   forEach(gradient.size(), [&](std::size_t i) { gradient[i] = fill_[i] / total_; });
-  return value(density);
 }
-
-double StiffnessLaw::share(double density) const {
-  return floor + (1 - floor) * (penalty == 3 ? density * density * density : std::pow(density, penalty));
-}
-
-double StiffnessLaw::derivative(double density) const {
-  return (1 - floor) * penalty * (penalty == 3 ? density * density : std::pow(density, penalty - 1));
-}
-
-bool CaseStates::succeeded() const {
-  return std::all_of(reports.begin(), reports.end(), [](const SolveReport& r) { return r.succeeded(); });
-}
-
-template <int D>
-CaseCompliances<D>::CaseCompliances(const Grid<D>& grid, const Material& material,
-                                    std::vector<GridCase<D>> cases, std::vector<double> fill,
-                                    StiffnessLaw law, std::vector<double> cellMass)
-    : grid_(grid),
-      cases_(std::move(cases)),
-      fill_(std::move(fill)),
-      cellMass_(std::move(cellMass)),
-      law_(law) {
-  for (std::size_t k = 0; k < cases_.size(); ++k) {
-    if (!cases_[k].bodyForce.isZero() && cellMass_.size() != fill_.size())
-      throw InputError("case " + cases_[k].name + " has a force on all mass, but the cells have none");
-    std::size_t same = 0;
-    while (same < k && !cases_[same].standsAs(cases_[k])) ++same;
-    if (same == k)
-      groups_.push_back(
-          {std::make_unique<ElasticModel<D>>(grid, material, cases_[k].supports, cases_[k].couplings),
-           {},
-           {}});
-    groupOf_.push_back(same == k ? groups_.size() - 1 : groupOf_[same]);
-    groups_[groupOf_[k]].cases.push_back(k);
-  }
-  for (Group& group : groups_) group.loads = std::make_shared<Superposition>(superpositionOf(group.cases));
-}
-
-/// By products of what loads are made of: forces on nodes, and forces on all mass, which belong to a layout.
-template <int D>
-Superposition CaseCompliances<D>::superpositionOf(const std::vector<std::size_t>& cases) const {
-  const double mass = std::accumulate(cellMass_.begin(), cellMass_.end(), 0.0);
-  const double perNode = mass * mass / static_cast<double>(grid_.nodeCount());
-  const auto count = static_cast<Eigen::Index>(cases.size());
-  Eigen::MatrixXd products(count, count);
-  for (Eigen::Index i = 0; i < count; ++i)
-    for (Eigen::Index j = 0; j < count; ++j) {
-      const GridCase<D>& a = cases_[cases[static_cast<std::size_t>(i)]];
-      const GridCase<D>& b = cases_[cases[static_cast<std::size_t>(j)]];
-      double sum = perNode * a.bodyForce.dot(b.bodyForce);
-      for (const auto& [dof, force] : a.force)
-        if (const auto other = b.force.find(dof); other != b.force.end()) sum += force * other->second;
-      products(i, j) = sum;
-    }
-  return superposed(products);
-}
-
-template <int D>
-CaseStates CaseCompliances<D>::rest() const {
-  CaseStates states;
-  states.compliances.resize(cases_.size());
-  states.reports.resize(cases_.size());
-  states.cycles.assign(groups_.size(), Cycle::v);
-  for (const std::size_t g : groupOf_) states.displacements.emplace_back(groups_[g].model->size(), 0.0);
-  return states;
-}
-
-template <int D>
-void CaseCompliances<D>::attempt(std::span<const double> density, CaseStates& states) {
-  states.density.assign(density.begin(), density.end());
-  std::vector<double> shares(density.size());
-  forEach(shares.size(), [&](std::size_t i) { shares[i] = fill_[i] * law_.share(density[i]); });
-  for (std::size_t g = 0; g < groups_.size(); ++g) {
-    groups_[g].model->setRelativeModuli(shares);
-    report(progress_, "solving case " + cases_[groups_[g].cases.front()].name,
-           static_cast<double>(g) / static_cast<double>(groups_.size()));
-    solve(groups_[g], g, density, states);
-  }
-}
-
-/// First the base, in as few passes as it needs; then those that follow from it, solved on where what the
-/// base is in doubt by is too much for them.
-template <int D>
-void CaseCompliances<D>::solve(const Group& group, std::size_t number, std::span<const double> density,
-                               CaseStates& states) {
-  std::vector<std::vector<double>> weighing(group.cases.size());
-  for (std::size_t i = 0; i < group.cases.size(); ++i)
-    if (const Vec3& perMass = cases_[group.cases[i]].bodyForce; !perMass.isZero())
-      weighing[i] = bodyForces(density, perMass);
-  const auto solveThose = [&](const std::vector<std::size_t>& places) {
-    std::vector<LoadedField> fields;
-    for (const std::size_t i : places)
-      fields.push_back({&cases_[group.cases[i]].force, states.displacements[group.cases[i]], weighing[i]});
-    group.model->setCycle(states.cycles[number]);
-    const std::vector<SolveReport> reports = group.model->solve(fields, options_);
-    states.cycles[number] = group.model->cycle();
-    for (std::size_t p = 0; p < places.size(); ++p) {
-      const std::size_t k = group.cases[places[p]];
-      const bool good = reports[p].succeeded() && std::isfinite(reports[p].work);
-      states.reports[k] = reports[p];
-      states.compliances[k] = good ? reports[p].work : std::numeric_limits<double>::infinity();
-      if (!good) std::fill(states.displacements[k].begin(), states.displacements[k].end(), 0.0);
-    }
-  };
-  solveThose(group.loads->base);
-  std::vector<std::size_t> inDoubt;
-  for (std::size_t i = 0; i < group.cases.size(); ++i)
-    if (!group.loads->isBase(i) && !combine(group, i, weighing[i], states)) inDoubt.push_back(i);
-  if (!inDoubt.empty()) solveThose(inDoubt);
-}
-
-/// The state of a case as a sum of those of the base. Its compliance, right to second order in the errors as
-/// those of solves are, is 2 f^T u - u^T A u; energy norms of errors add up.
-/// @return whether its energy error is small enough.
-template <int D>
-bool CaseCompliances<D>::combine(const Group& group, std::size_t place, std::span<const double> weighing,
-                                 CaseStates& states) const {
-  const std::size_t k = group.cases[place];
-  std::vector<double>& u = states.displacements[k];
-  std::fill(u.begin(), u.end(), 0.0);
-  double error = 0;
-  for (std::size_t b = 0; b < group.loads->base.size(); ++b) {
-    const double factor =
-        group.loads->combination(static_cast<Eigen::Index>(place), static_cast<Eigen::Index>(b));
-    if (factor == 0) continue;
-    const std::size_t from = group.cases[group.loads->base[b]];
-    if (!std::isfinite(states.compliances[from])) return false;
-    const std::vector<double>& own = states.displacements[from];
-    forEach(u.size(), [&](std::size_t d) { u[d] += factor * own[d]; });
-    error += std::abs(factor) * std::sqrt(states.reports[from].energyError * states.compliances[from]);
-  }
-  double work = 0;
-  for (const auto& [dof, force] : cases_[k].force) work += force * u[dof];
-  for (std::size_t d = 0; d < weighing.size(); ++d) work += weighing[d] * u[d];
-  const double compliance = 2 * work - group.model->energy(u);
-  states.compliances[k] = compliance;
-  states.reports[k] = {SolveStop::converged, 0, error * error / compliance, 0, compliance, 0};
-  return error * error <= kSumsErrorBy * options_.energyTolerance * compliance;
-}
-
-template <int D>
-void CaseCompliances<D>::requireSuccess(const CaseStates& states) const {
-  for (std::size_t k = 0; k < cases_.size(); ++k) {
-    const SolveReport& solved = states.reports[k];
-    if (!solved.succeeded())
-      throw RunError(fmt::format("case {}: {} ({} iterations, energy error {:.1e})", cases_[k].name,
-                                 describe(solved.stop), solved.iterations, solved.energyError));
-  }
-}
-
-template <int D>
-void CaseCompliances<D>::gradient(const CaseStates& states, std::size_t k, std::span<double> gradient) const {
-  // The adjoint state is u itself.
-  const std::vector<double>& u = states.displacements[k];
-  groups_[groupOf_[k]].model->fullCellEnergies(u, gradient);
-  forEach(gradient.size(),
-          [&](std::size_t i) { gradient[i] *= -fill_[i] * law_.derivative(states.density[i]); });
-  const Vec3& perMass = cases_[k].bodyForce;
-  if (perMass.isZero()) return;
-  const DofOrder order = dofOrder(grid_);
-  forEach(gradient.size(), [&](std::size_t i) {
-    double work = 0;  // of a unit mass spread evenly over the corners
-    for (const int node : grid_.cellNodes(i))
-      work += perMass.dot(order.at(u, static_cast<std::size_t>(node))) / kCorners<D>;
-    gradient[i] += 2 * cellMass_[i] * work;
-  });
-}
-
-/// A cell's weight falls on its corners alike, by degree of freedom, N.
-template <int D>
-std::vector<double> CaseCompliances<D>::bodyForces(std::span<const double> density,
-                                                   const Vec3& perMass) const {
-  std::vector<double> forces(D * grid_.nodeCount(), 0.0);
-  for (std::size_t c = 0; c < density.size(); ++c)
-    for (const int node : grid_.cellNodes(c))
-      for (int i = 0; i < D; ++i)
-        forces[gridDof(grid_, static_cast<std::size_t>(node), i)] +=
-            density[c] * cellMass_[c] / kCorners<D> * perMass[i];
-  return forces;
-}
-
-template <int D>
-double WeightedCompliance<D>::evaluate(std::span<const double> density, std::span<double> gradient) {
-  compliances_.attempt(density, states_);
-  compliances_.requireSuccess(states_);
-  std::fill(gradient.begin(), gradient.end(), 0.0);
-  std::vector<double> own(gradient.size());
-  double sum = 0;
-  for (std::size_t k = 0; k < states_.compliances.size(); ++k) {
-    const double weight = compliances_.cases()[k].weight;
-    sum += weight * states_.compliances[k];
-    compliances_.gradient(states_, k, own);
-    forEach(own.size(), [&](std::size_t i) { gradient[i] += weight * own[i]; });
-  }
-  return sum;
-}
-
-template class CaseCompliances<2>;
-template class CaseCompliances<3>;
-template class WeightedCompliance<2>;
-template class WeightedCompliance<3>;
 
 }  // namespace barelattice

@@ -255,12 +255,10 @@ LayoutProblem<D> Job::layoutProblem() const {
   problem.fill = own.fill;
   problem.keep = own.keep;
   problem.cases = casesOn(own.grid, setup);
-  problem.goal = brief.goal;
+  problem.goal.form = brief.goal;
   problem.massFraction = targetMass / spaceMass;
-  problem.filterRadius = filterRadiusFor(brief.smallestMember, D);
-  problem.filterBoundary = brief.walls;
-  problem.attached = attachedCells(own.grid, *this, problem.filterRadius);
-  if (brief.mirror) problem.mirror = mirrorPartners(own.grid, brief.mirror->axis, brief.mirror->at);
+  for (const BriefRule& each : brief.making) problem.making.push_back(each.rule);
+  problem.attached = attachedCells(own.grid, *this, problem.filterRadius());
   return problem;
 }
 
@@ -279,9 +277,9 @@ Job prepare(Brief brief, double coarser) {
     const double rough = brief.shape(brief.space)->bounds().diagonal().norm() / 300;
     brief.voxel = voxelFor(regionsOf(brief, pickFaces(brief, rough)), brief.voxelBudget);
   }
-  brief.voxel = std::max(brief.voxel, std::min(coarser * brief.voxel, 0.5 * brief.smallestMember));
-  if (brief.smallestMember < 2 * brief.voxel)
-    refuse(brief, brief.memberPlace,
+  brief.voxel = std::max(brief.voxel, std::min(coarser * brief.voxel, 0.5 * brief.walls().smallestMember));
+  if (brief.walls().smallestMember < 2 * brief.voxel)
+    refuse(brief, brief.placeOfRule<Walls>(),
            fmt::format("'smallest_member' is under two voxels ({:.4g} mm)",
                        2 * brief.voxel * kMillimetresPerMetre),
            "make the voxel smaller or the member thicker");
@@ -310,10 +308,10 @@ Job prepare(Brief brief, double coarser) {
             "{:.2g} mm only",
             far, far / kStlDigits * kMillimetresPerMetre),
         "move the part near the origin, or look for a length in a wrong unit");
-  if (brief.smallestMember > space.head(dimensions).maxCoeff())
-    refuse(brief, brief.memberPlace,
+  if (brief.walls().smallestMember > space.head(dimensions).maxCoeff())
+    refuse(brief, brief.placeOfRule<Walls>(),
            fmt::format("'smallest_member' is {:.4g} mm, and the design space is {} in all",
-                       brief.smallestMember * kMillimetresPerMetre, sizeText(space, dimensions)),
+                       brief.walls().smallestMember * kMillimetresPerMetre, sizeText(space, dimensions)),
            "it is the thinnest wall or bar you can make: look for a length in a wrong unit");
   job.brief = std::move(brief);
   job.warnings = job.brief.notes;
@@ -321,11 +319,13 @@ Job prepare(Brief brief, double coarser) {
   job.regions = regionsOf(job.brief, job.setup.faces);
   refuseMany(job.brief, job.regions.bounds().sizes());
   backLoads(job);
+  const auto* plane = job.brief.rule<MirrorPlane>();
+  const std::optional<MirrorPlane> mirror = plane ? std::optional(*plane) : std::nullopt;
   try {
     if (job.flat())
-      job.domain = sampleRegions<2>(job.regions, job.brief.voxel, job.brief.mirror);
+      job.domain = sampleRegions<2>(job.regions, job.brief.voxel, mirror);
     else
-      job.domain = sampleRegions<3>(job.regions, job.brief.voxel, job.brief.mirror);
+      job.domain = sampleRegions<3>(job.regions, job.brief.voxel, mirror);
   } catch (const InputError& error) {
     refuse(job.brief, {}, error.what(), error.cure());
   }

@@ -14,6 +14,7 @@
 
 #include "barelattice/base/parallel.hpp"
 #include "barelattice/base/quantity.hpp"
+#include "barelattice/layout/orbit_average.hpp"
 #include "barelattice/solid/reinterpret.hpp"
 #include "barelattice/voxels/grid_ties.hpp"
 #include "job_parts.hpp"
@@ -131,14 +132,14 @@ std::vector<std::string> slivers(const Job& job) {
   const Grid<D>& grid = std::get<Domain<D>>(job.domain).grid;
   std::vector<int> depth = layersOf(grid);
   // At the faces themselves every way begins at the surface, and is no narrower for that.
-  const auto around = attachedCells(grid, job, job.brief.smallestMember + job.brief.voxel);
+  const auto around = attachedCells(grid, job, job.brief.walls().smallestMember + job.brief.voxel);
   constexpr int kDeep = 1 << 20;
   for (std::size_t c = 0; c < depth.size(); ++c)
     if (around[c]) depth[c] = kDeep;
   std::vector<std::vector<std::size_t>> cells;
   for (const NamedFace& face : job.setup.faces) cells.push_back(tieToGrid(grid, face.face).cells);
   // Mostly there is a way wide enough, and the deep cells alone show it.
-  const double enough = 0.5 * job.brief.smallestMember / job.brief.voxel;
+  const double enough = 0.5 * job.brief.walls().smallestMember / job.brief.voxel;
   std::vector<std::uint8_t> deep(depth.size());
   for (std::size_t c = 0; c < deep.size(); ++c) deep[c] = depth[c] >= enough;
   const Pieces pieces = findPieces(grid, deep);
@@ -186,7 +187,7 @@ std::vector<std::string> slivers(const Job& job) {
         }
     // A place of n layers is 2n - 1 or 2n cells wide; cells it only partly fills may hide one more.
     const double width = 2 * best * job.brief.voxel;
-    if (best == 0 || width >= job.brief.smallestMember) continue;
+    if (best == 0 || width >= job.brief.walls().smallestMember) continue;
     const auto at = grid.frame().centre(grid.cellIndex(place));
     std::string where;
     for (int i = 0; i < D; ++i) where += fmt::format("{}{:.4g}", i ? ", " : "", at[i] * kMillimetresPerMetre);
@@ -194,7 +195,8 @@ std::vector<std::string> slivers(const Job& job) {
         "on the way from [loads.{}] to the supports the design space is only about {:.3g} mm wide at ({}) "
         "mm, "
         "less than the smallest member of {:.3g} mm: look whether a clear cuts it there",
-        load.name, width * kMillimetresPerMetre, where, job.brief.smallestMember * kMillimetresPerMetre));
+        load.name, width * kMillimetresPerMetre, where,
+        job.brief.walls().smallestMember * kMillimetresPerMetre));
   }
   return found;
 }
@@ -265,14 +267,14 @@ void refuseNarrows(const Job& job, const std::vector<std::string>& slivers) {
   const LayoutProblem<D> problem = job.layoutProblem<D>();
   const auto narrow = loadsInNarrows(problem, OptimiseOptions().erosion);
   if (narrow.empty()) return;
-  refuse(job.brief, job.brief.memberPlace,
+  refuse(job.brief, job.brief.placeOfRule<Walls>(),
          slivers.empty() ? narrowText(problem, narrow.front()) : slivers.front(), kNarrowCure);
 }
 
 /// Warns of a target that leaves less than members need to join loads and supports.
 void warnOfLeanTarget(Job& job) {
   if (job.brief.layout) return;
-  const double member = job.brief.smallestMember;
+  const double member = job.brief.walls().smallestMember;
   const double length = job.flat() ? leastMemberLength<2>(job) : leastMemberLength<3>(job);
   const double section = job.flat() ? member * job.regions.thickness : std::numbers::pi / 4 * member * member;
   const double needed = job.brief.material.density * section * length;
@@ -348,10 +350,11 @@ void warnOfLostFeatures(Job& job) {
 /// Refuses a mirror that has nothing on its other side, warns of one across a space that is not symmetric.
 template <int D>
 void checkMirror(Job& job) {
-  if (!job.brief.mirror) return;
-  const auto& [axis, at] = *job.brief.mirror;
+  const auto* plane = job.brief.rule<MirrorPlane>();
+  if (!plane) return;
+  const auto& [axis, at] = *plane;
   const Domain<D>& domain = std::get<Domain<D>>(job.domain);
-  const std::vector<int> partner = mirrorPartners(domain.grid, axis, at);
+  const CellImages partner = mirrorImages(domain.grid, *plane);
   double alone = 0;
   double all = 0;
   std::size_t pairs = 0;
@@ -366,7 +369,7 @@ void checkMirror(Job& job) {
   }
   const Box box = job.regions.space->bounds();
   if (pairs == 0)
-    refuse(job.brief, job.brief.mirrorPlace,
+    refuse(job.brief, job.brief.placeOfRule<MirrorPlane>(),
            fmt::format("the mirror plane at {:.4g} mm has none of the design space on its other side: that "
                        "goes from {:.4g} to {:.4g} mm along {}",
                        at * kMillimetresPerMetre, box.min()[axis] * kMillimetresPerMetre,
@@ -431,10 +434,10 @@ void warnOfSurprises(Job& job) {
   warnOfMassBounds(job);
   warnOfLostFeatures(job);
   warnOfUnused(job);
-  if (job.brief.smallestMember < 2.999 * job.brief.voxel)
+  if (job.brief.walls().smallestMember < 2.999 * job.brief.voxel)
     job.warnings.push_back(fmt::format(
         "the smallest member of {:.3g} mm is under three voxels of {:.3g} mm: expect ragged members",
-        job.brief.smallestMember * kMillimetresPerMetre, job.brief.voxel * kMillimetresPerMetre));
+        job.brief.walls().smallestMember * kMillimetresPerMetre, job.brief.voxel * kMillimetresPerMetre));
 }
 
 }  // namespace barelattice

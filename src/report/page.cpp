@@ -107,7 +107,7 @@ std::string massList(const Job& job) {
          (job.bondedMass > 0 ? row("bonded parts", fmt::format("{:.4g} kg", job.bondedMass)) : "") +
          row("material", escaped(job.brief.material.name)) + otherMaterials(job) + sheet +
          row("voxels", fmt::format("{} of {:.3g} mm", job.cellCount(), job.cellSize() * kMm)) +
-         row("smallest member", fmt::format("{:.3g} mm", job.brief.smallestMember * kMm)) + "</dl>";
+         row("smallest member", fmt::format("{:.3g} mm", job.brief.walls().smallestMember * kMm)) + "</dl>";
 }
 
 std::string caseOptions(const Job& job) {

@@ -19,10 +19,11 @@ using nlohmann::json;
 /// The state's fields of numbers, in the order of the file.
 std::vector<std::vector<double>*> fieldsOf(OptimiseState& state) {
   std::vector<std::vector<double>*> fields{
-      &state.variables,      &state.accepted,        &state.compliances,         &state.massGradient,
+      &state.variables,      &state.accepted,        &state.appraisal.terms,     &state.appraisal.limits,
       &state.asymptotes.low, &state.asymptotes.high, &state.asymptotes.previous, &state.asymptotes.earlier};
-  for (std::vector<double>& g : state.gradients) fields.push_back(&g);
-  for (CaseStates* states : {&state.nominal, &state.eroded})
+  for (auto* gradients : {&state.gradients.goal, &state.gradients.limits})
+    for (std::vector<double>& g : *gradients) fields.push_back(&g);
+  for (CaseStates* states : {&state.states.nominal, &state.states.eroded})
     for (std::vector<double>& u : states->displacements) fields.push_back(&u);
   return fields;
 }
@@ -36,20 +37,52 @@ Progression progressionFrom(const json& at) {
   return {at.at(0), at.at(1), at.at(2), at.at(3), at.at(4), at.at(5), at.at(6), at.at(7), at.at(8), at.at(9)};
 }
 
+/// What is infinite, the goal of a layout that did not hold, JSON has no number for.
+json numberJson(double value) {
+  return std::isfinite(value) ? json(value) : json(nullptr);
+}
+double numberFrom(const json& value) {
+  return value.is_null() ? std::numeric_limits<double>::infinity() : value.get<double>();
+}
+
 json recordJson(const IterationRecord& r) {
-  // What is infinite, the goal of a layout that did not hold, JSON has no number for.
-  const auto number = [](double v) { return std::isfinite(v) ? json(v) : json(nullptr); };
-  return {r.iteration,        number(r.goal), number(r.compliance), number(r.eroded), r.massFraction,
-          r.change,           r.grey,         r.sharpness,          r.erosion,        r.takenBack,
-          r.solverIterations, r.seconds,      r.solveSeconds,       r.strengthened};
+  json values = json::array();
+  for (const double value : r.values) values.push_back(numberJson(value));
+  return {{"iteration", r.iteration},
+          {"goal", numberJson(r.goal)},
+          {"nominal", numberJson(r.nominal)},
+          {"eroded", numberJson(r.eroded)},
+          {"values", values},
+          {"mass_fraction", r.massFraction},
+          {"change", r.change},
+          {"grey", r.grey},
+          {"sharpness", r.sharpness},
+          {"erosion", r.erosion},
+          {"taken_back", r.takenBack},
+          {"solver_iterations", r.solverIterations},
+          {"seconds", r.seconds},
+          {"solve_seconds", r.solveSeconds},
+          {"strengthened", r.strengthened}};
 }
 
 IterationRecord recordFrom(const json& r) {
-  const auto number = [&](std::size_t i) {
-    return r.at(i).is_null() ? std::numeric_limits<double>::infinity() : r.at(i).get<double>();
-  };
-  return {r.at(0), number(1), number(2), number(3), r.at(4),  r.at(5),  r.at(6),
-          r.at(7), r.at(8),   r.at(9),   r.at(10),  r.at(11), r.at(12), r.at(13)};
+  IterationRecord record;
+  record.iteration = r.at("iteration");
+  record.goal = numberFrom(r.at("goal"));
+  record.nominal = numberFrom(r.at("nominal"));
+  record.eroded = numberFrom(r.at("eroded"));
+  for (const json& value : r.at("values")) record.values.push_back(numberFrom(value));
+  record.massFraction = r.at("mass_fraction");
+  record.change = r.at("change");
+  record.grey = r.at("grey");
+  record.sharpness = r.at("sharpness");
+  record.erosion = r.at("erosion");
+  record.takenBack = r.at("taken_back");
+  record.solverIterations = r.at("solver_iterations");
+  record.seconds = r.at("seconds");
+  record.solveSeconds = r.at("solve_seconds");
+  record.strengthened = r.at("strengthened");
+  return record;
 }
 
 /// Of a checkpoint without the hash it carries.
@@ -67,9 +100,11 @@ void writeCheckpoint(const std::filesystem::path& path, const std::string& finge
                {"sharpenings", copy.sharpenings},
                {"progression", progressionJson(copy.at)},
                {"ended", copy.ended},
-               {"gradients", copy.gradients.size()},
-               {"cases", copy.nominal.displacements.size()}};
-  for (const auto& [name, states] : {std::pair{"w_cycles", &copy.nominal}, {"w_cycles_eroded", &copy.eroded}})
+               {"gradients", copy.gradients.goal.size()},
+               {"limits", copy.gradients.limits.size()},
+               {"cases", copy.states.nominal.displacements.size()}};
+  for (const auto& [name, states] :
+       {std::pair{"w_cycles", &copy.states.nominal}, {"w_cycles_eroded", &copy.states.eroded}})
     for (const Cycle cycle : states->cycles) head[name].push_back(cycle == Cycle::w);
   for (const IterationRecord& r : copy.history) head["history"].push_back(recordJson(r));
   std::string bytes;
@@ -100,10 +135,11 @@ std::optional<OptimiseState> readCheckpoint(const std::filesystem::path& path,
     state.at = progressionFrom(head.at("progression"));
     for (const json& r : head.at("history")) state.history.push_back(recordFrom(r));
     for (const auto& [name, states] :
-         {std::pair{"w_cycles", &state.nominal}, {"w_cycles_eroded", &state.eroded}})
+         {std::pair{"w_cycles", &state.states.nominal}, {"w_cycles_eroded", &state.states.eroded}})
       for (const json& w : head.at(name)) states->cycles.push_back(w.get<bool>() ? Cycle::w : Cycle::v);
-    state.gradients.resize(head.at("gradients").get<std::size_t>());
-    for (CaseStates* states : {&state.nominal, &state.eroded}) {
+    state.gradients.goal.resize(head.at("gradients").get<std::size_t>());
+    state.gradients.limits.resize(head.at("limits").get<std::size_t>());
+    for (CaseStates* states : {&state.states.nominal, &state.states.eroded}) {
       states->displacements.resize(head.at("cases").get<std::size_t>());
       states->compliances.resize(states->displacements.size());
       states->reports.resize(states->displacements.size());

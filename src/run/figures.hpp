@@ -13,7 +13,8 @@ namespace barelattice {
 nlohmann::json vectorJson(const Vec3& v, double scale = 1);
 
 /// Iterations as a table.
-std::string historyCsv(const std::vector<IterationRecord>& history);
+/// @param columns heads of the records' values.
+std::string historyCsv(const std::vector<IterationRecord>& history, const std::vector<std::string>& columns);
 
 /// A body analysed on two meshes.
 struct BodyProof {

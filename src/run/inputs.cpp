@@ -147,6 +147,15 @@ void addActing(Inputs& inputs, const Job& job) {
   }
 }
 
+void addRule(Inputs& inputs, const Walls& rule) {
+  inputs.add("[making] smallest_member", rule.smallestMember);
+  inputs.add("[making] boundary", static_cast<int>(rule.boundary));
+}
+void addRule(Inputs& inputs, const MirrorPlane& rule) {
+  inputs.add("[making] mirror", fmt::format("{} {:.12g}", rule.axis, rule.at));
+}
+void addRule(Inputs& /*inputs*/, const OwnMaking& /*rule*/) {}  // no brief states one
+
 /// Where material may, must and must not be, and what it is made of; not how strong it is.
 void addRegions(Inputs& inputs, const Job& job) {
   const Brief& brief = job.brief;
@@ -223,10 +232,8 @@ Inputs inputsOfLayout(const Job& job) {
   addActing(inputs, job);
   inputs.add("goal", static_cast<int>(brief.goal));
   inputs.add("[target] mass", job.targetMass);
-  inputs.add("[making] smallest_member", brief.smallestMember);
-  inputs.add("[making] boundary", static_cast<int>(brief.walls));
-  inputs.add("[making] mirror", brief.mirror ? fmt::format("{} {:.12g}", brief.mirror->axis, brief.mirror->at)
-                                             : std::string("none"));
+  for (const BriefRule& each : brief.making)
+    std::visit([&](const auto& rule) { addRule(inputs, rule); }, each.rule);
   inputs.add("[optimise] keep_every", brief.keepEvery);
   inputs.add("[optimise] start", brief.start);
   if (!brief.start.empty()) addShapes(inputs, brief, {brief.start});

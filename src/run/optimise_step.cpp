@@ -39,7 +39,7 @@ json failureJson(const std::optional<JobRun::Failure>& failure) {
 std::optional<JobRun::Failure> JobRun::failureOf(const OptimiseResult& result) const {
   const double wanted = job_.targetMass;
   const double needed = result.neededMass * job_.spaceMass;
-  const double member = job_.brief.smallestMember * kMm;
+  const double member = job_.brief.walls().smallestMember * kMm;
   const bool lean = needed > 1.02 * wanted;
   const std::string mass =
       lean ? fmt::format("give [target] about {:.3g} kg", needed) : "give [target] more mass";
@@ -67,7 +67,7 @@ std::optional<JobRun::Failure> JobRun::failureOf(const OptimiseResult& result) c
     case OptimiseStop::grey:
       return Failure{
           fmt::format("the layout is grey: read black and white its compliance is {:.3g} J, not {:.3g} J",
-                      result.blackAndWhite, result.compliance),
+                      result.blackAndWhite, result.nominal),
           "take smaller voxels, or a smallest_member of more voxels"};
     case OptimiseStop::loose:
       return Failure{"the layout does not hold: " + result.where,
@@ -108,7 +108,7 @@ OptimiseResult JobRun::runOptimiser() {
       problem, options,
       [&](const IterationView& view) {
         history.push_back(view.record);
-        writeFile(folder_ / "history.csv", historyCsv(history));
+        writeFile(folder_ / "history.csv", historyCsv(history, view.columns));
         if (job_.brief.keepEvery > 0 &&
             (view.record.iteration == 1 || view.record.iteration % job_.brief.keepEvery == 0)) {
           std::filesystem::create_directories(kept);
@@ -132,7 +132,8 @@ template <int D>
 void JobRun::storeLayout(const OptimiseResult& result) {
   const auto& domain = std::get<Domain<D>>(job_.domain);
   layoutFile().write(result.density, result.level);
-  writeFile(folder_ / "history.csv", historyCsv(result.history));  // also where no iteration was left to do
+  writeFile(folder_ / "history.csv", historyCsv(result.history,
+                                                result.columns));  // also where no iteration was left to do
   json cases = json::array();
   for (std::size_t k = 0; k < job_.setup.cases.size(); ++k) {
     json faces = json::object();
@@ -151,9 +152,9 @@ void JobRun::storeLayout(const OptimiseResult& result) {
                           {"settled", result.stop == OptimiseStop::settled},
                           {"stop", describe(result.stop)},
                           {"failure", failureJson(failureOf(result))},
-                          {"goal", job_.brief.goal == CaseGoal::worst ? "worst case" : "weighted sum"},
+                          {"goal", job_.brief.goal == GoalForm::worst ? "worst case" : "weighted sum"},
                           {"iterations", result.history.size()},
-                          {"compliance_J", figure(result.compliance)},
+                          {"compliance_J", figure(result.nominal)},
                           {"eroded_J", figure(result.eroded)},
                           {"black_and_white_J", figure(result.blackAndWhite)},
                           {"black_and_white_threshold", result.threshold},
@@ -229,8 +230,8 @@ void JobRun::optimise(bool fresh) {
   note(
       fmt::format("optimise  {} iterations, {}: compliance {:.4g} J{}, read black and white {}, grey "
                   "{:.0f} %, mass {:.4g} kg",
-                  result.history.size(), describe(result.stop), result.compliance,
-                  job_.brief.goal == CaseGoal::worst ? " in the worst case" : "",
+                  result.history.size(), describe(result.stop), result.nominal,
+                  job_.brief.goal == GoalForm::worst ? " in the worst case" : "",
                   std::isfinite(result.blackAndWhite) ? fmt::format("{:.4g} J", result.blackAndWhite)
                                                       : "it does not hold",
                   100 * result.grey.overMass, result.massFraction * job_.spaceMass));

@@ -94,7 +94,7 @@ std::vector<std::string> warningsOf(const Job& job, const Solid& solid, std::opt
         "they are too thin there for its lattice of {:.3g} mm",
         solid.faces.missing * kMm * kMm, solid.faces.largest * kMm, placeText(solid.faces.largestAt),
         solid.spacing * kMm));
-  const double member = job.brief.smallestMember;
+  const double member = job.brief.walls().smallestMember;
   if (solid.dropped.largest > member * member * member)
     warnings.push_back(fmt::format("a loose piece of {:.3g} mm3 was dropped: more than a crumb",
                                    solid.dropped.largest * kCubicMm));
@@ -132,8 +132,9 @@ json figuresOf(const Job& job, const Solid& solid) {
 SmoothLayout JobRun::smoothLayout() const {
   // A density from elsewhere changes within a cell or two, not over a filter's radius.
   constexpr double kStep = 2.5;  // cells
-  const double reach = job_.brief.layout ? kStep * job_.cellSize()
-                                         : filterRadiusFor(job_.brief.smallestMember, job_.flat() ? 2 : 3);
+  const double reach = job_.brief.layout
+                           ? kStep * job_.cellSize()
+                           : filterRadiusFor(job_.brief.walls().smallestMember, job_.flat() ? 2 : 3);
   return std::visit([&](const auto& domain) { return SmoothLayout(domain, layoutFile().level(), reach); },
                     job_.domain);
 }

@@ -66,7 +66,7 @@ TEST(SheetBrief, keepsTheRingRoundAHole) {
       "bore = { disc = { centre = [\"45 mm\", \"10 mm\"], radius = \"4 mm\" } }",
       "keep = [\"eye\"]\nclear = [\"bore\"]");
   EXPECT_NEAR(job.spaceMass / ((60e-3 * 20e-3 - kPi * 16e-6) * 5e-3 * 7850), 1, 1e-3);
-  const double backing = 20e-3 * job.brief.smallestMember;  // of the load on the tip
+  const double backing = 20e-3 * job.brief.walls().smallestMember;  // of the load on the tip
   EXPECT_NEAR(job.keepMass / ((kPi * (49e-6 - 16e-6) + backing) * 5e-3 * 7850), 1, 0.03) << "in whole voxels";
 }
 

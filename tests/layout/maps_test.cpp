@@ -1,11 +1,15 @@
 #include <gtest/gtest.h>
 
+#include <algorithm>
 #include <cmath>
 #include <numeric>
 #include <random>
 
+#include "barelattice/base/error.hpp"
+#include "barelattice/layout/cell_maps.hpp"
 #include "barelattice/layout/density_filter.hpp"
-#include "barelattice/layout/simple_maps.hpp"
+#include "barelattice/layout/making.hpp"
+#include "barelattice/layout/orbit_average.hpp"
 #include "support/grids.hpp"
 
 namespace barelattice {
@@ -59,7 +63,7 @@ TEST(Projection, equalsItsDefinition) {
     for (const double threshold : {0.25, 0.5, 0.75}) {
       const Projection map(sharpness, threshold);
       map.forward(in, out);
-      map.backward(in, ones, back);
+      map.backward(in, out, ones, back);
       const double low = std::tanh(sharpness * threshold);
       const double range = low + std::tanh(sharpness * (1 - threshold));
       for (std::size_t i = 0; i < in.size(); ++i) {
@@ -92,7 +96,8 @@ void expectExactGradient(const LayoutMap& map, std::size_t count) {
     map.forward(in, out);
     return std::inner_product(out.begin(), out.end(), weight.begin(), 0.0);
   };
-  map.backward(in, weight, gradient);
+  map.forward(in, out);
+  map.backward(in, out, weight, gradient);
   const double step = 1e-5;
   for (std::size_t i = 0; i < count; i += count / 11) {
     const double old = in[i];
@@ -111,7 +116,8 @@ TEST(LayoutMaps, haveExactGradients) {
   for (const FilterBoundary boundary : {FilterBoundary::reflecting, FilterBoundary::empty})
     expectExactGradient(DensityFilter<3>(grid, randomField(n, 1), 1.4, boundary), n);
   expectExactGradient(Projection(8, 0.4), n);
-  expectExactGradient(Mirror(mirrorPartners<3>(grid, 1, 2.0)), n);
+  expectExactGradient(OrbitAverage(orbitsOf(n, {mirrorImages(grid, {1, 2.0}), mirrorImages(grid, {2, 1.5})})),
+                      n);
   std::vector<std::uint8_t> keep(n, 0);
   std::fill_n(keep.begin(), n / 3, 1);
   expectExactGradient(KeepSolid(keep), n);
@@ -127,14 +133,50 @@ TEST(Projection, keepsTheEndsAndSharpens) {
   EXPECT_NEAR(out[4], 1, 1e-15);
 }
 
-TEST(Mirror, pairsCellsAcrossThePlane) {
+TEST(OrbitAverage, pairsCellsAcrossAPlane) {
   const Grid<3> grid = testing::boxGrid<3>({6, 4, 2}, 0.5);
-  const std::vector<int> partner = mirrorPartners<3>(grid, 0, 1.5);
-  for (std::size_t c = 0; c < partner.size(); ++c) {
-    const auto p = static_cast<std::size_t>(partner[c]);
+  const CellImages images = mirrorImages(grid, {0, 1.5});
+  for (std::size_t c = 0; c < images.size(); ++c) {
+    const auto p = static_cast<std::size_t>(images[c]);
     EXPECT_EQ(grid.cellIndex(c)[0] + grid.cellIndex(p)[0], 5);
-    EXPECT_EQ(partner[p], static_cast<int>(c));
+    EXPECT_EQ(images[p], static_cast<int>(c));
   }
+  const std::vector<int> orbit = orbitsOf(images.size(), {images});
+  EXPECT_EQ(1 + *std::max_element(orbit.begin(), orbit.end()), static_cast<int>(grid.cellCount() / 2));
+}
+
+// A quarter turn of a square: orbits of four, made from one motion of period
+// four; an average does not change what is an average already, keeps the sum,
+// and is the same turned by a quarter.
+TEST(OrbitAverage, servesARotation) {
+  const int n = 8;
+  const Grid<2> grid = testing::boxGrid<2>({n, n});
+  CellImages turn(grid.cellCount());
+  for (std::size_t c = 0; c < turn.size(); ++c) {
+    const Index<2>& at = grid.cellIndex(c);
+    turn[c] = grid.cellAt({n - 1 - at[1], at[0]});
+  }
+  const std::vector<int> orbit = orbitsOf(turn.size(), {turn});
+  EXPECT_EQ(1 + *std::max_element(orbit.begin(), orbit.end()), n * n / 4);
+  const OrbitAverage average(orbit);
+  const std::vector<double> in = randomField(turn.size(), 3);
+  std::vector<double> out(in.size()), again(in.size());
+  average.forward(in, out);
+  average.forward(out, again);
+  EXPECT_NEAR(std::accumulate(in.begin(), in.end(), 0.0), std::accumulate(out.begin(), out.end(), 0.0),
+              1e-12);
+  for (std::size_t c = 0; c < out.size(); ++c) {
+    EXPECT_EQ(out[c], out[static_cast<std::size_t>(turn[c])]);
+    EXPECT_NEAR(again[c], out[c], 1e-15);
+  }
+}
+
+TEST(Making, needsOneRuleOnWalls) {
+  const Grid<2> grid = testing::boxGrid<2>({4, 4});
+  const std::vector<double> fill(grid.cellCount(), 1.0);
+  EXPECT_THROW(mapsOf<2>({}, grid, fill, {}), InputError);
+  EXPECT_THROW(mapsOf<2>({Walls{2}, Walls{3}}, grid, fill, {}), InputError);
+  EXPECT_NO_THROW(mapsOf<2>({MirrorPlane{0, 2}, Walls{2}}, grid, fill, {}));
 }
 
 }  // namespace

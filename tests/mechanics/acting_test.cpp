@@ -8,7 +8,7 @@
 #include <optional>
 
 #include "barelattice/mechanics/reactions.hpp"
-#include "barelattice/optimise/response.hpp"
+#include "barelattice/optimise/analysis.hpp"
 #include "barelattice/voxels/grid_ties.hpp"
 #include "barelattice/voxels/natural_modes.hpp"
 #include "support/exact_problems.hpp"
@@ -55,8 +55,8 @@ Found onVoxels(const Bar& bar, double energyTolerance = 1e-13) {
   const Domain<3> domain = sampleRegions<3>(regions, bar.voxel);
   std::vector<double> mass(domain.fill);
   for (double& m : mass) m *= domain.cellVolume() * bar.setup.materials[0].density;
-  CaseCompliances<3> each(domain.grid, bar.setup.materials[0], casesOn(domain.grid, bar.setup), domain.fill,
-                          {}, mass);
+  GridAnalysis<3> each(domain.grid, bar.setup.materials[0], casesOn(domain.grid, bar.setup), domain.fill, {},
+                       mass);
   each.setTolerance(energyTolerance);
   CaseStates states = each.rest();
   each.attempt(std::vector<double>(domain.fill.size(), 1.0), states);
@@ -203,8 +203,8 @@ TEST(Acting, aSheetStandsOnSpringsToo) {
                    planeFace("end", sheet, Vec3::UnitX(), 2.5e-4)};
     setup.supports = {{"hinge", 0, MeanSprings{{slide, slide, 0}, {0, 0, 1e-3 * slide}}}};
     setup.addCase("push", {{1, {{100, 50, 0}}}});
-    CaseCompliances<2> each(domain.grid, sheetMaterial(kPlain, SheetState::planeStress, thickness),
-                            casesOn(domain.grid, setup), domain.fill, {});
+    GridAnalysis<2> each(domain.grid, sheetMaterial(kPlain, SheetState::planeStress, thickness),
+                         casesOn(domain.grid, setup), domain.fill, {});
     each.setTolerance(1e-12);
     CaseStates states = each.rest();
     each.attempt(std::vector<double>(domain.fill.size(), 1.0), states);
@@ -321,7 +321,7 @@ TEST(Acting, aBarStretchesUnderItsOwnWeight) {
 }
 
 // The load goes with the layout: its derivative has a term of its own.
-TEST(CaseCompliances, derivativeOfALoadThatIsTheLayoutsOwnWeight) {
+TEST(Analysis, derivativeOfALoadThatIsTheLayoutsOwnWeight) {
   Bar bar;
   bar.voxel = 0.005;
   bar.setup.supports = {{"bed", 0, Foundation{1e12, 1e12}},
@@ -332,7 +332,7 @@ TEST(CaseCompliances, derivativeOfALoadThatIsTheLayoutsOwnWeight) {
   regions.space = bar.shape;
   const Domain<3> domain = sampleRegions<3>(regions, bar.voxel);
   const std::vector<double> mass(domain.fill.size(), 2e-4);
-  CaseCompliances<3> each(domain.grid, kPlain, casesOn(domain.grid, bar.setup), domain.fill, {}, mass);
+  GridAnalysis<3> each(domain.grid, kPlain, casesOn(domain.grid, bar.setup), domain.fill, {}, mass);
   each.setTolerance(1e-13);
   std::vector<double> density(domain.fill.size());
   for (std::size_t c = 0; c < density.size(); ++c)
@@ -340,7 +340,7 @@ TEST(CaseCompliances, derivativeOfALoadThatIsTheLayoutsOwnWeight) {
   CaseStates states = each.rest();
   each.attempt(density, states);
   std::vector<double> gradient(density.size());
-  each.gradient(states, 0, gradient);
+  each.complianceGradient(states, 0, gradient);
   const double step = 1e-4;
   for (const std::size_t cell : {std::size_t{0}, std::size_t{7}, density.size() / 2, density.size() - 1}) {
     std::vector<double> changed = density;
@@ -351,7 +351,7 @@ TEST(CaseCompliances, derivativeOfALoadThatIsTheLayoutsOwnWeight) {
     each.attempt(changed, states);
     EXPECT_NEAR((above - states.compliances[0]) / (2 * step) / gradient[cell], 1, 1e-4) << cell;
   }
-  EXPECT_THROW(CaseCompliances<3>(domain.grid, kPlain, casesOn(domain.grid, bar.setup), domain.fill, {}),
+  EXPECT_THROW(GridAnalysis<3>(domain.grid, kPlain, casesOn(domain.grid, bar.setup), domain.fill, {}),
                InputError)
       << "its mass is not known";
 }

@@ -7,6 +7,8 @@
 
 #include "barelattice/base/error.hpp"
 #include "barelattice/base/parallel.hpp"
+#include "barelattice/layout/orbit_average.hpp"
+#include "support/bracket.hpp"
 #include "support/grids.hpp"
 
 namespace barelattice {
@@ -31,7 +33,7 @@ LayoutProblem<2> halfBeam(const Grid<2>& grid, double radius) {
   load.force[gridDof(grid, static_cast<std::size_t>(grid.nodeAt({0, cells[1]})), 1)] = -1;
   problem.cases = {load};
   problem.massFraction = 0.5;
-  problem.filterRadius = radius;
+  problem.making = {Walls{smallestMemberFor(radius, 2)}};
   return problem;
 }
 
@@ -54,82 +56,19 @@ TEST(Optimiser, reachesThePublishedCompliancesOfTheHalfBeam) {
     options.continuation.finalChange = 1e-4;
     options.loopTolerance = 1e-9;
     const OptimiseResult result = optimiseLayout<2>(problem, options);
-    EXPECT_NEAR(result.compliance / published.compliance, 1, 0.005);
+    EXPECT_NEAR(result.nominal / published.compliance, 1, 0.005);
     EXPECT_NEAR(result.massFraction, 0.5, 1e-5);
   }
 }
 
-struct Bracket {
-  Grid<3> grid =
-      testing::gridWhere<3>({14, 8, 8}, 1e-3, [](const Index<3>& i) { return i[0] < 10 || i[2] < 5; });
-  LayoutProblem<3> problem;
-
-  Bracket() {
-    problem.grid = &grid;
-    problem.material = {"test", 70e9, 0.3, 2700, 1e8};
-    for (std::size_t c = 0; c < grid.cellCount();
-         ++c) {  // partly full cells, alike on both sides of the mirror
-      const Index<3>& i = grid.cellIndex(c);
-      problem.fill.push_back((i[0] + i[2]) % 5 ? 1.0 : 0.3 + 0.05 * std::min(i[1], 7 - i[1]));
-    }
-    problem.keep.assign(grid.cellCount(), 0);
-    for (std::size_t c = 0; c < grid.cellCount(); ++c) problem.keep[c] = grid.cellIndex(c)[0] == 13;
-    const auto held = testing::holdWhere<3>(grid, [](const Index<3>& i) { return i[0] == 0; });
-    for (int k = 0; k < 2; ++k) {
-      GridCase<3> c{k ? "side" : "down", k ? 0.7 : 1.3, {}, supportsOf<3>(grid, held)};
-      for (std::size_t n = 0; n < grid.nodeCount(); ++n)
-        if (grid.nodeIndex(n)[0] == 14) c.force[gridDof(grid, n, k ? 1 : 2)] = -1;
-      problem.cases.push_back(c);
-    }
-    problem.massFraction = 0.4;
-    problem.filterRadius = 2.2e-3;
-    problem.filterBoundary = FilterBoundary::empty;
-    problem.attached.assign(grid.cellCount(), 0);
-    for (std::size_t c = 0; c < grid.cellCount(); ++c) problem.attached[c] = grid.cellIndex(c)[0] < 3;
-    problem.mirror = mirrorPartners<3>(grid, 1, 4e-3);
-  }
-};
-
-TEST(Optimiser, gradientThroughTheWholeChainIsExact) {
-  const Bracket bracket;
-  const LayoutProblem<3>& problem = bracket.problem;
-  CaseCompliances<3> compliances(bracket.grid, problem.material, problem.cases, problem.fill, {});
-  compliances.setTolerance(1e-14);
-  WeightedCompliance<3> goal(compliances);
-  LayoutChain chain;
-  chain.append(std::make_shared<Mirror>(problem.mirror));
-  chain.append(std::make_shared<DensityFilter<3>>(bracket.grid, problem.fill, problem.filterRadius,
-                                                  problem.filterBoundary));
-  chain.append(std::make_shared<Projection>(4.0));
-  chain.append(std::make_shared<KeepSolid>(problem.keep));
-  std::vector<double> x(bracket.grid.cellCount());
-  std::mt19937 random(21);
-  std::uniform_real_distribution<double> value(0.3, 0.7);
-  for (double& v : x) v = value(random);
-  std::vector<double> byDensity(x.size()), ignored(x.size());
-  goal.evaluate(chain.forward(x), byDensity);
-  const std::vector<double> gradient = chain.backward(byDensity);
-  double largest = 0;
-  for (const double g : gradient) largest = std::max(largest, std::abs(g));
-  const double step = 1e-4;
-  for (std::size_t i = 3; i < x.size(); i += 61) {
-    const double old = x[i];
-    x[i] = old + step;
-    const double above = goal.evaluate(chain.forward(x), ignored);
-    x[i] = old - step;
-    const double below = goal.evaluate(chain.forward(x), ignored);
-    x[i] = old;
-    EXPECT_NEAR(gradient[i], (above - below) / (2 * step), 1e-6 * largest) << "variable " << i << ", seed 21";
-  }
-}
-
 TEST(Optimiser, keepsWhatItPromises) {
-  const Bracket bracket;
+  const testing::Bracket bracket;
   OptimiseOptions options;
   const OptimiseResult result = optimiseLayout<3>(bracket.problem, options);
   EXPECT_EQ(result.stop, OptimiseStop::settled);
   EXPECT_NEAR(result.massFraction, 0.4, 1e-4);
-  EXPECT_LT(result.compliance, 0.5 * result.history.front().compliance);
+  EXPECT_LT(result.nominal, 0.5 * result.history.front().nominal);
+  const CellImages mirrored = mirrorImages(bracket.grid, testing::Bracket::middle());
   std::size_t grey = 0;
   for (std::size_t c = 0; c < result.density.size(); ++c) {
     EXPECT_GE(result.density[c], 0);
@@ -137,7 +76,7 @@ TEST(Optimiser, keepsWhatItPromises) {
     if (bracket.problem.keep[c]) {
       EXPECT_EQ(result.density[c], 1);
     }
-    EXPECT_NEAR(result.density[c], result.density[static_cast<std::size_t>(bracket.problem.mirror[c])], 1e-9);
+    EXPECT_NEAR(result.density[c], result.density[static_cast<std::size_t>(mirrored[c])], 1e-9);
     grey += result.density[c] > 0.1 && result.density[c] < 0.9;
   }
   EXPECT_LT(static_cast<double>(grey) / static_cast<double>(result.density.size()), 0.15);
@@ -146,7 +85,7 @@ TEST(Optimiser, keepsWhatItPromises) {
 // The target counts what the cells weigh, and a stiffness is relative to the material's: with all moduli
 // halved the same layout comes out twice as soft, and cells without mass are free.
 TEST(Optimiser, weighsAndStiffensCellsByTheirMaterial) {
-  Bracket bracket;
+  testing::Bracket bracket;
   OptimiseOptions options;
   options.maxIterations = 12;
   const OptimiseResult plain = optimiseLayout<3>(bracket.problem, options);
@@ -154,7 +93,7 @@ TEST(Optimiser, weighsAndStiffensCellsByTheirMaterial) {
   soft.modulus.assign(soft.fill.size(), 0.5);
   soft.mass.assign(soft.fill.size(), 7.0);
   const OptimiseResult halved = optimiseLayout<3>(soft, options);
-  EXPECT_NEAR(halved.compliance / plain.compliance, 2, 1e-3);
+  EXPECT_NEAR(halved.nominal / plain.nominal, 2, 1e-3);
   EXPECT_NEAR(halved.massFraction, 0.4, 1e-4);
 
   LayoutProblem<3> mixed = bracket.problem;
@@ -173,41 +112,8 @@ TEST(Optimiser, weighsAndStiffensCellsByTheirMaterial) {
   EXPECT_NEAR(mass / whole, 0.4, 1e-4);
 }
 
-TEST(Optimiser, gradientWithSeveralMaterialsIsExact) {
-  Bracket bracket;
-  std::vector<double> stiffness = bracket.problem.fill;
-  for (std::size_t c = 0; c < stiffness.size(); ++c) stiffness[c] *= c % 3 ? 1.0 : 0.2;
-  CaseCompliances<3> compliances(bracket.grid, bracket.problem.material, bracket.problem.cases, stiffness,
-                                 {});
-  compliances.setTolerance(1e-14);
-  CaseStates states = compliances.rest();
-  const auto compliance = [&](const std::vector<double>& of) {
-    compliances.attempt(of, states);
-    return states.compliances[1];
-  };
-  std::vector<double> density(stiffness.size());
-  std::mt19937 random(5);
-  std::uniform_real_distribution<double> value(0.3, 0.9);
-  for (double& v : density) v = value(random);
-  compliance(density);
-  std::vector<double> gradient(density.size());
-  compliances.gradient(states, 1, gradient);
-  double largest = 0;
-  for (const double g : gradient) largest = std::max(largest, std::abs(g));
-  const double step = 1e-4;
-  for (std::size_t i = 0; i < density.size(); i += 73) {
-    const double old = density[i];
-    density[i] = old + step;
-    const double above = compliance(density);
-    density[i] = old - step;
-    const double below = compliance(density);
-    density[i] = old;
-    EXPECT_NEAR(gradient[i], (above - below) / (2 * step), 1e-6 * largest) << "cell " << i << ", seed 5";
-  }
-}
-
 TEST(Optimiser, startsFromAGivenDensity) {
-  Bracket bracket;
+  testing::Bracket bracket;
   OptimiseOptions options;
   options.maxIterations = 30;
   const OptimiseResult uniform = optimiseLayout<3>(bracket.problem, options);
@@ -215,17 +121,17 @@ TEST(Optimiser, startsFromAGivenDensity) {
   options.maxIterations = 1;
   const OptimiseResult again = optimiseLayout<3>(bracket.problem, options);
   EXPECT_NEAR(again.history.front().massFraction, 0.4, 1e-4) << "the target holds from the first iteration";
-  EXPECT_LT(again.history.front().compliance, 0.75 * uniform.history.front().compliance);
+  EXPECT_LT(again.history.front().nominal, 0.75 * uniform.history.front().nominal);
   // Empty cells can come back: from a start at the wrong place the loop still finds a stiff layout.
   bracket.problem.start.assign(bracket.problem.fill.size(), 0.0);
   for (std::size_t c = 0; c < bracket.problem.start.size(); ++c)
     bracket.problem.start[c] = bracket.grid.cellIndex(c)[1] < 2;
   options.maxIterations = 40;
-  EXPECT_LT(optimiseLayout<3>(bracket.problem, options).compliance, 1.15 * uniform.compliance);
+  EXPECT_LT(optimiseLayout<3>(bracket.problem, options).nominal, 1.15 * uniform.nominal);
 }
 
 TEST(Optimiser, givesTheSameBitsOnOneThreadAndTwo) {
-  const Bracket bracket;
+  const testing::Bracket bracket;
   OptimiseOptions options;
   options.maxIterations = 6;
   std::vector<double> layouts[2];
@@ -239,7 +145,7 @@ TEST(Optimiser, givesTheSameBitsOnOneThreadAndTwo) {
 // While the layout moves a lot its solves may be loose, but never so that the goal's history shows it; the
 // record says how long they took.
 TEST(Optimiser, solvesAsCloselyAsTheUpdateNeeds) {
-  const Bracket bracket;
+  const testing::Bracket bracket;
   OptimiseOptions options;
   options.maxIterations = 12;
   const OptimiseResult result = optimiseLayout<3>(bracket.problem, options);
@@ -249,11 +155,11 @@ TEST(Optimiser, solvesAsCloselyAsTheUpdateNeeds) {
   options.maxIterations = 1;
   const OptimiseResult first = optimiseLayout<3>(bracket.problem, options);
   // The first iteration takes the loosest tolerance in all three, the last one its own.
-  EXPECT_EQ(result.history.front().compliance, loose.history.front().compliance);
-  EXPECT_EQ(result.history.front().compliance, first.history.front().compliance);
+  EXPECT_EQ(result.history.front().nominal, loose.history.front().nominal);
+  EXPECT_EQ(result.history.front().nominal, first.history.front().nominal);
   EXPECT_LT(result.history.back().change, 0.1);
-  EXPECT_NE(result.history.back().compliance, loose.history.back().compliance);
-  EXPECT_NEAR(result.history.back().compliance / loose.history.back().compliance, 1, 1e-3);
+  EXPECT_NE(result.history.back().nominal, loose.history.back().nominal);
+  EXPECT_NEAR(result.history.back().nominal / loose.history.back().nominal, 1, 1e-3);
   double solving = 0;
   for (const IterationRecord& record : result.history) solving += record.solveSeconds;
   EXPECT_GT(solving, 0);
@@ -261,7 +167,7 @@ TEST(Optimiser, solvesAsCloselyAsTheUpdateNeeds) {
 }
 
 TEST(Optimiser, stopsForNamedReasons) {
-  const Bracket bracket;
+  const testing::Bracket bracket;
   OptimiseOptions options;
   options.maxIterations = 3;
   EXPECT_EQ(optimiseLayout<3>(bracket.problem, options).stop, OptimiseStop::iterationLimit);
@@ -301,8 +207,7 @@ struct Cantilever {
         load.force[gridDof(grid, n, 1)] = -1;
     problem.cases = {load};
     problem.massFraction = share;
-    problem.filterRadius = filterRadiusFor(member, 2);
-    problem.filterBoundary = FilterBoundary::empty;
+    problem.making = {Walls{member, FilterBoundary::empty}};
   }
 };
 
@@ -314,7 +219,7 @@ TEST(Optimiser, settlesOnLeanLayoutsAndKeepsTheBest) {
     const OptimiseResult result = optimiseLayout<2>(posed.problem, {});
     ASSERT_EQ(result.stop, OptimiseStop::settled) << describe(result.stop) << " at " << share;
     EXPECT_LE(result.history.size(), share < 0.3 ? 200U : 150U);  // the leanest begin anew
-    EXPECT_NEAR(result.blackAndWhite / result.compliance, 1, 0.05);
+    EXPECT_NEAR(result.blackAndWhite / result.nominal, 1, 0.05);
     EXPECT_LT(result.grey.overMass, 0.2);
     EXPECT_LT(result.grey.overSpace, result.grey.overMass);
     const IterationRecord& last = result.history.back();
@@ -328,7 +233,7 @@ TEST(Optimiser, settlesOnLeanLayoutsAndKeepsTheBest) {
     OptimiseOptions options;
     options.path = {{32, 0.25}};
     const OptimiseResult longer = optimiseLayout<2>(again, options);
-    EXPECT_GT(longer.compliance, (share < 0.3 ? 0.96 : 0.97) * result.compliance);
+    EXPECT_GT(longer.nominal, (share < 0.3 ? 0.96 : 0.97) * result.nominal);
   }
 }
 
@@ -360,7 +265,7 @@ TEST(Optimiser, refusesMembersTheSpaceCannotHold) {
     EXPECT_NE(std::string(error.what()).find("too narrow"), std::string::npos) << error.what();
   }
   Cantilever reflected({64, 6}, 0.5, 8);
-  reflected.problem.filterBoundary = FilterBoundary::reflecting;
+  reflected.problem.making = {Walls{8, FilterBoundary::reflecting}};
   EXPECT_TRUE(loadsInNarrows(reflected.problem, 0.25).empty());
 }
 
@@ -405,20 +310,20 @@ TEST(Optimiser, filterRadiusMakesTheSmallestMember) {
 // the weighted sum; and both cases must come out about equally compliant, since they compete for the same
 // material.
 TEST(Optimiser, balancesTheCasesWhereTheWorstOneGoverns) {
-  Bracket bracket;
+  testing::Bracket bracket;
   for (GridCase<3>& c : bracket.problem.cases) c.weight = 1;
   OptimiseOptions options;
   options.erosion = 0;  // what is balanced is the goal; here it is the result's alone
   const OptimiseResult sum = optimiseLayout<3>(bracket.problem, options);
-  bracket.problem.goal = CaseGoal::worst;
+  bracket.problem.goal.form = GoalForm::worst;
   const OptimiseResult worst = optimiseLayout<3>(bracket.problem, options);
   const auto largest = [](const OptimiseResult& r) {
     return std::max(r.caseCompliance[0], r.caseCompliance[1]);
   };
-  EXPECT_DOUBLE_EQ(worst.compliance, largest(worst));
+  EXPECT_DOUBLE_EQ(worst.nominal, largest(worst));
   EXPECT_LT(largest(worst), 1.01 * largest(sum));
   EXPECT_NEAR(worst.massFraction, 0.4, 1e-4);
-  EXPECT_LT(worst.compliance, 0.5 * worst.history.front().compliance);
+  EXPECT_LT(worst.nominal, 0.5 * worst.history.front().nominal);
   const auto gap = [](const OptimiseResult& r) {
     return std::abs(std::log(r.caseCompliance[0] / r.caseCompliance[1]));
   };
@@ -427,9 +332,9 @@ TEST(Optimiser, balancesTheCasesWhereTheWorstOneGoverns) {
 
 TEST(Optimiser, goesOnFromAStateToTheBit) {
   for (const auto& [goal, stopped] :
-       {std::pair{CaseGoal::weightedSum, 9}, {CaseGoal::weightedSum, 30}, {CaseGoal::worst, 30}}) {
-    Bracket bracket;
-    bracket.problem.goal = goal;
+       {std::pair{GoalForm::weightedSum, 9}, {GoalForm::weightedSum, 30}, {GoalForm::worst, 30}}) {
+    testing::Bracket bracket;
+    bracket.problem.goal.form = goal;
     OptimiseOptions options;
     options.maxIterations = 45;
     const OptimiseResult whole = optimiseLayout<3>(bracket.problem, options);
@@ -442,13 +347,13 @@ TEST(Optimiser, goesOnFromAStateToTheBit) {
     EXPECT_EQ(resumed.density, whole.density);
     EXPECT_EQ(resumed.caseCompliance, whole.caseCompliance);
     ASSERT_EQ(resumed.history.size(), whole.history.size());
-    EXPECT_EQ(resumed.history.back().compliance, whole.history.back().compliance);
+    EXPECT_EQ(resumed.history.back().nominal, whole.history.back().nominal);
 
     // The multigrid cycle is part of the state: given W-cycles, it goes on with them.
-    ASSERT_EQ(state.nominal.cycles.size(), 1U);
-    state.nominal.cycles = {Cycle::w};
+    ASSERT_EQ(state.states.nominal.cycles.size(), 1U);
+    state.states.nominal.cycles = {Cycle::w};
     optimiseLayout<3>(bracket.problem, options, {[&](const IterationView& view) {
-                        EXPECT_EQ(view.state().nominal.cycles, std::vector<Cycle>{Cycle::w});
+                        EXPECT_EQ(view.state().states.nominal.cycles, std::vector<Cycle>{Cycle::w});
                         return false;
                       }},
                       &state);

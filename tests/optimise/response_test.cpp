@@ -3,22 +3,16 @@
 #include <gtest/gtest.h>
 
 #include <cmath>
+#include <random>
 
 #include "barelattice/base/error.hpp"
+#include "support/bracket.hpp"
 #include "support/grids.hpp"
 
 namespace barelattice {
 namespace {
 
 const Material kMaterial{"test", 70e9, 0.3, 2700, 1e8};
-
-TEST(MassFraction, weighsWithTheFill) {
-  MassFraction mass({1, 0.5, 0.5});
-  const std::vector<double> density{1, 0, 1};
-  std::vector<double> gradient(3);
-  EXPECT_DOUBLE_EQ(mass.evaluate(density, gradient), 0.75);
-  EXPECT_EQ(gradient, (std::vector<double>{0.5, 0.25, 0.25}));
-}
 
 TEST(StiffnessLaw, runsFromTheFloorToOneWithItsDerivative) {
   const StiffnessLaw law{3, 1e-9};
@@ -42,28 +36,41 @@ struct Bar {
   }
 };
 
-TEST(WeightedCompliance, addsUpCasesByWeightAndNeverLoads) {
+TEST(MassFraction, weighsWithTheFill) {
+  const MassFraction mass({1, 0.5, 0.5});
+  EXPECT_DOUBLE_EQ(mass.value(std::vector<double>{1, 0, 1}), 0.75);
   Bar bar;
-  const std::vector<double> density(bar.grid.cellCount(), 0.8);
-  std::vector<double> gradient(density.size());
-  const auto compliance = [&](std::vector<GridCase<3>> cases) {
-    CaseCompliances<3> each(bar.grid, kMaterial, std::move(cases), bar.fill, {});
-    each.setTolerance(1e-12);
-    return WeightedCompliance<3>(each).evaluate(density, gradient);
-  };
-  const double up = compliance({bar.load("up", 1, 2, 1)});
-  const double side = compliance({bar.load("side", 1, 1, 2)});
-  EXPECT_NEAR(compliance({bar.load("up", 0.5, 2, 1), bar.load("side", 3, 1, 2)}) / (0.5 * up + 3 * side), 1,
-              1e-9);
-  // Opposite loads in two cases do not cancel.
-  EXPECT_NEAR(compliance({bar.load("up", 1, 2, 1), bar.load("down", 1, 2, -1)}) / (2 * up), 1, 1e-9);
-  // Compliance goes with the square of the load and the inverse of the stiffness.
-  EXPECT_NEAR(compliance({bar.load("up", 1, 2, 3)}) / (9 * up), 1, 1e-9);
+  GridAnalysis<3> none(bar.grid, kMaterial, {bar.load("up", 1, 2, 1)}, bar.fill, {});
+  CaseStates states;
+  states.density = {1, 0, 1};
+  std::vector<double> gradient(3);
+  mass.gradient({none, states}, 0, gradient);
+  EXPECT_EQ(mass.values({none, states}), std::vector<double>{0.75});
+  EXPECT_EQ(gradient, (std::vector<double>{0.5, 0.25, 0.25}));
 }
 
-TEST(CaseCompliances, warmStartGivesTheSameAnswer) {
+// Compliance goes with the square of the load and the inverse of the stiffness;
+// opposite loads in two cases do not cancel.
+TEST(Compliances, areOfEachCaseByItsName) {
   Bar bar;
-  CaseCompliances<3> each(bar.grid, kMaterial, {bar.load("up", 1, 2, 1)}, bar.fill, {});
+  const auto compliances = [&](std::vector<GridCase<3>> cases) {
+    GridAnalysis<3> analysis(bar.grid, kMaterial, std::move(cases), bar.fill, {});
+    analysis.setTolerance(1e-12);
+    CaseStates states = analysis.rest();
+    analysis.attempt(std::vector<double>(bar.grid.cellCount(), 0.8), states);
+    EXPECT_EQ(Compliances().names(analysis).front(), "compliance_of_up_J");
+    EXPECT_TRUE(Compliances().fallsWithMaterial(analysis));
+    return Compliances().values({analysis, states});
+  };
+  const std::vector<double> values =
+      compliances({bar.load("up", 1, 2, 1), bar.load("down", 1, 2, -1), bar.load("thrice", 1, 2, 3)});
+  EXPECT_NEAR(values[1] / values[0], 1, 1e-9);
+  EXPECT_NEAR(values[2] / values[0], 9, 1e-8);
+}
+
+TEST(Analysis, warmStartGivesTheSameAnswer) {
+  Bar bar;
+  GridAnalysis<3> each(bar.grid, kMaterial, {bar.load("up", 1, 2, 1)}, bar.fill, {});
   each.setTolerance(1e-10);
   std::vector<double> density(bar.grid.cellCount(), 0.8);
   CaseStates states = each.rest();
@@ -78,9 +85,9 @@ TEST(CaseCompliances, warmStartGivesTheSameAnswer) {
   EXPECT_LT(states.reports[0].iterations, cold);
 }
 
-TEST(CaseCompliances, canBeCancelledBetweenCases) {
+TEST(Analysis, canBeCancelledBetweenCases) {
   Bar bar;
-  CaseCompliances<3> each(bar.grid, kMaterial, {bar.load("up", 1, 2, 1)}, bar.fill, {});
+  GridAnalysis<3> each(bar.grid, kMaterial, {bar.load("up", 1, 2, 1)}, bar.fill, {});
   each.setProgress([](const Progress& p) {
     EXPECT_EQ(p.stage, "solving case up");
     return false;
@@ -90,9 +97,9 @@ TEST(CaseCompliances, canBeCancelledBetweenCases) {
 }
 
 // A layout that falls apart while it is designed is an answer; only where an answer is needed is it an error.
-TEST(CaseCompliances, aSolveThatFailsIsAnAnswerWithoutEnd) {
+TEST(Analysis, aSolveThatFailsIsAnAnswerWithoutEnd) {
   Bar bar;
-  CaseCompliances<3> each(bar.grid, kMaterial, {bar.load("up", 1, 2, 1)}, bar.fill, {});
+  GridAnalysis<3> each(bar.grid, kMaterial, {bar.load("up", 1, 2, 1)}, bar.fill, {});
   CaseStates states = each.rest();
   const std::vector<double> full(bar.grid.cellCount(), 1.0);
   each.attempt(full, states);
@@ -118,7 +125,7 @@ TEST(CaseCompliances, aSolveThatFailsIsAnAnswerWithoutEnd) {
 }
 
 // Two loads make five cases: three of them follow from the others, and are what they are alone.
-TEST(CaseCompliances, casesThatAreSumsOfOthersNeedNoSolve) {
+TEST(Analysis, casesThatAreSumsOfOthersNeedNoSolve) {
   Bar bar;
   const auto sum = [&](const char* name, double pull, double push) {
     GridCase<3> c = bar.load(name, 1, 0, pull);
@@ -132,20 +139,20 @@ TEST(CaseCompliances, casesThatAreSumsOfOthersNeedNoSolve) {
   std::vector<double> together(density.size());
   std::vector<double> single(density.size());
   for (const double tolerance : {1e-5, 1e-10}) {
-    CaseCompliances<3> all(bar.grid, kMaterial, cases, bar.fill, {});
+    GridAnalysis<3> all(bar.grid, kMaterial, cases, bar.fill, {});
     all.setTolerance(tolerance);
     CaseStates states = all.rest();
     all.attempt(density, states);
     for (std::size_t k = 0; k < cases.size(); ++k) {
-      CaseCompliances<3> one(bar.grid, kMaterial, {cases[k]}, bar.fill, {});
+      GridAnalysis<3> one(bar.grid, kMaterial, {cases[k]}, bar.fill, {});
       one.setTolerance(1e-12);
       CaseStates alone = one.rest();
       one.attempt(density, alone);
       EXPECT_NEAR(states.compliances[k], alone.compliances[0], 5 * tolerance * alone.compliances[0])
           << cases[k].name;
       EXPECT_LE(states.reports[k].energyError, 4 * tolerance) << cases[k].name;
-      all.gradient(states, k, together);
-      one.gradient(alone, 0, single);
+      all.complianceGradient(states, k, together);
+      one.complianceGradient(alone, 0, single);
       for (std::size_t c = 0; c < density.size(); ++c)
         ASSERT_NEAR(together[c], single[c], 10 * std::sqrt(tolerance) * alone.compliances[0])
             << cases[k].name;
@@ -157,7 +164,7 @@ TEST(CaseCompliances, casesThatAreSumsOfOthersNeedNoSolve) {
 
 // A bar pulled in its middle, held at one end in the first case and at both in the second: two equal halves
 // then share the load.
-TEST(CaseCompliances, supportsMayDifferByCase) {
+TEST(Analysis, supportsMayDifferByCase) {
   Bar bar;
   GridCase<3> one{"one end", 1, {}, supportsOf<3>(bar.grid, bar.held)};
   for (std::size_t n = 0; n < bar.grid.nodeCount(); ++n)
@@ -166,11 +173,43 @@ TEST(CaseCompliances, supportsMayDifferByCase) {
   both.name = "both ends";
   both.supports = supportsOf<3>(
       bar.grid, testing::holdWhere<3>(bar.grid, [](const Index<3>& i) { return i[0] == 0 || i[0] == 12; }));
-  CaseCompliances<3> each(bar.grid, kMaterial, {one, both}, bar.fill, {});
+  GridAnalysis<3> each(bar.grid, kMaterial, {one, both}, bar.fill, {});
   each.setTolerance(1e-12);
   CaseStates states = each.rest();
   each.attempt(std::vector<double>(bar.grid.cellCount(), 1.0), states);
   EXPECT_NEAR(states.compliances[0] / states.compliances[1], 2, 0.05);
+}
+
+TEST(Analysis, gradientWithSeveralMaterialsIsExact) {
+  testing::Bracket bracket;
+  std::vector<double> stiffness = bracket.problem.fill;
+  for (std::size_t c = 0; c < stiffness.size(); ++c) stiffness[c] *= c % 3 ? 1.0 : 0.2;
+  GridAnalysis<3> analysis(bracket.grid, bracket.problem.material, bracket.problem.cases, stiffness, {});
+  analysis.setTolerance(1e-14);
+  CaseStates states = analysis.rest();
+  const auto compliance = [&](const std::vector<double>& of) {
+    analysis.attempt(of, states);
+    return states.compliances[1];
+  };
+  std::vector<double> density(stiffness.size());
+  std::mt19937 random(5);
+  std::uniform_real_distribution<double> value(0.3, 0.9);
+  for (double& v : density) v = value(random);
+  compliance(density);
+  std::vector<double> gradient(density.size());
+  analysis.complianceGradient(states, 1, gradient);
+  double largest = 0;
+  for (const double g : gradient) largest = std::max(largest, std::abs(g));
+  const double step = 1e-4;
+  for (std::size_t i = 0; i < density.size(); i += 73) {
+    const double old = density[i];
+    density[i] = old + step;
+    const double above = compliance(density);
+    density[i] = old - step;
+    const double below = compliance(density);
+    density[i] = old;
+    EXPECT_NEAR(gradient[i], (above - below) / (2 * step), 1e-6 * largest) << "cell " << i << ", seed 5";
+  }
 }
 
 }  // namespace

@@ -17,18 +17,18 @@ OptimiseState example() {
   state.sharpenings = 2;
   state.at = {3.5, 4, 0.25, 0.7, 2.25, {2.5, 1.0 / 3}, {2.5, 0.3}, {1e-3}, true, 7};
   state.accepted = {0.2, 0.3};
-  state.compliances = {1.5, 2.5};
-  state.gradients = {{-1, -2}, {-3}};
-  state.massGradient = {0.5};
+  state.appraisal = {{1.5, 2.5}, {0.3}};
+  state.gradients = {{{-1, -2}, {-3}}, {{0.5}, {7}}};
   state.variables = {0.1, 1.0 / 3, std::numeric_limits<double>::denorm_min()};
-  state.nominal.displacements = {{1e-300, -0.0}, {}};
-  state.eroded.displacements = {{}, {7}};
+  state.states.nominal.displacements = {{1e-300, -0.0}, {}};
+  state.states.eroded.displacements = {{}, {7}};
   state.asymptotes.low = {-0.4};
-  state.nominal.cycles = {Cycle::w, Cycle::v};
-  state.eroded.cycles = {Cycle::v, Cycle::w};
+  state.states.nominal.cycles = {Cycle::w, Cycle::v};
+  state.states.eroded.cycles = {Cycle::v, Cycle::w};
   const double none = std::numeric_limits<double>::infinity();
-  state.history = {{1, 2.5, 2.5, 2.5, 0.3, 0.01, 0.9, 1, 0, false, 42, 0.125, 0.1, true},
-                   {2, none, 2.25, none, 0.3, 1.0 / 7, 0.8, 2, 0.05, true, 43, 0.25, 0.0625, false}};
+  state.history = {
+      {1, 2.5, 2.5, 2.5, {2.5, 0.3}, 0.3, 0.01, 0.9, 1, 0, false, 42, 0.125, 0.1, true},
+      {2, none, 2.25, none, {none, 0.3}, 0.3, 1.0 / 7, 0.8, 2, 0.05, true, 43, 0.25, 0.0625, false}};
   return state;
 }
 
@@ -42,20 +42,23 @@ TEST(Checkpoint, comesBackToTheBit) {
   EXPECT_EQ(back->sharpenings, 2);
   EXPECT_EQ(back->at, state.at);
   EXPECT_EQ(back->accepted, state.accepted);
-  EXPECT_EQ(back->compliances, state.compliances);
-  EXPECT_EQ(back->gradients, state.gradients);
-  EXPECT_EQ(back->massGradient, state.massGradient);
+  EXPECT_EQ(back->appraisal.terms, state.appraisal.terms);
+  EXPECT_EQ(back->appraisal.limits, state.appraisal.limits);
+  EXPECT_EQ(back->gradients.goal, state.gradients.goal);
+  EXPECT_EQ(back->gradients.limits, state.gradients.limits);
   EXPECT_EQ(back->variables, state.variables);
-  EXPECT_EQ(back->nominal.displacements, state.nominal.displacements);
-  EXPECT_EQ(back->eroded.displacements, state.eroded.displacements);
+  EXPECT_EQ(back->states.nominal.displacements, state.states.nominal.displacements);
+  EXPECT_EQ(back->states.eroded.displacements, state.states.eroded.displacements);
   EXPECT_EQ(back->asymptotes.low, state.asymptotes.low);
-  EXPECT_EQ(back->nominal.cycles, state.nominal.cycles);
-  EXPECT_EQ(back->eroded.cycles, state.eroded.cycles);
+  EXPECT_EQ(back->states.nominal.cycles, state.states.nominal.cycles);
+  EXPECT_EQ(back->states.eroded.cycles, state.states.eroded.cycles);
   ASSERT_EQ(back->history.size(), 2U);
   EXPECT_TRUE(back->history[0].strengthened);
   EXPECT_FALSE(back->history[1].strengthened);
   EXPECT_EQ(back->history[1].change, 1.0 / 7);
   EXPECT_TRUE(std::isinf(back->history[1].eroded));
+  EXPECT_TRUE(std::isinf(back->history[1].values[0]));
+  EXPECT_EQ(back->history[0].values, state.history[0].values);
   EXPECT_TRUE(back->history[1].takenBack);
   EXPECT_EQ(back->history[1].erosion, 0.05);
   EXPECT_EQ(back->history[1].solverIterations, 43);

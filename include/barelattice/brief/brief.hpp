@@ -108,6 +108,12 @@ struct BriefLayout {
   std::string hash;  ///< of the file's content
 };
 
+/// A making rule and where it is stated.
+struct BriefRule {
+  MakingRule rule;
+  TextPlace place;
+};
+
 /// A brief whose words are all known and whose names all resolve. Whether the job can be done is for
 /// `prepare`.
 struct Brief {
@@ -132,13 +138,9 @@ struct Brief {
   std::vector<BriefLoad> loads;
   std::vector<BriefCase> cases;
   BriefTarget target;
-  CaseGoal goal = CaseGoal::weightedSum;
-  double smallestMember = 0;  ///< m
-  TextPlace memberPlace;
+  GoalForm goal = GoalForm::weightedSum;
+  std::vector<BriefRule> making;      ///< one rule on walls among them
   std::optional<BriefLayout> layout;  ///< instead of an optimisation
-  std::optional<MirrorPlane> mirror;
-  TextPlace mirrorPlace;
-  FilterBoundary walls = FilterBoundary::empty;  ///< what the filter sees beyond the design space
   std::vector<Requirement> requirements;
   double exclusion = 0;  ///< m
   double agreement = 0;  ///< relative difference of the two meshes above which errors count threefold
@@ -153,6 +155,21 @@ struct Brief {
   /// The texts of the named shapes and of all they are made from: equal texts mean equal shapes.
   std::string shapeTexts(const std::vector<std::string>& names) const;
   const BriefFace& face(const std::string& name) const;
+  const Walls& walls() const { return *rule<Walls>(); }
+  /// The first rule of a kind; null for none.
+  template <class Rule>
+  const Rule* rule() const {
+    for (const BriefRule& each : making)
+      if (const auto* found = std::get_if<Rule>(&each.rule)) return found;
+    return nullptr;
+  }
+  /// Where it is stated.
+  template <class Rule>
+  TextPlace placeOfRule() const {
+    for (const BriefRule& each : making)
+      if (std::holds_alternative<Rule>(each.rule)) return each.place;
+    return {};
+  }
 };
 
 /// Reads a brief from text.

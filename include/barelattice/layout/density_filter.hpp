@@ -26,8 +26,8 @@ struct FilterTap {
 
 /// Linear decay over the radius (Bruns & Tortorelli 2001, Bourdin 2001), weighted with the fill of the cells:
 ///   out_i = sum_j w_ij v_j in_j / sum_j w_ij v_j,   w_ij = max(0, radius - distance_ij).
-/// Cost: one multiplication per pair of cells within the radius, in vectors of eight along the first axis.
-/// The box it works in is kept from call to call: one call at a time.
+/// Cost: one multiplication per pair of cells within the radius, in vectors of eight along the first axis. A
+/// call needs one number for each cell of the grid's box, padded by the reach.
 template <int D>
 class DensityFilter final : public LayoutMap {
  public:
@@ -41,7 +41,7 @@ class DensityFilter final : public LayoutMap {
                 const std::vector<std::uint8_t>& attached = {});
 
   void forward(std::span<const double> in, std::span<double> out) const override;
-  void backward(std::span<const double> in, std::span<const double> gradientOut,
+  void backward(std::span<const double> in, std::span<const double> out, std::span<const double> gradientOut,
                 std::span<double> gradientIn) const override;
 
  private:
@@ -53,9 +53,9 @@ class DensityFilter final : public LayoutMap {
   std::vector<double> fill_;
   std::vector<double> inverseWeight_;  // 1 / sum_j w_ij v_j
   std::vector<FilterTap> taps_;
-  int reach_ = 0;                    // cells of padding on each side
-  std::vector<std::size_t> home_;    // where each run starts in the padded box
-  mutable std::vector<double> box_;  // the padded box; what lies outside the domain stays zero
+  int reach_ = 0;                  // cells of padding on each side
+  std::size_t boxCells_ = 1;       // of the padded box; what lies outside the domain is zero there
+  std::vector<std::size_t> home_;  // where each run starts in it
 };
 
 }  // namespace barelattice

@@ -1,5 +1,5 @@
 /// @file
-/// The chain of maps from design variables to physical density. A new making constraint is a new map.
+/// The chain of maps from design variables to physical density.
 #pragma once
 
 #include <memory>
@@ -9,13 +9,15 @@
 namespace barelattice {
 
 /// One step from variables towards densities; all fields have one entry per cell of the grid, from 0 to 1.
+/// Maps remember nothing from call to call, and may be called from several threads.
 class LayoutMap {
  public:
   virtual ~LayoutMap() = default;
   virtual void forward(std::span<const double> in, std::span<double> out) const = 0;
   /// The exact transpose of the derivative at `in`: from d/d(out) to d/d(in).
-  virtual void backward(std::span<const double> in, std::span<const double> gradientOut,
-                        std::span<double> gradientIn) const = 0;
+  /// @param out what forward made of `in`.
+  virtual void backward(std::span<const double> in, std::span<const double> out,
+                        std::span<const double> gradientOut, std::span<double> gradientIn) const = 0;
 };
 
 /// Maps one after another. Keeps the fields between them for the way back.

@@ -1,4 +1,4 @@
-#include "barelattice/layout/simple_maps.hpp"
+#include "barelattice/layout/cell_maps.hpp"
 
 #include <array>
 #include <bit>
@@ -73,8 +73,8 @@ void Projection::forward(std::span<const double> in, std::span<double> out) cons
   });
 }
 
-void Projection::backward(std::span<const double> in, std::span<const double> gradientOut,
-                          std::span<double> gradientIn) const {
+void Projection::backward(std::span<const double> in, std::span<const double> /*out*/,
+                          std::span<const double> gradientOut, std::span<double> gradientIn) const {
   forEachBlock(in.size(), [&](std::size_t begin, std::size_t end) {
     projectBack(in.data() + begin, gradientOut.data() + begin, gradientIn.data() + begin, end - begin,
                 sharpness_, threshold_, range_);
@@ -85,37 +85,9 @@ void KeepSolid::forward(std::span<const double> in, std::span<double> out) const
   forEach(in.size(), [&](std::size_t i) { out[i] = keep_[i] ? 1 : in[i]; });
 }
 
-void KeepSolid::backward(std::span<const double> /*in*/, std::span<const double> gradientOut,
-                         std::span<double> gradientIn) const {
+void KeepSolid::backward(std::span<const double> /*in*/, std::span<const double> /*out*/,
+                         std::span<const double> gradientOut, std::span<double> gradientIn) const {
   forEach(gradientIn.size(), [&](std::size_t i) { gradientIn[i] = keep_[i] ? 0 : gradientOut[i]; });
 }
-
-void Mirror::forward(std::span<const double> in, std::span<double> out) const {
-  forEach(in.size(),
-          [&](std::size_t i) { out[i] = 0.5 * (in[i] + in[static_cast<std::size_t>(partner_[i])]); });
-}
-
-// Pairs point at each other, so the mean is its own transpose.
-void Mirror::backward(std::span<const double> /*in*/, std::span<const double> gradientOut,
-                      std::span<double> gradientIn) const {
-  forward(gradientOut, gradientIn);
-}
-
-template <int D>
-std::vector<int> mirrorPartners(const Grid<D>& grid, int axis, double at) {
-  const auto a = static_cast<std::size_t>(axis);
-  const int sum = static_cast<int>(std::lround(2 * (at - grid.frame().origin[axis]) / grid.frame().size)) - 1;
-  std::vector<int> partner(grid.cellCount());
-  for (std::size_t c = 0; c < partner.size(); ++c) {
-    Index<D> index = grid.cellIndex(c);
-    index[a] = sum - index[a];
-    const int other = grid.cellAt(index);
-    partner[c] = other < 0 ? static_cast<int>(c) : other;
-  }
-  return partner;
-}
-
-template std::vector<int> mirrorPartners<2>(const Grid<2>&, int, double);
-template std::vector<int> mirrorPartners<3>(const Grid<3>&, int, double);
 
 }  // namespace barelattice

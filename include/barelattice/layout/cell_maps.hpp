@@ -1,11 +1,10 @@
 /// @file
-/// Maps that work cell by cell or on pairs of cells.
+/// Maps that work cell by cell.
 #pragma once
 
 #include <cstdint>
 #include <vector>
 
-#include "barelattice/grid/grid.hpp"
 #include "barelattice/layout/layout_map.hpp"
 
 namespace barelattice {
@@ -18,7 +17,7 @@ class Projection final : public LayoutMap {
   /// @param threshold t, between 0 and 1.
   explicit Projection(double sharpness, double threshold = 0.5);
   void forward(std::span<const double> in, std::span<double> out) const override;
-  void backward(std::span<const double> in, std::span<const double> gradientOut,
+  void backward(std::span<const double> in, std::span<const double> out, std::span<const double> gradientOut,
                 std::span<double> gradientIn) const override;
 
  private:
@@ -34,28 +33,11 @@ class KeepSolid final : public LayoutMap {
   /// @param keep not zero for the cells that stay solid.
   explicit KeepSolid(std::vector<std::uint8_t> keep) : keep_(std::move(keep)) {}
   void forward(std::span<const double> in, std::span<double> out) const override;
-  void backward(std::span<const double> in, std::span<const double> gradientOut,
+  void backward(std::span<const double> in, std::span<const double> out, std::span<const double> gradientOut,
                 std::span<double> gradientIn) const override;
 
  private:
   std::vector<std::uint8_t> keep_;
 };
-
-/// Makes a field equal on both sides of a mirror plane by the mean of each pair of cells.
-class Mirror final : public LayoutMap {
- public:
-  /// @param partner the cell each cell is mirrored to; itself where there is none.
-  explicit Mirror(std::vector<int> partner) : partner_(std::move(partner)) {}
-  void forward(std::span<const double> in, std::span<double> out) const override;
-  void backward(std::span<const double> in, std::span<const double> gradientOut,
-                std::span<double> gradientIn) const override;
-
- private:
-  std::vector<int> partner_;
-};
-
-/// The partners of all cells across the plane `axis` = `at` (m), which must lie between cells.
-template <int D>
-std::vector<int> mirrorPartners(const Grid<D>& grid, int axis, double at);
 
 }  // namespace barelattice

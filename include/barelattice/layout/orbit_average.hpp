@@ -1,0 +1,40 @@
+/// @file
+/// Symmetry of a layout: cells that are to be alike take the mean of them all.
+#pragma once
+
+#include <vector>
+
+#include "barelattice/grid/domain.hpp"
+#include "barelattice/layout/layout_map.hpp"
+
+namespace barelattice {
+
+/// Gives all cells of an orbit the mean of their values: the layout is then the same under every motion the
+/// orbits were made from, be it a mirror, a rotation or a shift. The matrix is symmetric, (P)_ij = 1 / n
+/// where i and j lie in the same orbit of n cells, so it is its own transpose. Cost: two passes over the
+/// cells.
+class OrbitAverage final : public LayoutMap {
+ public:
+  /// @param orbit number of each cell's orbit, from 0, see `orbitsOf`.
+  explicit OrbitAverage(const std::vector<int>& orbit);
+  void forward(std::span<const double> in, std::span<double> out) const override;
+  void backward(std::span<const double> in, std::span<const double> out, std::span<const double> gradientOut,
+                std::span<double> gradientIn) const override;
+
+ private:
+  std::vector<std::size_t> first_;  // of each orbit's cells in members_, and the end
+  std::vector<int> members_;        // cells, orbit by orbit
+};
+
+/// The image of each cell under one motion of the grid onto itself; the cell itself where there is none.
+using CellImages = std::vector<int>;
+
+/// The images of all cells in the plane, which must lie between cells.
+template <int D>
+CellImages mirrorImages(const Grid<D>& grid, const MirrorPlane& plane);
+
+/// The orbits of cells under motions: all that some row of them joins. Numbered by their first cells.
+/// O(cells) for each motion.
+std::vector<int> orbitsOf(std::size_t cells, const std::vector<CellImages>& motions);
+
+}  // namespace barelattice

@@ -1,0 +1,122 @@
+/// @file
+/// The analysis of one reading of a layout: displacements of all cases, and what derivatives need of them.
+#pragma once
+
+#include <memory>
+#include <span>
+#include <string>
+#include <vector>
+
+#include "barelattice/base/progress.hpp"
+#include "barelattice/optimise/material_laws.hpp"
+#include "barelattice/voxels/elastic_model.hpp"
+#include "barelattice/voxels/grid_case.hpp"
+
+namespace barelattice {
+
+/// The answers of all cases to one reading of the layout.
+struct CaseStates {
+  std::vector<double> compliances;                 ///< by case, J; infinite where the solve failed
+  std::vector<std::vector<double>> displacements;  ///< by case, m: where the next solves start from
+  std::vector<SolveReport> reports;                ///< by case
+  std::vector<double> density;                     ///< the reading they belong to
+  std::vector<Cycle> cycles;  ///< the multigrid cycle the next solves begin with, of each set of supports
+
+  bool succeeded() const;
+};
+
+/// What responses may ask of an analysis, whatever the body is divided into. Fields of displacements and
+/// forces have one entry per degree of freedom, fields of derivatives one per cell.
+class Analysis {
+ public:
+  virtual ~Analysis() = default;
+  virtual std::size_t caseCount() const = 0;
+  virtual const std::string& caseName(std::size_t k) const = 0;
+  /// Whether the force of a case depends on the layout, as weight does.
+  virtual bool loadFollowsLayout(std::size_t k) const = 0;
+
+  /// dC_k / d(density), the compliance C_k = f_k^T u_k, J.
+  virtual void complianceGradient(const CaseStates& at, std::size_t k, std::span<double> gradient) const = 0;
+
+  /// The adjoint state l of a function g(u_k) of the displacements: K l = dg/du on the supports of case k. It
+  /// is found anew from rest, at the reading of the states.
+  /// @param byDisplacement dg/du; entries that are held do not matter.
+  /// @throws RunError if the solve fails.
+  virtual std::vector<double> adjoint(const CaseStates& at, std::size_t k,
+                                      std::span<const double> byDisplacement) = 0;
+  /// dg / d(density) of a function whose adjoint state is l: since K u = f,
+  ///   dg = (dg/du)^T du = l^T K du = l^T (df - dK u).
+  virtual void adjointGradient(const CaseStates& at, std::size_t k, std::span<const double> l,
+                               std::span<double> gradient) const = 0;
+};
+
+struct Superposition;
+
+/// The analysis on a grid. Cases with the same supports share one model, and of those whose loads are sums of
+/// each other's only a base is solved. A force on all mass is that of the layout, m_e rho_e on each cell:
+/// then f depends on the design, and
+///   dC / d(rho_e) = 2 u^T df / d(rho_e) - u^T dK / d(rho_e) u.
+template <int D>
+class GridAnalysis final : public Analysis {
+ public:
+  /// @param grid must outlive the object.
+  /// @param material in two dimensions that of a sheet.
+  /// @param fill share of each cell that exists, times its modulus relative to the material's.
+  /// @param cellMass of each full cell, kg; needed only where a case has a force on all mass.
+  /// @throws InputError if it is needed and missing.
+  GridAnalysis(const Grid<D>& grid, const Material& material, std::vector<GridCase<D>> cases,
+               std::vector<double> fill, StiffnessLaw law, std::vector<double> cellMass = {});
+
+  /// States to start from: all at rest.
+  CaseStates rest() const;
+
+  /// Solves all cases for a layout, each from what its state holds. A solve that fails is an answer as well:
+  /// the case has an infinite compliance and starts the next time from rest.
+  /// @throws Cancelled if the progress callback says so.
+  void attempt(std::span<const double> density, CaseStates& states);
+
+  /// @throws RunError when a solve has failed, naming the case and the reason.
+  void requireSuccess(const CaseStates& states) const;
+
+  std::size_t caseCount() const override { return cases_.size(); }
+  const std::string& caseName(std::size_t k) const override { return cases_[k].name; }
+  bool loadFollowsLayout(std::size_t k) const override { return !cases_[k].bodyForce.isZero(); }
+  void complianceGradient(const CaseStates& at, std::size_t k, std::span<double> gradient) const override;
+  std::vector<double> adjoint(const CaseStates& at, std::size_t k,
+                              std::span<const double> byDisplacement) override;
+  void adjointGradient(const CaseStates& at, std::size_t k, std::span<const double> l,
+                       std::span<double> gradient) const override;
+
+  /// Tightens or relaxes coming solves.
+  void setTolerance(double energyTolerance) { options_.energyTolerance = energyTolerance; }
+  void setMostIterations(int iterations) { options_.maxIterations = iterations; }
+  /// Progress within an evaluation, one report for each set of supports.
+  void setProgress(ProgressCallback progress) { progress_ = std::move(progress); }
+
+ private:
+  /// Cases that stand on the same supports.
+  struct Group {
+    std::unique_ptr<ElasticModel<D>> model;
+    std::vector<std::size_t> cases;
+    std::shared_ptr<const Superposition> loads;  // by place in `cases`
+  };
+  Superposition superpositionOf(const std::vector<std::size_t>& cases) const;
+  std::vector<double> shares(std::span<const double> density) const;
+  void solve(const Group& group, std::size_t number, std::span<const double> density, CaseStates& states);
+  bool combine(const Group& group, std::size_t place, std::span<const double> weighing,
+               CaseStates& states) const;
+  std::vector<double> bodyForces(std::span<const double> density, const Vec3& perMass) const;
+  void addBodyWork(std::size_t k, std::span<const double> u, double factor, std::span<double> gradient) const;
+
+  const Grid<D>& grid_;
+  std::vector<GridCase<D>> cases_;
+  std::vector<double> fill_;
+  std::vector<double> cellMass_;
+  StiffnessLaw law_;
+  std::vector<Group> groups_;
+  std::vector<std::size_t> groupOf_;  // by case
+  SolveOptions options_;
+  ProgressCallback progress_;
+};
+
+}  // namespace barelattice

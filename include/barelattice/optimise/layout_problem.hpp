@@ -1,0 +1,49 @@
+/// @file
+/// What is to be designed.
+#pragma once
+
+#include <cstdint>
+#include <string>
+#include <vector>
+
+#include "barelattice/layout/making.hpp"
+#include "barelattice/optimise/black_and_white.hpp"
+#include "barelattice/optimise/goal.hpp"
+
+namespace barelattice {
+
+/// A layout problem on a grid: the layout of a given mass whose goal is smallest, under the making rules.
+template <int D>
+struct LayoutProblem {
+  const Grid<D>* grid = nullptr;
+  Material material;               ///< in two dimensions that of a sheet, see sheetMaterial
+  std::vector<double> fill;        ///< share of each cell that exists
+  std::vector<std::uint8_t> keep;  ///< cells that stay solid
+  std::vector<double> modulus;     ///< of each cell relative to the material's, above 0 up to 1; empty for 1
+  std::vector<double> mass;  ///< of each full cell in any unit, 0 where it does not count towards the target;
+                             ///< empty if all count alike
+  std::vector<double> cellMass;    ///< of each full cell, kg; only where a case has a force on all mass
+  std::vector<GridCase<D>> cases;  ///< one or more, with weights that are not all zero
+  Goal goal;
+  double massFraction = 0.5;       ///< of the full domain, above the share of the keeps, below 1; met exactly
+  std::vector<Limit> limits;       ///< besides the mass
+  std::vector<MakingRule> making;  ///< one rule on walls among them
+  std::vector<std::uint8_t>
+      attached;  ///< cells next to held or loaded faces, which see a reflecting boundary; empty for none
+  std::vector<double> start;  ///< density the design starts from, 0 to 1; empty for a uniform one
+
+  double filterRadius() const { return filterRadiusFor(wallsOf(making).smallestMember, D); }  ///< m
+};
+
+/// The loads from which no way leads to a support on which a member of the smallest size finds room: with all
+/// of the space full, no such way is left at the threshold 0.5 + erosion. One entry per case at most.
+template <int D>
+std::vector<LooseLoad<D>> loadsInNarrows(const LayoutProblem<D>& problem, double erosion);
+
+/// One sentence for people, and what helps.
+template <int D>
+std::string narrowText(const LayoutProblem<D>& problem, const LooseLoad<D>& load);
+inline constexpr const char* kNarrowCure =
+    "take a smaller smallest_member, widen the space there, or let the filter reflect at its walls";
+
+}  // namespace barelattice

@@ -1,0 +1,68 @@
+#include "barelattice/layout/orbit_average.hpp"
+
+#include <algorithm>
+#include <cmath>
+
+#include "barelattice/base/parallel.hpp"
+#include "base/groups.hpp"
+
+namespace barelattice {
+
+OrbitAverage::OrbitAverage(const std::vector<int>& orbit) : members_(orbit.size()) {
+  const int count = orbit.empty() ? 0 : *std::max_element(orbit.begin(), orbit.end()) + 1;
+  first_.assign(static_cast<std::size_t>(count) + 1, 0);
+  for (const int o : orbit) ++first_[static_cast<std::size_t>(o) + 1];
+  for (std::size_t o = 0; o + 1 < first_.size(); ++o) first_[o + 1] += first_[o];
+  std::vector<std::size_t> next(first_.begin(), first_.end() - 1);
+  for (std::size_t c = 0; c < orbit.size(); ++c)
+    members_[next[static_cast<std::size_t>(orbit[c])]++] = static_cast<int>(c);
+}
+
+void OrbitAverage::forward(std::span<const double> in, std::span<double> out) const {
+  forEach(first_.size() - 1, [&](std::size_t o) {
+    double sum = 0;
+    for (std::size_t m = first_[o]; m < first_[o + 1]; ++m) sum += in[static_cast<std::size_t>(members_[m])];
+    const double mean = sum / static_cast<double>(first_[o + 1] - first_[o]);
+    for (std::size_t m = first_[o]; m < first_[o + 1]; ++m) out[static_cast<std::size_t>(members_[m])] = mean;
+  });
+}
+
+void OrbitAverage::backward(std::span<const double> /*in*/, std::span<const double> /*out*/,
+                            std::span<const double> gradientOut, std::span<double> gradientIn) const {
+  forward(gradientOut, gradientIn);
+}
+
+template <int D>
+CellImages mirrorImages(const Grid<D>& grid, const MirrorPlane& plane) {
+  const auto a = static_cast<std::size_t>(plane.axis);
+  const GridFrame<D>& frame = grid.frame();
+  const int sum = static_cast<int>(std::lround(2 * (plane.at - frame.origin[plane.axis]) / frame.size)) - 1;
+  CellImages images(grid.cellCount());
+  for (std::size_t c = 0; c < images.size(); ++c) {
+    Index<D> index = grid.cellIndex(c);
+    index[a] = sum - index[a];
+    const int other = grid.cellAt(index);
+    images[c] = other < 0 ? static_cast<int>(c) : other;
+  }
+  return images;
+}
+
+std::vector<int> orbitsOf(std::size_t cells, const std::vector<CellImages>& motions) {
+  Groups groups(cells);
+  for (const CellImages& images : motions)
+    for (std::size_t c = 0; c < cells; ++c) groups.join(static_cast<int>(c), images[c]);
+  std::vector<int> orbit(cells, -1);
+  std::vector<int> numberOf(cells, -1);
+  int count = 0;
+  for (std::size_t c = 0; c < cells; ++c) {
+    int& number = numberOf[static_cast<std::size_t>(groups.find(static_cast<int>(c)))];
+    if (number < 0) number = count++;
+    orbit[c] = number;
+  }
+  return orbit;
+}
+
+template CellImages mirrorImages<2>(const Grid<2>&, const MirrorPlane&);
+template CellImages mirrorImages<3>(const Grid<3>&, const MirrorPlane&);
+
+}  // namespace barelattice

@@ -1,0 +1,151 @@
+#include "assessment.hpp"
+
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <cmath>
+#include <limits>
+
+#include "barelattice/base/error.hpp"
+#include "barelattice/base/parallel.hpp"
+
+namespace barelattice {
+namespace {
+
+/// Entry by entry; an empty factor counts as ones.
+std::vector<double> product(std::vector<double> values, const std::vector<double>& factor) {
+  for (std::size_t i = 0; i < factor.size(); ++i) values[i] *= factor[i];
+  return values;
+}
+
+/// With what the problem leaves open filled in.
+template <int D>
+Goal completed(const LayoutProblem<D>& problem, const Analysis& analysis) {
+  Goal goal = problem.goal;
+  if (!goal.response) {
+    goal.response = std::make_shared<Compliances>();
+    if (goal.weights.empty())
+      for (const GridCase<D>& c : problem.cases) goal.weights.push_back(c.weight);
+  }
+  const std::size_t count = goal.response->names(analysis).size();
+  if (goal.weights.empty()) goal.weights.assign(count, 1.0);
+  if (goal.weights.size() != count)
+    throw InputError(fmt::format("the goal has {} values, but {} weights", count, goal.weights.size()));
+  return goal;
+}
+
+template <int D>
+std::vector<Limit> withMass(const LayoutProblem<D>& problem, const Analysis& analysis,
+                            std::shared_ptr<const Response> mass) {
+  std::vector<Limit> limits{{std::move(mass), 0, LimitSense::atMost, problem.massFraction}};
+  for (const Limit& limit : problem.limits) {
+    const std::size_t count = limit.response ? limit.response->names(analysis).size() : 0;
+    if (limit.which >= count || limit.bound == 0 || !std::isfinite(limit.bound))
+      throw InputError(
+          fmt::format("limit {} bounds value {} of {} by {}", limits.size(), limit.which, count, limit.bound),
+          "give it a response, one of its values, and a bound other than zero");
+    limits.push_back(limit);
+  }
+  return limits;
+}
+
+}  // namespace
+
+template <int D>
+Assessment<D>::Assessment(const LayoutProblem<D>& problem, const StiffnessLaw& law, double erodedShare)
+    : erodedShare_(erodedShare),
+      readings_(problem),
+      analysis_(*problem.grid, problem.material, problem.cases, product(problem.fill, problem.modulus), law,
+                problem.cellMass),
+      mass_(std::make_shared<MassFraction>(product(problem.fill, problem.mass))),
+      formulation_(completed(problem, analysis_), withMass(problem, analysis_, mass_)) {}
+
+template <int D>
+double Assessment<D>::goalOf(std::span<const double> density, CaseStates& states) {
+  analysis_.attempt(density, states);
+  return goalAt(states);
+}
+
+template <int D>
+std::vector<double> Assessment<D>::valuesAt(const CaseStates& states) {
+  std::vector<double> values = formulation_.goal().response->values({analysis_, states});
+  const std::vector<double> limits = formulation_.limitsAt({analysis_, states});
+  values.insert(values.end(), limits.begin(), limits.end());
+  return values;
+}
+
+template <int D>
+void Assessment<D>::solve(const std::vector<double>& density, CaseStates& states, Assessed& assessed) {
+  analysis_.attempt(density, states);
+  for (const SolveReport& report : states.reports) {
+    assessed.solverIterations += report.iterations;
+    assessed.strengthened = assessed.strengthened || report.strengthenedAt > 0;
+  }
+}
+
+template <int D>
+Assessed Assessment<D>::assess(ReadingStates& states) {
+  Assessed assessed;
+  solve(readings_.nominal(), states.nominal, assessed);
+  const Analysed nominal{analysis_, states.nominal};
+  assessed.values = valuesAt(states.nominal);
+  assessed.appraisal = {formulation_.goal().response->values(nominal), formulation_.limitsAt(nominal)};
+  std::vector<double>& terms = assessed.appraisal.terms;
+  assessed.nominal = assessed.eroded = formulation_.goalOf(terms);
+  if (share() > 0) {
+    assessed.eroded = std::numeric_limits<double>::infinity();
+    if (std::isfinite(assessed.nominal)) {
+      solve(readings_.eroded(), states.eroded, assessed);
+      const std::vector<double> thin = formulation_.goal().response->values({analysis_, states.eroded});
+      assessed.eroded = formulation_.goalOf(thin);
+      for (std::size_t k = 0; k < terms.size(); ++k) terms[k] = terms[k] + share() * (thin[k] - terms[k]);
+    }
+  }
+  assessed.merit = formulation_.merit(assessed.appraisal);
+  return assessed;
+}
+
+/// Adds what one reading gives to the goal's gradients. The terms of a sum go back through the maps together.
+template <int D>
+void Assessment<D>::addGoal(bool eroded, const CaseStates& states,
+                            std::vector<std::vector<double>>& gradients) {
+  const Goal& goal = formulation_.goal();
+  const bool each = goal.form == GoalForm::worst;
+  const std::size_t n = states.density.size();
+  std::vector<double> own(n);
+  std::vector<double> byDensity(n);
+  for (std::size_t k = 0; k < goal.weights.size(); ++k) {
+    if (each || k == 0) std::fill(byDensity.begin(), byDensity.end(), 0.0);
+    goal.response->gradient({analysis_, states}, k, own);
+    const double factor = (eroded ? share() : 1 - share()) * goal.weights[k];
+    forEach(n, [&](std::size_t i) { byDensity[i] += factor * own[i]; });
+    if (!each && k + 1 < goal.weights.size()) continue;
+    std::vector<double> byVariable =
+        eroded ? readings_.fromEroded(byDensity) : readings_.fromNominal(byDensity);
+    std::vector<double>& sum = gradients[each ? k : 0];
+    if (sum.empty())
+      sum = std::move(byVariable);
+    else
+      forEach(n, [&](std::size_t i) { sum[i] += byVariable[i]; });
+  }
+}
+
+template <int D>
+DesignGradients Assessment<D>::differentiate(const ReadingStates& states) {
+  const Goal& goal = formulation_.goal();
+  DesignGradients gradients;
+  gradients.goal.resize(goal.form == GoalForm::worst ? goal.weights.size() : 1);
+  addGoal(false, states.nominal, gradients.goal);
+  if (share() > 0) addGoal(true, states.eroded, gradients.goal);
+  std::vector<double> byDensity(states.nominal.density.size());
+  for (const Limit& limit : formulation_.limits()) {
+    limit.response->gradient({analysis_, states.nominal}, limit.which, byDensity);
+    gradients.limits.push_back(readings_.fromNominal(byDensity));
+  }
+  return gradients;
+}
+
+template class Assessment<2>;
+template class Assessment<3>;
+
+}  // namespace barelattice

@@ -1,0 +1,50 @@
+#include "formulation.hpp"
+
+#include <algorithm>
+#include <cmath>
+
+namespace barelattice {
+
+std::vector<std::string> Formulation::columns(const Analysis& analysis) const {
+  std::vector<std::string> columns = goal_.response->names(analysis);
+  for (const Limit& limit : limits_) columns.push_back(limit.response->names(analysis)[limit.which]);
+  return columns;
+}
+
+double Formulation::goalOf(const std::vector<double>& terms) const {
+  double sum = 0;
+  double worst = 0;
+  for (std::size_t k = 0; k < terms.size(); ++k) {
+    sum += goal_.weights[k] * terms[k];
+    worst = std::max(worst, goal_.weights[k] * terms[k]);
+  }
+  return goal_.form == GoalForm::worst ? worst : sum;
+}
+
+std::vector<double> Formulation::limitsAt(const Analysed& at) const {
+  std::vector<double> values;
+  for (const Limit& limit : limits_) values.push_back(limit.response->values(at)[limit.which]);
+  return values;
+}
+
+double Formulation::missed(std::size_t limit, double value) const {
+  const double unit = unitOf(limit);
+  return value / unit - limits_[limit].bound / unit;
+}
+
+double Formulation::unitOf(std::size_t limit) const {
+  const double size = std::abs(limits_[limit].bound);
+  return limits_[limit].sense == LimitSense::atMost ? size : -size;
+}
+
+double Formulation::merit(const Appraisal& appraisal) const {
+  // An exact penalty (Nocedal & Wright 2006, section 15.4). A tenth of a bound weighs as much as the goal
+  // itself: more than limits that can be met at all tend to cost.
+  constexpr double kPenalty = 10;
+  double share = 1;
+  for (std::size_t i = 1; i < limits_.size(); ++i)
+    share += kPenalty * std::max(0.0, missed(i, appraisal.limits[i]));
+  return share * goalOf(appraisal.terms);
+}
+
+}  // namespace barelattice

@@ -1,0 +1,41 @@
+// Goal and limits of a problem, as functions of analysed readings.
+#pragma once
+
+#include <cstddef>
+#include <string>
+#include <vector>
+
+#include "barelattice/optimise/optimiser.hpp"
+
+namespace barelattice {
+
+class Formulation {
+ public:
+  /// @param goal with a response, and a weight for each of its values.
+  /// @param limits the first one is that on the mass, which is met exactly.
+  Formulation(Goal goal, std::vector<Limit> limits) : goal_(std::move(goal)), limits_(std::move(limits)) {}
+
+  const Goal& goal() const { return goal_; }
+  const std::vector<Limit>& limits() const { return limits_; }
+  /// Heads of the goal's terms and of the limits.
+  std::vector<std::string> columns(const Analysis& analysis) const;
+
+  /// The goal's terms as one number.
+  double goalOf(const std::vector<double>& terms) const;
+  double goalAt(const Analysed& at) const { return goalOf(goal_.response->values(at)); }
+  std::vector<double> limitsAt(const Analysed& at) const;
+
+  /// What a limit is missed by in units of its bound: above zero where it does not hold.
+  double missed(std::size_t limit, double value) const;
+  /// The unit that counts in: the bound's size, with the sign of the sense.
+  double unitOf(std::size_t limit) const;
+  /// What steps are judged by: the goal, and a share of it for what limits other than the mass are missed by.
+  /// Without any, the goal.
+  double merit(const Appraisal& appraisal) const;
+
+ private:
+  Goal goal_;
+  std::vector<Limit> limits_;
+};
+
+}  // namespace barelattice

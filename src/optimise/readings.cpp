@@ -1,0 +1,35 @@
+#include "readings.hpp"
+
+namespace barelattice {
+
+template <int D>
+Readings<D>::Readings(const LayoutProblem<D>& problem)
+    : problem_(problem), keep_(std::make_shared<KeepSolid>(problem.keep)) {}
+
+template <int D>
+void Readings<D>::set(const Reading& reading) {
+  reading_ = reading;
+  if (reading_.widening != widening_) {
+    widening_ = reading_.widening;
+    MakingMaps maps = mapsOf(problem_.making, *problem_.grid, problem_.fill, problem_.attached, widening_);
+    level_ = std::move(maps.level);
+    projected_ = std::move(maps.projected);
+  }
+  nominal_ = chain(0.5);
+  eroded_ = chain(0.5 + reading_.erosion);
+}
+
+/// From the level to the layout read at a threshold.
+template <int D>
+LayoutChain Readings<D>::chain(double threshold, double sharpness) const {
+  LayoutChain maps;
+  if (sharpness > 0) maps.append(std::make_shared<Projection>(sharpness, threshold));
+  for (const auto& map : projected_) maps.append(map);
+  maps.append(keep_);
+  return maps;
+}
+
+template class Readings<2>;
+template class Readings<3>;
+
+}  // namespace barelattice

@@ -1,0 +1,138 @@
+// The loop's own chain: what it minimises, and the derivatives it steps by.
+#include "optimise/assessment.hpp"
+
+#include <gtest/gtest.h>
+
+#include <random>
+
+#include "barelattice/base/error.hpp"
+#include "optimise/updater.hpp"
+#include "support/bracket.hpp"
+#include "support/difference.hpp"
+#include "support/own_parts.hpp"
+
+namespace barelattice {
+namespace {
+
+std::vector<double> someVariables(std::size_t count) {
+  std::mt19937 random(21);
+  std::uniform_real_distribution<double> value(0.3, 0.7);
+  std::vector<double> x(count);
+  for (double& v : x) v = value(random);
+  return x;
+}
+
+/// All goal terms' and all limits' derivatives by the variables, through every map and reading.
+template <int D>
+void expectExactChain(const LayoutProblem<D>& problem, const Reading& reading, std::size_t stride) {
+  Assessment<D> chain(problem, {}, 0.1);
+  chain.analysis().setTolerance(1e-17);
+  chain.readings().set(reading);
+  ReadingStates states{chain.analysis().rest(), chain.analysis().rest()};
+  const auto assessed = [&](const std::vector<double>& x) {
+    chain.readings().forward(x);
+    return chain.assess(states);
+  };
+  const std::vector<double> x = someVariables(problem.fill.size());
+  assessed(x);
+  const DesignGradients gradients = chain.differentiate(states);
+  const Formulation& formulation = chain.formulation();
+  const bool worst = problem.goal.form == GoalForm::worst;
+  for (std::size_t k = 0; k < gradients.goal.size(); ++k) {
+    SCOPED_TRACE("term " + std::to_string(k));
+    testing::expectGradient(
+        [&](const std::vector<double>& at) {
+          const Appraisal appraisal = assessed(at).appraisal;
+          return worst ? formulation.goal().weights[k] * appraisal.terms[k]
+                       : formulation.goalOf(appraisal.terms);
+        },
+        x, gradients.goal[k], stride, 1e-3, 1e-6);
+  }
+  for (std::size_t i = 0; i < gradients.limits.size(); ++i) {
+    SCOPED_TRACE("limit " + std::to_string(i));
+    testing::expectGradient([&](const std::vector<double>& at) { return assessed(at).appraisal.limits[i]; },
+                            x, gradients.limits[i], stride, 1e-3, 1e-6);
+  }
+}
+
+TEST(Assessment, derivativesAreExactThroughTheWholeChain) {
+  const Reading late{4, 0.15, 1.3};
+  testing::Bracket bracket;
+  expectExactChain(bracket.problem, {0, 0, 1}, 121);
+  expectExactChain(bracket.problem, late, 121);
+  bracket.problem.goal.form = GoalForm::worst;
+  expectExactChain(bracket.problem, late, 121);
+}
+
+TEST(Assessment, derivativesOfOnesOwnPartsAreExactToo) {
+  const Reading late{4, 0.15, 1.3};
+  testing::Bracket bracket;
+  LayoutProblem<3>& problem = bracket.problem;
+  problem.cellMass.assign(problem.fill.size(), 3e-3);
+  problem.cases[1].bodyForce = {0.2, -30, 10};
+  problem.making.push_back(testing::constantAlong(bracket.grid, 1));
+  problem.limits.push_back({std::make_shared<testing::MeanDisplacement>(testing::nodesAt(bracket.grid, 0, 14),
+                                                                        1, 1, bracket.grid.nodeCount()),
+                            0, LimitSense::atLeast, -1e-9});
+  expectExactChain(problem, late, 121);
+  problem.goal.response = problem.limits[0].response;
+  expectExactChain(problem, late, 121);
+
+  const Grid<2> sheet = testing::boxGrid<2>({16, 8});
+  LayoutProblem<2> flat;
+  flat.grid = &sheet;
+  flat.material = {"unit", 1, 0.3, 1, 1};
+  flat.fill.assign(sheet.cellCount(), 1.0);
+  flat.keep.assign(sheet.cellCount(), 0);
+  GridCase<2> load{"down", 1, {}, supportsOf<2>(sheet, testing::holdWhere<2>(sheet, [](const Index<2>& i) {
+                                                  return i[0] == 0;
+                                                }))};
+  load.force[gridDof(sheet, static_cast<std::size_t>(sheet.nodeAt({16, 4})), 1)] = -1;
+  flat.cases = {load};
+  flat.making = {Walls{3}, MirrorPlane{1, 4}};
+  flat.limits.push_back(
+      {std::make_shared<testing::MeanDisplacement>(testing::nodesAt(sheet, 0, 8), 1, 0, sheet.nodeCount()), 0,
+       LimitSense::atLeast, -5});
+  expectExactChain(flat, late, 7);
+}
+
+// Optimality criteria for one sum that falls with material and no limit but the mass; else moving asymptotes.
+TEST(Assessment, theSchemeFollowsTheStructure) {
+  testing::Bracket bracket;
+  const auto scheme = [](const LayoutProblem<3>& problem) {
+    Assessment<3> chain(problem, {}, 0.1);
+    return schemeFor(chain.formulation(), chain.analysis());
+  };
+  EXPECT_EQ(scheme(bracket.problem), UpdateScheme::optimalityCriteria);
+  LayoutProblem<3> worst = bracket.problem;
+  worst.goal.form = GoalForm::worst;
+  EXPECT_EQ(scheme(worst), UpdateScheme::movingAsymptotes);
+  LayoutProblem<3> heavy = bracket.problem;
+  heavy.cellMass.assign(heavy.fill.size(), 1e-3);
+  heavy.cases[0].bodyForce = {0, 0, -10};
+  EXPECT_EQ(scheme(heavy), UpdateScheme::movingAsymptotes) << "more material weighs more";
+  LayoutProblem<3> limited = bracket.problem;
+  limited.limits.push_back({std::make_shared<Compliances>(), 1, LimitSense::atMost, 1});
+  EXPECT_EQ(scheme(limited), UpdateScheme::movingAsymptotes);
+}
+
+TEST(Assessment, refusesGoalsAndLimitsThatFitNothing) {
+  testing::Bracket bracket;
+  const auto refused = [](const LayoutProblem<3>& problem) {
+    EXPECT_THROW(Assessment<3>(problem, {}, 0.1), InputError);
+  };
+  LayoutProblem<3> problem = bracket.problem;
+  problem.goal.weights = {1, 2, 3};
+  refused(problem);
+  const auto compliances = std::make_shared<Compliances>();
+  for (const Limit& limit :
+       {Limit{nullptr, 0, LimitSense::atMost, 1}, Limit{compliances, 2, LimitSense::atMost, 1},
+        Limit{compliances, 0, LimitSense::atMost, 0}}) {
+    problem = bracket.problem;
+    problem.limits = {limit};
+    refused(problem);
+  }
+}
+
+}  // namespace
+}  // namespace barelattice
