@@ -113,6 +113,25 @@ void stopAtSafePoints() {
     });
 }
 
+/// Draws what the folder holds, whether or not a run is at work in it: that may be watched.
+int report(const Job& job, const std::filesystem::path& folder, const Arguments& arguments,
+           Terminal& terminal, const Stopwatch& watch) {
+  claimRunFolder(folder);
+  const RunRecord found = fitting(readRun(folder), job);
+  for (const std::string& line : found.notes) terminal.line("warning   " + line);
+  if (const std::string leftOut = leftOutText(found); !leftOut.empty()) terminal.line("warning   " + leftOut);
+  if (found.atWork)
+    terminal.line("a run is at work in " + folder.string() +
+                  (found.layout ? fmt::format(": this is as far as iteration {}",
+                                              found.layout->design ? found.layout->design->iterations : 0)
+                                : ": nothing to show of it yet"));
+  writeReport(job, found, folder / "report.html");
+  terminal.line(
+      fmt::format("report    {} ({:.0f} s in all)", (folder / "report.html").string(), watch.seconds()));
+  if (arguments.json) fmt::print("{}\n", recordText(found));
+  return kDone;
+}
+
 int work(const Arguments& arguments, Terminal& terminal) {
   const Stopwatch watch;
   Brief brief = readBrief(arguments.brief);
@@ -121,6 +140,7 @@ int work(const Arguments& arguments, Terminal& terminal) {
   Job job = prepare(std::move(brief), arguments.quick ? kQuickVoxel : 1);
   if (arguments.verb == "check") return check(job, folder, arguments, terminal);
   terminal.line(describeJob(job));
+  if (arguments.verb == "report") return report(job, folder, arguments, terminal, watch);
   stopAtSafePoints();
   JobRun run(std::move(job), folder, listenerFor(terminal));
   const auto design = [&] {
@@ -140,30 +160,31 @@ int work(const Arguments& arguments, Terminal& terminal) {
     try {
       run.proof();
     } catch (const RunError&) {  // the layout and the solid are still worth a look
-      writeReport(run, folder / "report.html");
+      writeReport(run.job(), run.current(), folder / "report.html");
       terminal.line("report    " + (folder / "report.html").string() + ", without a proof");
       throw;
     }
     if (!run.job().brief.baseline.empty()) run.analyse();
   }
   if (arguments.verb == "analyse" || arguments.verb == "proof" || arguments.verb == "run")
-    terminal.line(describeBodies(run));
+    terminal.line(describeBodies(run.current()));
   if (arguments.verb == "analyse") {
-    writeAnalysis(run, folder / "analysis.html");
+    writeAnalysis(run.job(), run.current(), folder / "analysis.html");
     terminal.line("analysis  " + (folder / "analysis.html").string());
   }
-  if (const std::string leftOut = run.leftOut(); !leftOut.empty()) terminal.line("warning   " + leftOut);
-  if (arguments.verb == "run" || arguments.verb == "report") {
-    writeReport(run, folder / "report.html");
+  const RunRecord found = run.current();
+  if (const std::string leftOut = leftOutText(found); !leftOut.empty()) terminal.line("warning   " + leftOut);
+  if (arguments.verb == "run") {
+    writeReport(run.job(), found, folder / "report.html");
     terminal.line(
         fmt::format("report    {} ({:.0f} s in all)", (folder / "report.html").string(), watch.seconds()));
   }
-  if (arguments.json) fmt::print("{}\n", jsonText(run.current(), 2));
+  if (arguments.json) fmt::print("{}\n", recordText(found));
   const bool ownPart = arguments.verb == "optimise" || arguments.verb == "solid" || arguments.verb == "run" ||
                        (arguments.verb == "proof" && !outside);
-  if (ownPart && !run.settled()) return kNotProven;
+  if (ownPart && !found.settled()) return kNotProven;
   const bool proofAsked = arguments.verb == "proof" || arguments.verb == "run";
-  return proofAsked && run.proven(outside ? "outside" : "proof") == false ? kNotProven : kDone;
+  return proofAsked && proven(outside ? found.outside : found.proof) == false ? kNotProven : kDone;
 }
 
 /// Copies the demo's brief to the working folder, unless it is there already, and returns where it is.

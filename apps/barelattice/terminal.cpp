@@ -140,29 +140,27 @@ std::string describeIteration(const IterationRecord& r) {
       r.takenBack ? "   taken back" : "");
 }
 
-std::string describeBodies(const JobRun& run) {
-  const nlohmann::json results = run.current();
+std::string describeBodies(const RunRecord& record) {
   std::string text = fmt::format("  {:<16} {:<10} {:>13} {:>16} {:>24} {:>20}\n", "case", "body",
                                  "compliance, J", "displacement, mm", "von Mises, MPa", "safety factor");
-  const std::pair<const char*, const char*> bodies[]{
-      {"proof", "part"}, {"outside", "imported"}, {"baseline", "baseline"}, {"block", "block"}};
-  for (const auto& [key, name] : bodies) {
-    if (!results.contains(key)) continue;
-    for (const auto& c : results[key]["cases"])
-      text +=
-          fmt::format("  {:<16} {:<10} {:>13.4g} {:>16.4g} {:>14.4g} +- {:>6} {:>10.3g} +- {:>6}\n",
-                      c["name"].get<std::string>(), name, c["compliance_J"].get<double>(),
-                      c["largest_displacement_mm"].get<double>(), c["judged_von_mises_MPa"].get<double>(),
-                      errorText(c["judged_von_mises_error_MPa"].get<double>()),
-                      c["safety_factor"].get<double>(), errorText(c["safety_factor_error"].get<double>()));
+  constexpr double kMm = kMillimetresPerMetre;
+  constexpr double kMPa = 1e-6;
+  const std::pair<const std::optional<BodyRecord>*, const char*> bodies[]{{&record.proof, "part"},
+                                                                          {&record.outside, "imported"},
+                                                                          {&record.baseline, "baseline"},
+                                                                          {&record.block, "block"}};
+  for (const auto& [body, name] : bodies) {
+    if (!*body) continue;
+    for (const BodyCaseRecord& c : (*body)->cases)
+      text += fmt::format("  {:<16} {:<10} {:>13.4g} {:>16.4g} {:>14.4g} +- {:>6} {:>10.3g} +- {:>6}\n",
+                          c.name, name, c.compliance, c.largestDisplacement * kMm, c.judged * kMPa,
+                          errorText(c.judgedError * kMPa), c.safetyFactor, errorText(c.safetyFactorError));
   }
-  for (const auto& [key, name] : bodies) {
-    if (!results.contains(key) || std::string(key) == "block") continue;
-    for (const auto& r : results[key]["requirements"])
-      text += fmt::format(
-          "  {:<10} {:<30} {:>9.4g} +- {} {} ({} {:.4g}): {}\n", name, r["what"].get<std::string>(),
-          r["value"].get<double>(), errorText(r["error"].get<double>()), r["unit"].get<std::string>(),
-          r["sense"].get<std::string>(), r["bound"].get<double>(), r["verdict"].get<std::string>());
+  for (const auto& [body, name] : bodies) {
+    if (!*body || body == &record.block) continue;
+    for (const RequirementRecord& r : (*body)->requirements)
+      text += fmt::format("  {:<10} {:<30} {:>9.4g} +- {} {} ({} {:.4g}): {}\n", name, r.what, r.value,
+                          errorText(r.error), r.unit, r.sense, r.bound, r.verdict);
   }
   text.pop_back();
   return text;

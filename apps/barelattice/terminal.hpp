@@ -34,4 +34,4 @@ std::string describeJob(const barelattice::Job& job);
 /// One design iteration, with the time the remaining ones take at most.
 std::string describeIteration(const barelattice::IterationRecord& record);
 /// The cases and requirements of all analysed bodies as a short table.
-std::string describeBodies(const barelattice::JobRun& run);
+std::string describeBodies(const barelattice::RunRecord& record);

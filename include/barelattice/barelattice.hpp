@@ -63,6 +63,7 @@
 #include "barelattice/proof/verdict.hpp"
 #include "barelattice/report/page.hpp"
 #include "barelattice/run/checkpoint.hpp"
+#include "barelattice/run/records.hpp"
 #include "barelattice/run/run.hpp"
 #include "barelattice/shapes/derived_shapes.hpp"
 #include "barelattice/shapes/dual_contour.hpp"

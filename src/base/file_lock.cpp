@@ -16,7 +16,15 @@ FileLock::FileLock(const std::filesystem::path& path)
     : descriptor_(::open(path.c_str(), O_RDWR | O_CREAT | O_CLOEXEC, 0644)) {
   if (descriptor_ < 0)
     throw RunError(fmt::format("cannot write {}: {}", path.string(), std::strerror(errno)));
-  if (::flock(descriptor_, LOCK_EX | LOCK_NB) != 0) {
+  // Those who ask whether it is held do so for a moment.
+  constexpr int kAsked = 5;
+  constexpr useconds_t kMoment = 20000;
+  bool own = false;
+  for (int time = 0; time < kAsked && !own; ++time) {
+    if (time > 0) ::usleep(kMoment);
+    own = ::flock(descriptor_, LOCK_EX | LOCK_NB) == 0;
+  }
+  if (!own) {
     char holder[16] = {};
     const bool known = ::read(descriptor_, holder, sizeof holder - 1) > 0;
     ::close(descriptor_);
@@ -24,8 +32,17 @@ FileLock::FileLock(const std::filesystem::path& path)
                                known ? fmt::format(" (process {})", holder) : ""),
                    "wait until it has ended, or take another folder with --folder");
   }
-  const std::string own = std::to_string(::getpid());
-  if (::ftruncate(descriptor_, 0) == 0) static_cast<void>(!::write(descriptor_, own.data(), own.size()));
+  const std::string number = std::to_string(::getpid());
+  if (::ftruncate(descriptor_, 0) == 0)
+    static_cast<void>(!::write(descriptor_, number.data(), number.size()));
+}
+
+bool FileLock::isHeld(const std::filesystem::path& path) {
+  const int descriptor = ::open(path.c_str(), O_RDONLY | O_CLOEXEC);
+  if (descriptor < 0) return false;
+  const bool held = ::flock(descriptor, LOCK_SH | LOCK_NB) != 0;
+  ::close(descriptor);
+  return held;
 }
 
 FileLock::~FileLock() {

@@ -65,10 +65,7 @@ class Loop {
   OptimiseResult run(const IterationCallback& callback) {
     const Stopwatch watch;
     const double before = state_.history.empty() ? 0 : state_.history.back().seconds;
-    if (!state_.accepted.empty()) {
-      readAt(state_.at.place);
-      layout_ = readings_.forward(state_.accepted);
-    }
+    if (!state_.accepted.empty()) layout_ = readAccepted();
     std::optional<OptimiseStop> stop = ended();
     if (!stop && std::exchange(state_.ended, false)) propose();  // more iterations are wished for
     while (!stop) {
@@ -79,9 +76,9 @@ class Loop {
       stop = ended();
       state_.ended = stop.has_value();
       if (!stop) propose();
-      if (callback && !callback({record, columns_, layout_, stop.has_value(), [this] { return state_; }}) &&
-          !stop)
-        stop = OptimiseStop::cancelled;
+      const IterationView view{
+          record, columns_, layout_, stop.has_value(), [this] { return level(); }, [this] { return state_; }};
+      if (callback && !callback(view) && !stop) stop = OptimiseStop::cancelled;
     }
     return finish(*stop);
   }
@@ -108,6 +105,15 @@ class Loop {
 
   /// Sets up the maps for a place of the path. The chains are to go forward anew.
   void readAt(double place) { readings_.set(readingAt(path(), place)); }
+  /// The layout accepted last, or the first one.
+  const std::vector<double>& readAccepted() {
+    readAt(state_.accepted.empty() ? state_.at.ahead : state_.at.place);
+    return readings_.forward(state_.accepted.empty() ? state_.variables : state_.accepted);
+  }
+  std::vector<double> level() {
+    readAccepted();
+    return readings_.level();
+  }
   bool thinned() const { return readings_.reading().erosion > 0 && options_.erodedShare > 0; }
 
   /// Why the loop ends here; nothing if it does not.
@@ -284,12 +290,10 @@ class Loop {
     length.damping *= damping() * state_.at.pace;
     length.move =
         criteria ? length.move * std::min(1.0, 2 * state_.at.pace) : length.move * damping() * state_.at.pace;
-    const DesignPoint at{state_.accepted,
-                         assessment_.formulation(),
-                         state_.appraisal,
-                         state_.gradients,
-                         problem_.massFraction,
-                         [&](std::span<const double> x) { return assessment_.massOf(x); }};
+    const DesignPoint at{
+        state_.accepted,       assessment_.formulation(),
+        state_.appraisal,      state_.gradients,
+        problem_.massFraction, [&](std::span<const double> x) { return assessment_.massOf(x); }};
     state_.variables = stepFrom(at, scheme_, length, state_.asymptotes);
     if (!criteria) rebalance();
   }
@@ -350,8 +354,7 @@ class Loop {
   OptimiseResult finish(OptimiseStop stop) {
     OptimiseResult result;
     result.history = state_.history;
-    readAt(state_.accepted.empty() ? state_.at.ahead : state_.at.place);
-    result.density = readings_.forward(state_.accepted.empty() ? state_.variables : state_.accepted);
+    result.density = readAccepted();
     result.level = readings_.level();
     result.columns = columns_;
     result.massFraction = assessment_.mass().value(result.density);

@@ -54,11 +54,11 @@ Judgement judged(const Requirement& requirement, const Estimated& value, double 
   return j;
 }
 
-std::size_t faceOf(const Requirement& requirement, const ProofProblem& problem, const Proof& proof) {
-  const std::size_t number = problem.setup.faceNumber(requirement.face);
-  if (number == problem.setup.faces.size())
+std::size_t faceOf(const Requirement& requirement, const Setup& setup, const JudgedBody& body) {
+  const std::size_t number = setup.faceNumber(requirement.face);
+  if (number == setup.faces.size())
     throw InputError("a requirement names the unknown face " + requirement.face);
-  if (number < proof.faceShare.size() && proof.faceShare[number] == 0)
+  if (number < body.faceShare.size() && body.faceShare[number] == 0)
     throw RunError("a requirement is about face " + requirement.face + ", which is not on the solid",
                    "give the part material there with a keep under the face");
   return number;
@@ -73,8 +73,15 @@ Verdict overall(const std::vector<Judgement>& judgements) {
   return worst;
 }
 
-std::vector<Judgement> judge(const Proof& coarse, const Proof& proof, double ratio, double agreement,
-                             const ProofProblem& problem, const std::vector<Requirement>& requirements) {
+JudgedBody judgedBody(const Proof& coarse, const Proof& proof, double ratio) {
+  JudgedBody body{ratio, proof.tets, coarse.tets, proof.mass, coarse.mass, proof.faceShare, {}};
+  for (std::size_t k = 0; k < proof.cases.size(); ++k)
+    body.cases.push_back({proof.cases[k].name, errorsOf(coarse, proof, k, ratio)});
+  return body;
+}
+
+std::vector<Judgement> judge(const JudgedBody& body, double agreement, const Setup& setup,
+                             const std::vector<Requirement>& requirements) {
   constexpr double kEdgeOrder = 2;  // what straight edges cut off goes with the square of the spacing
   std::vector<Judgement> judgements;
   for (const Requirement& requirement : requirements) {
@@ -93,20 +100,18 @@ std::vector<Judgement> judge(const Proof& coarse, const Proof& proof, double rat
       order = valueOrder;
     };
     if (requirement.kind == Requirement::Kind::mass) {
-      account(extrapolated(coarse.mass, proof.mass, ratio, kEdgeOrder), kEdgeOrder, {});
+      account(extrapolated(body.coarseMass, body.mass, body.ratio, kEdgeOrder), kEdgeOrder, {});
     } else {
-      const std::size_t number = least ? 0 : faceOf(requirement, problem, proof);
-      for (std::size_t k = 0; k < proof.cases.size(); ++k) {
-        const CaseErrors errors = errorsOf(coarse, proof, k, ratio);
+      const std::size_t number = least ? 0 : faceOf(requirement, setup, body);
+      for (const auto& [name, errors] : body.cases)
         account(least ? errors.used : errors.faceDisplacement[number], least ? kStressOrder : errors.order,
-                proof.cases[k].name);
-      }
+                name);
     }
     if (!worst) continue;
-    if (worst->verdict == Verdict::inconclusive && coarse.tets > 0)
+    if (worst->verdict == Verdict::inconclusive && body.coarseTets > 0)
       worst->decidingTets = tetsFor(
-          std::abs(worst->value.value - bound), worst->value.error, order, static_cast<double>(proof.tets),
-          static_cast<double>(proof.tets) / static_cast<double>(coarse.tets), ratio);
+          std::abs(worst->value.value - bound), worst->value.error, order, static_cast<double>(body.tets),
+          static_cast<double>(body.tets) / static_cast<double>(body.coarseTets), body.ratio);
     if (least) worst->value = factorFrom(worst->value);
     judgements.push_back(std::move(*worst));
   }

@@ -2,6 +2,7 @@
 
 #include <fmt/format.h>
 
+#include <algorithm>
 #include <cmath>
 
 #include "barelattice/base/file.hpp"
@@ -25,6 +26,7 @@ namespace {
 
 using nlohmann::json;
 constexpr double kMm = kMillimetresPerMetre;
+constexpr double kMPa = 1e-6;
 
 std::string row(const std::string& name, const std::string& value) {
   return fmt::format("<dt>{}</dt><dd>{}</dd>", escaped(name), value);
@@ -42,27 +44,27 @@ std::string table(const std::vector<std::string>& head, const std::vector<std::v
   return html + "</tbody></table></div>";
 }
 
-std::string text(const json& value, const char* format = "{:.4g}") {
-  return fmt::format(fmt::runtime(format), value.get<double>());
+std::string text(double value, const char* format = "{:.4g}") {
+  return fmt::format(fmt::runtime(format), value);
 }
 
 /// How many triangles there are, and how many there were where reducing or rounding changed that.
-std::string trianglesText(const json& solid) {
-  const int now = solid["triangles"].get<int>();
-  const int before = solid["triangles_before"].get<int>();
-  if (now == before) return fmt::format("{}", now);
-  return now < before ? fmt::format("{} of {}", now, before)
-                      : fmt::format("{}, {} of them to make faces round", now, now - before);
+std::string trianglesText(const SolidRecord& solid) {
+  if (solid.triangles == solid.trianglesBefore) return fmt::format("{}", solid.triangles);
+  return solid.triangles < solid.trianglesBefore
+             ? fmt::format("{} of {}", solid.triangles, solid.trianglesBefore)
+             : fmt::format("{}, {} of them to make faces round", solid.triangles,
+                           solid.triangles - solid.trianglesBefore);
 }
 
 /// "1.23 &plusmn; 0.02": a figure with its estimated error.
-std::string withError(const json& value, const json& error) {
-  return text(value) +
-         fmt::format(" <span class=\"error\">&plusmn; {}</span>", errorText(error.get<double>()));
+std::string withError(double value, double error) {
+  return text(value) + fmt::format(" <span class=\"error\">&plusmn; {}</span>", errorText(error));
 }
 
-std::string vectorText(const json& v) {
-  return coordinatesText(Vec3(v[0].get<double>(), v[1].get<double>(), v[2].get<double>()));
+/// A place in mm.
+std::string placeInMm(const Vec3& place) {
+  return coordinatesText(Vec3(place * kMm));
 }
 
 std::string warningList(const std::vector<std::string>& warnings) {
@@ -80,7 +82,7 @@ std::string caseTable(const Job& job) {
     for (const std::size_t s : job.setup.cases[k].supports)
       held += (held.empty() ? "" : ", ") + job.setup.supports[s].name;
     rows.push_back({escaped(c.name), fmt::format("{:g}", c.weight), escaped(held),
-                    vectorText(c.resultant.force), vectorText(c.resultant.moment)});
+                    coordinatesText(c.resultant.force), coordinatesText(c.resultant.moment)});
   }
   return table({"case", "weight", "held", "force, N (x, y, z)", "moment about the supports' centre, N m"},
                rows);
@@ -156,61 +158,59 @@ std::string layoutPanel(const json& data) {
   return html + "</div>";
 }
 
-std::string solidPanel(const json& results) {
-  if (!results.contains("solid")) return {};
-  const json& s = results["solid"];
-  std::string html =
-      "<div data-panel=\"solid\" hidden><h2>Solid</h2><dl>" + row("mass", text(s["mass_kg"]) + " kg") +
-      row(s["volume_kept"].get<bool>() ? "target" : "target (not enforced)",
-          text(s["wanted_mass_kg"]) + " kg") +
-      row("threshold", text(s["threshold"], "{:.3f}")) +
-      row("mass of the voxels in the level set", text(s["mass_of_voxels_above_threshold_kg"]) + " kg") +
-      row("surface", escaped(s["surface"].get<std::string>())) + row("triangles", trianglesText(s));
-  if (s["reduction_deviation_mm"].get<double>() > 0)
-    html += row("moved by reduction", "at most " + text(s["reduction_deviation_mm"], "{:.3f}") + " mm");
-  html += row("pieces", fmt::format("{}", s["pieces"].get<int>())) +
-          row("loose pieces dropped", fmt::format("{} ({:.3g} mm&sup3;)", s["dropped_pieces"].get<int>(),
-                                                  s["dropped_volume_mm3"].get<double>())) +
-          row("voids filled", fmt::format("{} ({:.3g} mm&sup3;)", s["filled_voids"].get<int>(),
-                                          s["filled_volume_mm3"].get<double>())) +
-          row("largest deviation from the specified faces",
-              fmt::format("{:.4f} mm at ({})", s["exact_faces"]["largest_distance_mm"].get<double>(),
-                          vectorText(s["exact_faces"]["largest_at_mm"]))) +
-          (s.contains("files_count_from_mm") ? row("coordinates in its files are relative to",
-                                                   fmt::format("({})", vectorText(s["files_count_from_mm"])))
-                                             : "") +
-          "</dl>";
-  if (!s["bores"].empty()) {
-    html += "<h2>Bores and bosses</h2><dl>";
-    for (const json& b : s["bores"])
-      html +=
-          row(b["face"].get<std::string>() + fmt::format(", {:.4g} mm", b["diameter_mm"].get<double>()),
-              b["fits_mm"].is_null() ? "not found"
-                                     : fmt::format("{} of {:.3f} mm", b["hole"].get<bool>() ? "pin" : "ring",
-                                                   b["fits_mm"].get<double>()));
+std::string boresTable(const std::vector<BoreRecord>& bores) {
+  if (bores.empty()) return {};
+  std::string html = "<h2>Bores and bosses</h2><dl>";
+  for (const BoreRecord& b : bores)
     html +=
-        "</dl><p class=\"note\">The largest pin that enters the bore of solid.stl, the smallest ring that "
-        "passes over the boss.</p>";
-  }
-  return html + "</div>";
+        row(b.face + fmt::format(", {:.4g} mm", b.diameter * kMm),
+            b.fits ? fmt::format("{} of {:.3f} mm", b.hole ? "pin" : "ring", *b.fits * kMm) : "not found");
+  return html +
+         "</dl><p class=\"note\">The largest pin that enters the bore of solid.stl, the smallest ring that "
+         "passes over the boss.</p>";
+}
+
+std::string solidPanel(const RunRecord& record) {
+  if (!record.solid) return {};
+  const SolidRecord& s = *record.solid;
+  constexpr double kCubicMm = kMm * kMm * kMm;
+  std::string html = "<div data-panel=\"solid\" hidden><h2>Solid</h2><dl>" +
+                     row("mass", text(s.mass) + " kg") +
+                     row(s.volumeKept ? "target" : "target (not enforced)", text(s.wantedMass) + " kg") +
+                     row("threshold", text(s.threshold, "{:.3f}")) +
+                     row("mass of the voxels in the level set", text(s.massAboveThreshold) + " kg") +
+                     row("surface", escaped(s.surface)) + row("triangles", trianglesText(s));
+  if (s.deviation > 0)
+    html += row("moved by reduction", "at most " + text(s.deviation * kMm, "{:.3f}") + " mm");
+  html += row("pieces", fmt::format("{}", s.pieces)) +
+          row("loose pieces dropped",
+              fmt::format("{} ({:.3g} mm&sup3;)", s.droppedPieces, s.droppedVolume * kCubicMm)) +
+          row("voids filled", fmt::format("{} ({:.3g} mm&sup3;)", s.filledVoids, s.filledVolume * kCubicMm)) +
+          row("largest deviation from the specified faces",
+              fmt::format("{:.4f} mm at ({})", s.exactFaces.largestDistance * kMm,
+                          placeInMm(s.exactFaces.largestAt)));
+  if (s.filesCountFrom)
+    html +=
+        row("coordinates in its files are relative to", fmt::format("({})", placeInMm(*s.filesCountFrom)));
+  return html + "</dl>" + boresTable(s.bores) + "</div>";
 }
 
 /// Bars of how the least dihedral angles of the tetrahedra spread, by ten degrees.
-std::string angleDrawing(const json& counts, double tetrahedra) {
+std::string angleDrawing(const std::vector<std::size_t>& counts, std::size_t tetrahedra) {
   constexpr double kBar = 22;
   constexpr double kHeight = 54;
-  double most = 0;
-  for (const json& count : counts) most = std::max(most, count.get<double>());
+  const auto most = static_cast<double>(*std::max_element(counts.begin(), counts.end()));
   std::string bars, spoken;
   for (std::size_t bin = 0; bin < counts.size(); ++bin) {
-    const double count = counts[bin].get<double>();
+    const auto count = static_cast<double>(counts[bin]);
     // A bin that is not empty shows at least as a line.
     const double height = count > 0 ? std::max(1.0, kHeight * count / most) : 0;
     const double left = kBar * static_cast<double>(bin);
     const std::string range = bin + 1 < counts.size()
                                   ? fmt::format("{} to {} degrees", 10 * bin, 10 * (bin + 1))
                                   : fmt::format("{} degrees and more", 10 * bin);
-    const std::string share = fmt::format("{}: {:.2f} %", range, 100 * count / tetrahedra);
+    const std::string share =
+        fmt::format("{}: {:.2f} %", range, 100 * count / static_cast<double>(tetrahedra));
     spoken += (bin ? "; " : "") + share;
     bars += fmt::format(
         "<rect x=\"{:.0f}\" y=\"{:.1f}\" width=\"{:.0f}\" height=\"{:.1f}\"><title>{}</title></rect>"
@@ -223,12 +223,13 @@ std::string angleDrawing(const json& counts, double tetrahedra) {
       spoken, kBar * static_cast<double>(counts.size()) + 6, kHeight + 16, bars);
 }
 
-/// The analysed bodies the results hold, with the names the viewer uses, the part first.
-std::vector<std::pair<std::string, const json*>> bodiesOf(const json& results) {
-  std::vector<std::pair<std::string, const json*>> bodies;
-  for (const auto& [key, name] : {std::pair{"proof", "the part"}, std::pair{"outside", "imported solid"},
-                                  std::pair{"block", "full block"}, std::pair{"baseline", "baseline"}})
-    if (results.contains(key)) bodies.emplace_back(name, &results[key]);
+/// The analysed bodies there are, with the names the viewer uses, the part first.
+std::vector<std::pair<std::string, const BodyRecord*>> bodiesOf(const RunRecord& record) {
+  std::vector<std::pair<std::string, const BodyRecord*>> bodies;
+  for (const auto& [body, name] :
+       {std::pair{&record.proof, "the part"}, std::pair{&record.outside, "imported solid"},
+        std::pair{&record.block, "full block"}, std::pair{&record.baseline, "baseline"}})
+    if (*body) bodies.emplace_back(name, &**body);
   return bodies;
 }
 
@@ -236,18 +237,15 @@ std::string verdictClass(const std::string& verdict) {
   return verdict == "met" ? "good" : verdict == "not met" ? "bad" : verdict == "inconclusive" ? "warn" : "";
 }
 
-std::string requiredText(const json& r) {
-  const std::string verdict = r["verdict"].get<std::string>();
-  const std::string unit = r["unit"].get<std::string>();
-  const std::string decides = r["to_decide"].is_string() ? ", " + r["to_decide"].get<std::string>() : "";
-  return fmt::format("<span class=\"{}\">{}{}, {} {}: {}{}</span>", verdictClass(verdict),
-                     r["error"].get<double>() > 0 ? withError(r["value"], r["error"]) : text(r["value"]),
-                     unit.empty() ? "" : " " + unit, r["sense"].get<std::string>(), text(r["bound"]), verdict,
-                     decides);
+std::string requiredText(const RequirementRecord& r) {
+  return fmt::format("<span class=\"{}\">{}{}, {} {}: {}{}</span>", verdictClass(r.verdict),
+                     r.error > 0 ? withError(r.value, r.error) : text(r.value),
+                     r.unit.empty() ? "" : " " + r.unit, r.sense, text(r.bound), r.verdict,
+                     r.toDecide ? ", " + *r.toDecide : "");
 }
 
-std::string stressPanel(const Job& job, const json& results) {
-  const auto bodies = bodiesOf(results);
+std::string stressPanel(const Job& job, const RunRecord& record) {
+  const auto bodies = bodiesOf(record);
   if (bodies.empty()) return {};
   std::string html = "<div data-panel=\"stress\" hidden><h2>Stress</h2><div class=\"choices\">";
   if (bodies.size() > 1) {
@@ -267,17 +265,17 @@ std::string stressPanel(const Job& job, const json& results) {
           "id=\"legend-low\">0</span><span "
           "id=\"legend-middle\"></span>"
           "<span id=\"legend-top\"></span></div><p class=\"note\">one scale for all cases and bodies</p>";
-  const json& p = *bodies.front().second;
-  const json* worst = &p["cases"][0];
-  for (const json& c : p["cases"])
-    if (c["safety_factor"] < (*worst)["safety_factor"]) worst = &c;
-  html += "<dl>" + row("mass", text(p["mass_kg"]) + " kg") +
-          row("least safety factor", withError((*worst)["safety_factor"], (*worst)["safety_factor_error"]) +
-                                         " (" + escaped((*worst)["name"].get<std::string>()) + ")") +
+  const BodyRecord& p = *bodies.front().second;
+  const auto worst = std::min_element(
+      p.cases.begin(), p.cases.end(),
+      [](const BodyCaseRecord& a, const BodyCaseRecord& b) { return a.safetyFactor < b.safetyFactor; });
+  html += "<dl>" + row("mass", text(p.mass) + " kg") +
+          row("least safety factor",
+              withError(worst->safetyFactor, worst->safetyFactorError) + " (" + escaped(worst->name) + ")") +
           "</dl>";
-  if (!p["requirements"].empty()) {
+  if (!p.requirements.empty()) {
     html += "<h2>Required</h2><dl class=\"wide\">";
-    for (const json& r : p["requirements"]) html += row(r["what"].get<std::string>(), requiredText(r));
+    for (const RequirementRecord& r : p.requirements) html += row(r.what, requiredText(r));
     html += "</dl>";
   }
   return html + "</div>";
@@ -299,104 +297,95 @@ std::string viewPanel(const Job& job) {
          "start.</p></details>";
 }
 
-/// A figure that may be missing, where a layout did not hold.
-std::string figureText(const json& of, const char* key) {
-  return of.contains(key) && of[key].is_number() ? fmt::format("{:.4g}", of[key].get<double>()) : "none";
-}
-
-/// What the supports of a case do to a body: each piece of a face about its own centre, and where there are
-/// several, their sum.
-void addReactions(const json& c, const std::string& which, const std::string& body,
-                  std::vector<std::vector<std::string>>& rows) {
-  const std::string unbalanced = fmt::format("{:.1g}", c["unbalanced_N"].get<double>());
-  for (const auto& [support, r] : c["reactions"].items()) {
-    const json& pieces = r["pieces"];
-    const bool one = pieces.size() == 1;
-    for (std::size_t p = 0; p < pieces.size(); ++p)
-      rows.push_back(
-          {which, body, escaped(support) + (one ? "" : fmt::format(", {} of {}", p + 1, pieces.size())),
-           vectorText(pieces[p]["centre_mm"]), vectorText(pieces[p]["force_N"]),
-           vectorText(pieces[p]["moment_Nm"]), one ? vectorText(r["moment_Nm"]) : "", one ? unbalanced : ""});
-    if (!one)
-      rows.push_back({which, body, escaped(support) + ", in all", "", vectorText(r["force_N"]), "",
-                      vectorText(r["moment_Nm"]), unbalanced});
-  }
+/// A figure that is missing where a layout did not hold.
+std::string figureText(double value) {
+  return std::isfinite(value) ? text(value) : "none";
 }
 
 using Rows = std::vector<std::vector<std::string>>;
 
-/// What a case comes to in a body.
-/// @param predicted the same case of the layout; null for other bodies than the part.
-std::vector<std::string> caseRow(const json& c, const std::string& which, const std::string& body,
-                                 const json* predicted, bool severalMaterials) {
-  const double found = c["compliance_J"].get<double>();
-  const bool known = predicted && (*predicted)["compliance_J"].is_number();
-  const double expected = known ? (*predicted)["compliance_J"].get<double>() : found;
-  return {which,
-          body,
-          predicted ? figureText(*predicted, "compliance_J") : "",
-          predicted ? figureText(*predicted, "black_and_white_J") : "",
-          withError(c["compliance_J"], c["compliance_error_J"]),
-          known ? fmt::format("{:+.1f} %", std::round(1000 * (found / expected - 1)) / 10 + 0.0) : "",
-          text(c["largest_displacement_mm"]),
-          withError(c["judged_von_mises_MPa"], c["judged_von_mises_error_MPa"]),
-          text(c["peak_von_mises_MPa"]),
-          text(c["tension_MPa"]),
-          text(c["compression_MPa"]),
-          withError(c["safety_factor"], c["safety_factor_error"]) +
-              (severalMaterials ? " in " + escaped(c["judged_in"].get<std::string>()) : "")};
-}
-
-std::vector<std::string> percentilesRow(const json& c, const std::string& which, const std::string& body) {
-  std::vector<std::string> row{which, body};
-  for (const char* p : {"50", "90", "99", "99.9"}) row.push_back(text(c["percentiles_MPa"][p]));
-  row.push_back(vectorText(c["judged_at_mm"]));
-  row.push_back(vectorText(c["peak_at_mm"]));
-  return row;
-}
-
-void addMotions(const json& c, const std::string& which, const std::string& body, Rows& rows) {
-  // Of a held face only nodes beyond its edge move, by next to nothing.
-  const double held = 2e-3 * c["largest_displacement_mm"].get<double>();
-  for (const auto& [face, u] : c["face_displacement_mm"].items()) {
-    const Vec3 v(u[0].get<double>(), u[1].get<double>(), u[2].get<double>());
-    if (v.norm() > held)
-      rows.push_back({which, body, escaped(face), vectorText(v),
-                      withError(v.norm(), c["face_displacement_error_mm"][face])});
+/// What the supports of a case do to a body: each piece of a face about its own centre, and where there are
+/// several, their sum.
+void addReactions(const BodyCaseRecord& c, const std::string& which, const std::string& body, Rows& rows) {
+  const std::string unbalanced = fmt::format("{:.1g}", c.unbalanced);
+  for (const auto& [support, r] : c.reactions) {
+    const bool one = r.pieces.size() == 1;
+    for (std::size_t p = 0; p < r.pieces.size(); ++p)
+      rows.push_back(
+          {which, body, escaped(support) + (one ? "" : fmt::format(", {} of {}", p + 1, r.pieces.size())),
+           placeInMm(r.pieces[p].centre), coordinatesText(r.pieces[p].force),
+           coordinatesText(r.pieces[p].moment), one ? coordinatesText(r.moment) : "", one ? unbalanced : ""});
+    if (!one)
+      rows.push_back({which, body, escaped(support) + ", in all", "", coordinatesText(r.force), "",
+                      coordinatesText(r.moment), unbalanced});
   }
 }
 
-std::vector<std::string> meshRow(const json& b, const std::string& body) {
-  std::string places;
-  for (const json& at : b["worst_elements_at_mm"]) places += (places.empty() ? "" : "<br>") + vectorText(at);
-  return {body,
-          text(b["mass_kg"]),
-          fmt::format("{}", b["tetrahedra"].get<int>()),
-          fmt::format("{}", b["coarse_tetrahedra"].get<int>()),
-          fmt::format("{:.1f} to {:.1f}", b["smallest_angle_deg"].get<double>(),
-                      b["largest_angle_deg"].get<double>()),
-          angleDrawing(b["least_angles_by_ten_degrees"], b["tetrahedra"].get<double>()),
-          places,
-          b.contains("surface_gap_mm")
-              ? fmt::format("mean {:.3f}, largest {:.3f} at ({})", b["surface_gap_mm"]["mean"].get<double>(),
-                            b["surface_gap_mm"]["largest"].get<double>(),
-                            vectorText(b["surface_gap_mm"]["largest_at_mm"]))
-              : "",
-          b.contains("volume_difference")
-              ? fmt::format("{:+.2f} %", 100 * b["volume_difference"].get<double>())
-              : ""};
+/// What a case comes to in a body.
+/// @param predicted the same case of the layout; null for other bodies than the part.
+std::vector<std::string> caseRow(const BodyCaseRecord& c, const std::string& which, const std::string& body,
+                                 const LayoutCaseRecord* predicted, bool severalMaterials) {
+  const bool known = predicted && std::isfinite(predicted->compliance);
+  const double off = known ? c.compliance / predicted->compliance - 1 : 0;
+  return {which,
+          body,
+          predicted ? figureText(predicted->compliance) : "",
+          predicted ? figureText(predicted->blackAndWhite) : "",
+          withError(c.compliance, c.complianceError),
+          known ? fmt::format("{:+.1f} %", std::round(1000 * off) / 10 + 0.0) : "",
+          text(c.largestDisplacement * kMm),
+          withError(c.judged * kMPa, c.judgedError * kMPa),
+          text(c.peak * kMPa),
+          text(c.tension * kMPa),
+          text(c.compression * kMPa),
+          withError(c.safetyFactor, c.safetyFactorError) +
+              (severalMaterials ? " in " + escaped(c.judgedIn) : "")};
 }
 
-std::string bodyTables(const Job& job, const json& results) {
-  const auto bodies = bodiesOf(results);
+std::vector<std::string> percentilesRow(const BodyCaseRecord& c, const std::string& which,
+                                        const std::string& body) {
+  std::vector<std::string> row{which, body};
+  for (const char* p : {"50", "90", "99", "99.9"}) row.push_back(text(c.percentiles.at(p) * kMPa));
+  row.push_back(placeInMm(c.judgedAt));
+  row.push_back(placeInMm(c.peakAt));
+  return row;
+}
+
+void addMotions(const BodyCaseRecord& c, const std::string& which, const std::string& body, Rows& rows) {
+  // Of a held face only nodes beyond its edge move, by next to nothing.
+  const double held = 2e-3 * c.largestDisplacement;
+  for (const auto& [face, u] : c.faceDisplacement)
+    if (u.norm() > held)
+      rows.push_back({which, body, escaped(face), placeInMm(u),
+                      withError(u.norm() * kMm, c.faceDisplacementError.at(face) * kMm)});
+}
+
+std::vector<std::string> meshRow(const BodyRecord& b, const std::string& body) {
+  std::string places;
+  for (const Vec3& at : b.worstElements) places += (places.empty() ? "" : "<br>") + placeInMm(at);
+  return {body,
+          text(b.mass),
+          fmt::format("{}", b.tetrahedra),
+          fmt::format("{}", b.coarseTetrahedra),
+          fmt::format("{:.1f} to {:.1f}", b.smallestAngle, b.largestAngle),
+          angleDrawing(b.angles, b.tetrahedra),
+          places,
+          b.surfaceGap ? fmt::format("mean {:.3f}, largest {:.3f} at ({})", b.surfaceGap->mean * kMm,
+                                     b.surfaceGap->largest * kMm, placeInMm(b.surfaceGap->largestAt))
+                       : "",
+          b.volumeDifference ? fmt::format("{:+.2f} %", 100 * *b.volumeDifference) : ""};
+}
+
+std::string bodyTables(const Job& job, const RunRecord& record) {
+  const auto bodies = bodiesOf(record);
   if (bodies.empty()) return {};
-  const bool designed = results.contains("optimise") && results["optimise"].contains("cases");
   Rows found, moved, reactions, meshes, percentiles;
   for (std::size_t k = 0; k < job.setup.cases.size(); ++k)
     for (const auto& [name, body] : bodies) {
-      const json& c = (*body)["cases"][k];
-      const std::string which = escaped(c["name"].get<std::string>());
-      const json* predicted = designed && name == "the part" ? &results["optimise"]["cases"][k] : nullptr;
+      const BodyCaseRecord& c = body->cases[k];
+      const std::string which = escaped(c.name);
+      const bool designed = record.layout && record.layout->design && name == "the part";
+      const LayoutCaseRecord* predicted = designed ? &record.layout->design->cases[k] : nullptr;
       found.push_back(caseRow(c, which, name, predicted, !job.brief.regions.empty()));
       percentiles.push_back(percentilesRow(c, which, name));
       addMotions(c, which, name, moved);
@@ -414,10 +403,9 @@ std::string bodyTables(const Job& job, const json& results) {
       "recovered stress says. Stress within {:.3g} mm of a support or load depends on how they are modelled: "
       "it is shown as peak anywhere and left out elsewhere; the safety factor is {} over the von Mises "
       "stress. Tension and compression: largest and smallest principal stress.</p>",
-      (*bodies.front().second)["exclude_within_mm"].get<double>(),
-      job.brief.regions.empty()
-          ? fmt::format("the strength of {:.4g} MPa", results["material"]["strength_MPa"].get<double>())
-          : "the strength of the material named beside it");
+      bodies.front().second->exclusion * kMm,
+      job.brief.regions.empty() ? fmt::format("the strength of {:.4g} MPa", record.material.strength * kMPa)
+                                : "the strength of the material named beside it");
   html += "<h2>How the stress is spread</h2>" +
           table({"case", "body", "not exceeded in 50 % of the volume, MPa", "in 90 %", "in 99 %", "in 99.9 %",
                  "largest at, mm", "peak anywhere at, mm"},
@@ -458,76 +446,79 @@ std::string page(const json& data, const std::string& head, const std::string& a
          std::string(viewer) + "</script></body></html>\n";
 }
 
-void writePage(const JobRun& run, const json& results, const std::filesystem::path& path) {
-  json data = setupData(run.job());
-  std::vector<std::string> warnings =
-      addRunData(run.folder(), results, originOfFiles(run.job().regions.bounds()), data);
-  warnings.insert(warnings.begin(), run.job().warnings.begin(), run.job().warnings.end());
-  std::string head = "<span class=\"verdict\">not proved yet</span>";
-  if (results.contains("solid"))
-    for (const json& w : results["solid"]["warnings"]) warnings.push_back(w.get<std::string>());
-  const auto bodies = bodiesOf(results);
-  if (!bodies.empty() && (results.contains("proof") || results.contains("outside"))) {
-    const std::string verdict = (*bodies.front().second)["verdict"].get<std::string>();
-    head = fmt::format("<span class=\"verdict {}\">verdict: {}</span>", verdictClass(verdict), verdict);
-  } else if (results.contains("block")) {
-    head = "<span class=\"verdict\">the full block, before any optimisation</span>";
+/// What the layout is and how it came about; adds what people should know of it.
+std::string layoutText(const RunRecord& record, std::vector<std::string>& warnings) {
+  if (!record.layout) return {};
+  const LayoutRecord& layout = *record.layout;
+  if (!layout.settled && (layout.finished || !record.atWork)) {
+    const std::string known = "not settled: ";
+    const std::string stop = layout.finished || layout.stop != kAtWork ? layout.stop : "it was cut short";
+    warnings.push_back(
+        fmt::format("the layout has not settled: {}. Nothing that follows from it is a result to rely on",
+                    stop.substr(stop.compare(0, known.size(), known) == 0 ? known.size() : 0)));
   }
-  std::string rest = bodyTables(run.job(), results);
-  if (results.contains("optimise")) {
-    const json& o = results["optimise"];
-    if (o.contains("imported")) {
-      const json& i = o["imported"];
-      rest += fmt::format(
-          "<h2>Layout</h2><p class=\"note\">{}: {} samples, about {:.3g} mm apart, {:.4g} kg given, {:.4g} "
-          "kg inside the "
-          "design space taken over. It was not optimised here, so there is no prediction to compare "
-          "with.</p>",
-          escaped(o["stop"].get<std::string>()), i["samples"].get<int>(), i["spacing_mm"].get<double>(),
-          i["mass_given_kg"].get<double>(), i["mass_taken_kg"].get<double>());
-    }
-    if (!o.value("settled", true)) {
-      const std::string stop = o["stop"];
-      const std::string known = "not settled: ";
-      warnings.push_back(
-          fmt::format("the layout has not settled: {}. Nothing that follows from it is a result to rely on",
-                      stop.substr(stop.compare(0, known.size(), known) == 0 ? known.size() : 0)));
-    }
-    if (o.contains("failure") && o["failure"].is_object())
-      warnings.emplace_back(o["failure"]["what"].get<std::string>() + ". " +
-                            o["failure"]["cure"].get<std::string>());
-    if (!o.contains("imported"))
-      rest += fmt::format(
-          "<h2>History</h2><div id=\"history\"></div><p class=\"note\">{} iterations in {:.0f} s; {}. The "
-          "goal is the {} of the cases: of the layout {} J, of the eroded one, which keeps members as thick "
-          "as "
-          "asked, {} J, of the layout read black and white {} J. Grey: {:.1f} % of the layout's mass, {:.1f} "
-          "% of "
-          "the space. Steps come from sharpening and eroding the layout.</p>",
-          o["iterations"].get<int>(), o["seconds"].get<double>(), escaped(o["stop"].get<std::string>()),
-          o["goal"].get<std::string>(), figureText(o, "compliance_J"), figureText(o, "eroded_J"),
-          figureText(o, "black_and_white_J"), 100 * o["grey_over_mass"].get<double>(),
-          100 * o["grey_over_space"].get<double>());
+  if (layout.imported)
+    return fmt::format(
+        "<h2>Layout</h2><p class=\"note\">{}: {} samples, about {:.3g} mm apart, {:.4g} kg given, {:.4g} "
+        "kg inside the design space taken over. It was not optimised here, so there is no prediction to "
+        "compare with.</p>",
+        escaped(layout.stop), layout.imported->samples, layout.imported->spacing * kMm,
+        layout.imported->massGiven, layout.imported->massTaken);
+  if (!layout.design) return {};
+  const DesignRecord& d = *layout.design;
+  if (d.failure) warnings.emplace_back(d.failure->what + ". " + d.failure->cure);
+  return fmt::format(
+      "<h2>History</h2><div id=\"history\"></div><p class=\"note\">{} iterations in {:.0f} s; {}. The "
+      "goal is the {} of the cases: of the layout {} J, of the eroded one, which keeps members as thick as "
+      "asked, {} J, of the layout read black and white {} J. Grey: {:.1f} % of the layout's mass, {:.1f} % "
+      "of "
+      "the space. Steps come from sharpening and eroding the layout.</p>",
+      d.iterations, d.seconds, escaped(layout.stop), d.goal, figureText(d.compliance), figureText(d.eroded),
+      figureText(d.blackAndWhite), 100 * d.greyOverMass, 100 * d.greyOverSpace);
+}
+
+/// What the page says first.
+std::string headline(const RunRecord& record) {
+  if (record.atWork)
+    return fmt::format(
+        "<span class=\"verdict\">at work{}</span>",
+        record.layout && record.layout->design && !record.layout->finished
+            ? fmt::format(": the layout after {} iterations", record.layout->design->iterations)
+            : "");
+  if (record.proofFailure && !record.outside)
+    return "<span class=\"verdict warn\">verdict: inconclusive</span>";
+  if (record.proof || record.outside) {
+    const std::string& verdict = (record.proof ? record.proof : record.outside)->verdict;
+    return fmt::format("<span class=\"verdict {}\">verdict: {}</span>", verdictClass(verdict), verdict);
   }
-  if (const std::string leftOut = run.leftOut(); !leftOut.empty()) warnings.push_back(leftOut);
-  if (results.contains("proof_failure")) {
-    const json& failure = results["proof_failure"];
-    if (!results.contains("outside")) head = "<span class=\"verdict warn\">verdict: inconclusive</span>";
-    warnings.push_back(fmt::format("there is no proof of the part: {}. {}",
-                                   failure["what"].get<std::string>(), failure["cure"].get<std::string>()));
-  }
-  for (const auto& [name, body] : bodiesOf(results))
-    for (const json& doubt : body->value("doubts", json::array()))
-      warnings.push_back(name + ": " + doubt.get<std::string>());
-  rest = warningList(warnings) + rest + "<h2>Load cases</h2>" + caseTable(run.job());
+  if (record.block) return "<span class=\"verdict\">the full block, before any optimisation</span>";
+  return "<span class=\"verdict\">not proved yet</span>";
+}
+
+void writePage(const Job& job, const RunRecord& record, const std::filesystem::path& path) {
+  json data = setupData(job);
+  std::vector<std::string> warnings = addRunData(record, originOfFiles(job.regions.bounds()), data);
+  warnings.insert(warnings.begin(), job.warnings.begin(), job.warnings.end());
+  warnings.insert(warnings.end(), record.notes.begin(), record.notes.end());
+  if (record.solid)
+    warnings.insert(warnings.end(), record.solid->warnings.begin(), record.solid->warnings.end());
+  std::string rest = bodyTables(job, record) + layoutText(record, warnings);
+  if (const std::string leftOut = leftOutText(record); !leftOut.empty()) warnings.push_back(leftOut);
+  if (record.proofFailure)
+    warnings.push_back(fmt::format("there is no proof of the part: {}. {}", record.proofFailure->what,
+                                   record.proofFailure->cure));
+  const auto bodies = bodiesOf(record);
+  for (const auto& [name, body] : bodies)
+    for (const std::string& doubt : body->doubts) warnings.push_back(name + ": " + doubt);
+  rest = warningList(warnings) + rest + "<h2>Load cases</h2>" + caseTable(job);
   const std::string modes = "<div class=\"modes\" role=\"radiogroup\" aria-label=\"what the view shows\">" +
                             modeButton("setup", "Set-up", "1", true) +
-                            modeButton("layout", "Layout", "2", results.contains("optimise")) +
-                            modeButton("solid", "Solid", "3", results.contains("solid")) +
+                            modeButton("layout", "Layout", "2", record.layout.has_value()) +
+                            modeButton("solid", "Solid", "3", record.solid.has_value()) +
                             modeButton("stress", "Stress", "4", !bodies.empty()) + "</div>";
-  writeFile(path, page(data, head,
-                       modes + stressPanel(run.job(), results) + layoutPanel(data) + solidPanel(results) +
-                           setupPanel(run.job()) + viewPanel(run.job()),
+  writeFile(path, page(data, headline(record),
+                       modes + stressPanel(job, record) + layoutPanel(data) + solidPanel(record) +
+                           setupPanel(job) + viewPanel(job),
                        rest));
 }
 
@@ -591,15 +582,19 @@ void writeCheckPage(const Job& job, const std::filesystem::path& path) {
                        rest));
 }
 
-void writeAnalysis(const JobRun& run, const std::filesystem::path& path) {
+void writeAnalysis(const Job& job, const RunRecord& record, const std::filesystem::path& path) {
   // The same page without the steps that make the part.
-  json results = run.current();
-  for (const char* step : {"optimise", "solid", "proof", "proof_failure", "outside"}) results.erase(step);
-  writePage(run, results, path);
+  RunRecord bodies = record;
+  bodies.layout.reset();
+  bodies.solid.reset();
+  bodies.proof.reset();
+  bodies.proofFailure.reset();
+  bodies.outside.reset();
+  writePage(job, bodies, path);
 }
 
-void writeReport(const JobRun& run, const std::filesystem::path& path) {
-  writePage(run, run.current(), path);
+void writeReport(const Job& job, const RunRecord& record, const std::filesystem::path& path) {
+  writePage(job, record, path);
 }
 
 }  // namespace barelattice

@@ -375,29 +375,29 @@ json setupData(const Job& job) {
   return data;
 }
 
-std::vector<std::string> addRunData(const std::filesystem::path& folder, const json& results,
-                                    const Vec3& filesFrom, json& data) {
+std::vector<std::string> addRunData(const RunRecord& record, const Vec3& filesFrom, json& data) {
   const PagePlaces places(filesFrom);
+  const std::filesystem::path& folder = record.folder;
   std::vector<std::string> leftOut;
-  if (results.contains("optimise")) {
+  if (record.layout) {
     addLayout(folder, data);
-    if (!results["optimise"].contains("imported")) {
+    if (record.layout->design) {
       addIterations(folder, data, leftOut);
       addHistory(folder, data);
     }
   }
-  if (results.contains("solid")) {
-    data["threshold"] = results["solid"]["threshold"];
+  if (record.solid) {
+    data["threshold"] = record.solid->threshold;
     data["solid"] = PagePlaces(Vec3::Zero()).mesh(readStl(folder / "solid.stl"));  // counts from there
   }
   data["bodies"] = json::array();
-  const std::vector<std::array<const char*, 3>> bodies{{"proof", "proof.vtu", "the part"},
-                                                       {"outside", "outside.vtu", "imported solid"},
-                                                       {"block", "block.vtu", "full block"},
-                                                       {"baseline", "baseline.vtu", "baseline"}};
-  for (const auto& [key, file, name] : bodies)
-    if (results.contains(key))
-      data["bodies"].push_back(bodyJson(readProofSurface(folder / file), name, places));
+  const auto add = [&](const std::optional<BodyRecord>& body, const char* file, const char* name) {
+    if (body) data["bodies"].push_back(bodyJson(readProofSurface(folder / file), name, places));
+  };
+  add(record.proof, "proof.vtu", "the part");
+  add(record.outside, "outside.vtu", "imported solid");
+  add(record.block, "block.vtu", "full block");
+  add(record.baseline, "baseline.vtu", "baseline");
   return leftOut;
 }
 

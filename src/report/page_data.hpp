@@ -17,10 +17,9 @@ nlohmann::json setupData(const Job& job);
 /// The bodies of a geometry file with their faces, and its defects. Lengths in mm.
 nlohmann::json inspectData(const Inspection& inspection);
 
-/// Adds what the run folder holds of `results`: layout, kept iterations, history, solid, analysed bodies.
+/// Adds what the run folder holds of a record: layout, kept iterations, history, solid, analysed bodies.
 /// @param filesFrom where the coordinates of the solid's files count from, m.
 /// @returns what of the kept iterations could not be read and is left out, for people.
-std::vector<std::string> addRunData(const std::filesystem::path& folder, const nlohmann::json& results,
-                                    const Vec3& filesFrom, nlohmann::json& data);
+std::vector<std::string> addRunData(const RunRecord& record, const Vec3& filesFrom, nlohmann::json& data);
 
 }  // namespace barelattice

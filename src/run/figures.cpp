@@ -3,72 +3,112 @@
 #include <fmt/format.h>
 
 #include "barelattice/base/quantity.hpp"
-#include "barelattice/optimise/optimiser.hpp"
 
 namespace barelattice {
 namespace {
 
-using nlohmann::json;
+FigureRecord figureRecord(const Estimated& estimated) {
+  return {estimated.value, estimated.coarse, estimated.error};
+}
+Estimated estimatedFrom(const FigureRecord& figure) {
+  return {figure.value, figure.coarse, figure.error};
+}
 
-constexpr double kMm = kMillimetresPerMetre;
-constexpr double kMPa = 1e-6;
-
-json caseJson(const BodyProof& body, std::size_t k, const ProofProblem& problem) {
+BodyCaseRecord caseRecord(const BodyProof& body, std::size_t k, const ProofProblem& problem) {
   const CaseProof& c = body.fine.cases[k];
   const CaseErrors errors = errorsOf(body.coarse, body.fine, k, body.ratio);
-  json faces = json::object();
-  json faceErrors = json::object();
+  BodyCaseRecord record;
+  record.name = c.name;
+  record.compliance = c.compliance;
+  record.complianceError = errors.compliance.error;
+  record.largestDisplacement = c.displacement;
   for (std::size_t f = 0; f < problem.setup.faces.size(); ++f) {
     if (body.fine.faceShare[f] == 0) continue;
-    faces[problem.setup.faces[f].name] = vectorJson(c.faceDisplacement[f], kMm);
-    faceErrors[problem.setup.faces[f].name] = kMm * errors.faceDisplacement[f].error;
+    const std::string& face = problem.setup.faces[f].name;
+    record.faceDisplacement[face] = c.faceDisplacement[f];
+    record.faceDisplacementError[face] = errors.faceDisplacement[f].error;
+    record.faceMotion[face] = figureRecord(errors.faceDisplacement[f]);
   }
-  json reactions = json::object();
   for (const std::size_t s : problem.setup.cases[k].supports) {
-    json pieces = json::array();
+    ReactionRecord& reaction = record.reactions[problem.setup.supports[s].name];
+    reaction.force = c.reactions[s].force;
+    reaction.moment = c.reactions[s].moment;
     for (const PieceReaction& piece : c.reactions[s].pieces)
-      pieces.push_back({{"centre_mm", vectorJson(piece.centre, kMm)},
-                        {"force_N", vectorJson(piece.own.force)},
-                        {"moment_Nm", vectorJson(piece.own.moment)}});
-    reactions[problem.setup.supports[s].name] = {{"force_N", vectorJson(c.reactions[s].force)},
-                                                 {"moment_Nm", vectorJson(c.reactions[s].moment)},
-                                                 {"pieces", pieces}};
+      reaction.pieces.push_back({piece.centre, piece.own.force, piece.own.moment});
   }
-  json percentiles = json::object();
   for (std::size_t p = 0; p < kPercentiles.size(); ++p)
-    percentiles[fmt::format("{:g}", 100 * kPercentiles[p])] = c.percentiles[p] * kMPa;
-  return {{"name", c.name},
-          {"compliance_J", c.compliance},
-          {"compliance_error_J", errors.compliance.error},
-          {"largest_displacement_mm", c.displacement * kMm},
-          {"face_displacement_mm", faces},
-          {"face_displacement_error_mm", faceErrors},
-          {"peak_von_mises_MPa", c.peakStress * kMPa},
-          {"peak_at_mm", vectorJson(c.peakAt, kMm)},
-          {"judged_everywhere", c.judgedEverywhere},
-          {"judged_von_mises_MPa", c.judgedStress * kMPa},
-          {"judged_von_mises_error_MPa", kMPa * errors.judgedStress.error},
-          {"judged_at_mm", vectorJson(c.judgedAt, kMm)},
-          {"percentiles_MPa", percentiles},
-          {"tension_MPa", c.tension * kMPa},
-          {"compression_MPa", c.compression * kMPa},
-          {"judged_in", problem.setup.materials[c.judgedIn].name},
-          {"safety_factor", c.safetyFactor},
-          {"safety_factor_error", factorFrom(errors.used).error},
-          {"error_order", errors.order},
-          {"applied_force_N", vectorJson(c.applied.force)},
-          {"applied_moment_Nm", vectorJson(c.applied.moment)},
-          {"reactions", reactions},
-          {"unbalanced_N", c.unbalanced().norm()},
-          {"solver_iterations", c.solve.iterations},
-          {"solver_energy_error", c.solve.energyError}};
+    record.percentiles[fmt::format("{:g}", 100 * kPercentiles[p])] = c.percentiles[p];
+  record.peak = c.peakStress;
+  record.peakAt = c.peakAt;
+  record.judgedEverywhere = c.judgedEverywhere;
+  record.judged = c.judgedStress;
+  record.judgedError = errors.judgedStress.error;
+  record.judgedAt = c.judgedAt;
+  record.tension = c.tension;
+  record.compression = c.compression;
+  record.judgedIn = problem.setup.materials[c.judgedIn].name;
+  record.safetyFactor = c.safetyFactor;
+  record.safetyFactorError = factorFrom(errors.used).error;
+  record.used = figureRecord(errors.used);
+  record.errorOrder = errors.order;
+  record.appliedForce = c.applied.force;
+  record.appliedMoment = c.applied.moment;
+  record.unbalanced = c.unbalanced().norm();
+  record.solverIterations = static_cast<std::size_t>(c.solve.iterations);
+  record.solverEnergyError = c.solve.energyError;
+  return record;
+}
+
+RequirementRecord requirementRecord(const Judgement& j) {
+  RequirementRecord record;
+  record.what = "mass";
+  record.unit = "kg";
+  double scale = 1;
+  if (j.requirement.kind == Requirement::Kind::displacement) {
+    record.what = "displacement at " + j.requirement.face;
+    record.unit = "mm";
+    scale = kMillimetresPerMetre;
+  } else if (j.requirement.kind == Requirement::Kind::safetyFactor) {
+    record.what = "safety factor";
+    record.unit = "";
+  }
+  record.value = j.value.value * scale;
+  record.error = j.value.error * scale;
+  record.coarse = j.value.coarse * scale;
+  record.bound = j.requirement.bound * scale;
+  record.sense = j.requirement.kind == Requirement::Kind::safetyFactor ? "at least" : "at most";
+  record.worstCase = j.worstCase;
+  record.verdict = describe(j.verdict);
+  if (j.verdict == Verdict::inconclusive)
+    record.toDecide = j.decidingTets > 0
+                          ? fmt::format("about {:.2g} million tetrahedra would decide", 1e-6 * j.decidingTets)
+                          : "no mesh of up to 20 million tetrahedra would decide";
+  return record;
+}
+
+/// What the record of a body holds of its errors.
+JudgedBody judgedFrom(const BodyRecord& record, const Setup& setup) {
+  JudgedBody body{
+      record.meshRatio, record.tetrahedra, record.coarseTetrahedra, record.mass, record.coarseMass, {}, {}};
+  for (const NamedFace& face : setup.faces) {
+    const auto share = record.faceShare.find(face.name);
+    body.faceShare.push_back(share == record.faceShare.end() ? 0 : share->second);
+  }
+  for (const BodyCaseRecord& c : record.cases) {
+    CaseErrors errors;
+    errors.order = c.errorOrder;
+    errors.used = estimatedFrom(c.used);
+    for (const NamedFace& face : setup.faces) {
+      const auto motion = c.faceMotion.find(face.name);
+      errors.faceDisplacement.push_back(motion == c.faceMotion.end() ? Estimated{}
+                                                                     : estimatedFrom(motion->second));
+    }
+    body.cases.push_back({c.name, errors});
+  }
+  return body;
 }
 
 }  // namespace
-
-json vectorJson(const Vec3& v, double scale) {
-  return {v.x() * scale, v.y() * scale, v.z() * scale};
-}
 
 std::string historyCsv(const std::vector<IterationRecord>& history, const std::vector<std::string>& columns) {
   std::string csv =
@@ -96,71 +136,50 @@ std::string historyCsv(const std::vector<IterationRecord>& history, const std::v
   return csv;
 }
 
-json bodyJson(const BodyProof& body, const ProofProblem& problem, const std::vector<double>& weights) {
-  json cases = json::array();
-  double compliance = 0;
-  double error = 0;
+BodyRecord bodyRecord(const BodyProof& body, const ProofProblem& problem,
+                      const std::vector<double>& weights) {
+  BodyRecord record;
   for (std::size_t k = 0; k < body.fine.cases.size(); ++k) {
-    cases.push_back(caseJson(body, k, problem));
-    compliance += weights[k] * body.fine.cases[k].compliance;
-    error += weights[k] * errorsOf(body.coarse, body.fine, k, body.ratio).compliance.error;
+    record.cases.push_back(caseRecord(body, k, problem));
+    record.compliance += weights[k] * record.cases.back().compliance;
+    record.complianceError += weights[k] * record.cases.back().complianceError;
   }
-  json shares = json::object();
-  json offsets = json::object();
   for (std::size_t f = 0; f < problem.setup.faces.size(); ++f) {
-    shares[problem.setup.faces[f].name] = body.fine.faceShare[f];
-    if (body.fine.faceShare[f] > 0) offsets[problem.setup.faces[f].name] = body.fine.faceOffset[f] * kMm;
+    record.faceShare[problem.setup.faces[f].name] = body.fine.faceShare[f];
+    if (body.fine.faceShare[f] > 0) record.faceOffset[problem.setup.faces[f].name] = body.fine.faceOffset[f];
   }
-  json worst = json::array();
-  for (const Vec3& at : body.fine.worstAt) worst.push_back(vectorJson(at, kMm));
-  return {{"tetrahedra", body.fine.tets},
-          {"coarse_tetrahedra", body.coarse.tets},
-          {"mesh_ratio", body.ratio},
-          {"nodes", body.fine.nodes},
-          {"spacing_mm", body.spacing * kMm},
-          {"mass_kg", body.fine.mass},
-          {"bonded_mass_kg", body.fine.bonded},
-          {"smallest_angle_deg", body.fine.smallestAngle},
-          {"largest_angle_deg", body.fine.largestAngle},
-          {"least_angles_by_ten_degrees", body.fine.angleHistogram},
-          {"worst_elements_at_mm", worst},
-          {"pieces", body.pieces},
-          {"face_share", shares},
-          {"face_offset_mm", offsets},
-          {"exclude_within_mm", problem.exclusion * kMm},
-          {"compliance_J", compliance},
-          {"compliance_error_J", error},
-          {"cases", cases}};
+  record.tetrahedra = body.fine.tets;
+  record.coarseTetrahedra = body.coarse.tets;
+  record.meshRatio = body.ratio;
+  record.nodes = body.fine.nodes;
+  record.spacing = body.spacing;
+  record.mass = body.fine.mass;
+  record.coarseMass = body.coarse.mass;
+  record.bondedMass = body.fine.bonded;
+  record.smallestAngle = body.fine.smallestAngle;
+  record.largestAngle = body.fine.largestAngle;
+  record.angles.assign(body.fine.angleHistogram.begin(), body.fine.angleHistogram.end());
+  record.worstElements.assign(body.fine.worstAt.begin(), body.fine.worstAt.end());
+  record.pieces = body.pieces;
+  record.exclusion = problem.exclusion;
+  return record;
 }
 
-json judgementJson(const Judgement& j) {
-  std::string what = "mass";
-  std::string unit = "kg";
-  double scale = 1;
-  if (j.requirement.kind == Requirement::Kind::displacement) {
-    what = "displacement at " + j.requirement.face;
-    unit = "mm";
-    scale = kMm;
-  } else if (j.requirement.kind == Requirement::Kind::safetyFactor) {
-    what = "safety factor";
-    unit = "";
-  }
-  const bool least = j.requirement.kind == Requirement::Kind::safetyFactor;
-  json decides;
-  if (j.verdict == Verdict::inconclusive)
-    decides = j.decidingTets > 0
-                  ? fmt::format("about {:.2g} million tetrahedra would decide", 1e-6 * j.decidingTets)
-                  : "no mesh of up to 20 million tetrahedra would decide";
-  return {{"what", what},
-          {"unit", unit},
-          {"value", j.value.value * scale},
-          {"error", j.value.error * scale},
-          {"coarse_mesh", j.value.coarse * scale},
-          {"bound", j.requirement.bound * scale},
-          {"sense", least ? "at least" : "at most"},
-          {"worst_case", j.worstCase},
-          {"verdict", describe(j.verdict)},
-          {"to_decide", decides}};
+void judgeBody(BodyRecord& body, const Setup& setup, const std::vector<Requirement>& requirements,
+               double agreement) {
+  const std::vector<Judgement> judged = judge(judgedFrom(body, setup), agreement, setup, requirements);
+  body.requirements.clear();
+  for (const Judgement& j : judged) body.requirements.push_back(requirementRecord(j));
+  body.meshDifference = agreement;
+  body.verdict = judged.empty() ? "nothing required" : describe(overall(judged));
+  if (body.doubts.empty()) return;
+  const std::string open = describe(Verdict::inconclusive);
+  if (body.verdict == describe(Verdict::met)) body.verdict = open;
+  for (RequirementRecord& r : body.requirements)
+    if (r.verdict == describe(Verdict::met)) {
+      r.verdict = open;
+      r.toDecide = "nothing is shown while the body is in doubt";
+    }
 }
 
 }  // namespace barelattice

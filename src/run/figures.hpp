@@ -1,16 +1,14 @@
-// The figures of results.json. Internal to the room.
+// What steps found, as records. Internal to the room.
 #pragma once
 
-#include <nlohmann/json.hpp>
 #include <string>
 #include <vector>
 
 #include "barelattice/optimise/optimiser.hpp"
 #include "barelattice/proof/verdict.hpp"
+#include "barelattice/run/records.hpp"
 
 namespace barelattice {
-
-nlohmann::json vectorJson(const Vec3& v, double scale = 1);
 
 /// Iterations as a table.
 /// @param columns heads of the records' values.
@@ -25,11 +23,12 @@ struct BodyProof {
   std::size_t pieces = 1;
 };
 
-/// Everything found about a body, lengths in mm, stresses in MPa.
+/// Everything found about a body, not yet judged.
 /// @param weights of the cases in the goal.
-nlohmann::json bodyJson(const BodyProof& body, const ProofProblem& problem,
-                        const std::vector<double>& weights);
+BodyRecord bodyRecord(const BodyProof& body, const ProofProblem& problem, const std::vector<double>& weights);
 
-nlohmann::json judgementJson(const Judgement& judgement);
+/// Holds requirements against what a record tells of a body. Doubts take "met" back.
+void judgeBody(BodyRecord& body, const Setup& setup, const std::vector<Requirement>& requirements,
+               double agreement);
 
 }  // namespace barelattice

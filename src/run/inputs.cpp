@@ -205,15 +205,15 @@ std::string Inputs::hash() const {
   return hashOf(text);
 }
 
-std::string Inputs::changeSince(const nlohmann::json& before) const {
-  if (!before.is_object() || before.empty()) return {};
+std::string Inputs::changeSince(const std::map<std::string, std::string>& before) const {
+  if (before.empty()) return {};
   std::vector<std::string> changed;
   for (const auto& [key, value] : values_)
-    if (!before.contains(key))
+    if (const auto found = before.find(key); found == before.end())
       changed.push_back(key + " is new");
-    else if (before[key] != value)
+    else if (found->second != value)
       changed.push_back(key + " changed");
-  for (const auto& [key, value] : before.items())
+  for (const auto& [key, value] : before)
     if (!values_.contains(key)) changed.push_back(key + " is gone");
   constexpr std::size_t kTold = 2;
   if (changed.size() <= kTold) return fmt::format("{}", fmt::join(changed, ", "));
@@ -264,7 +264,6 @@ Inputs inputsOfProof(const Job& job) {
   Inputs inputs = inputsOfFaces(job);
   inputs.add("[proof] tetrahedra", brief.tetrahedra);
   inputs.add("[proof] exclude_within", brief.exclusion);
-  inputs.add("[proof] mesh_difference", brief.agreement);
   const auto addStrength = [&](const std::string& table, const Material& material) {
     inputs.add(table + "name", material.name);
     inputs.add(table + "strength", material.strength);
@@ -272,17 +271,19 @@ Inputs inputsOfProof(const Job& job) {
   addStrength("[material] ", brief.material);
   for (const BriefRegion& region : brief.regions)
     addStrength(fmt::format("[{}.{}] ", region.bonded ? "inserts" : "regions", region.name), region.material);
-  for (const Requirement& requirement : brief.requirements) switch (requirement.kind) {
-      case Requirement::Kind::mass:
-        inputs.add("[require] mass", requirement.bound);
-        break;
-      case Requirement::Kind::displacement:
-        inputs.add("[require] displacement of " + requirement.face, requirement.bound);
-        break;
-      case Requirement::Kind::safetyFactor:
-        inputs.add("[require] safety_factor", requirement.bound);
-        break;
-    }
+  return inputs;
+}
+
+Inputs inputsOfVerdict(const Job& job) {
+  Inputs inputs;
+  inputs.add("[proof] mesh_difference", job.brief.agreement);
+  for (const Requirement& requirement : job.brief.requirements) {
+    const std::string key = requirement.kind == Requirement::Kind::mass ? "mass"
+                            : requirement.kind == Requirement::Kind::safetyFactor
+                                ? "safety_factor"
+                                : "displacement of " + requirement.face;
+    inputs.add("[require] " + key, requirement.bound);
+  }
   return inputs;
 }
 

@@ -2,7 +2,6 @@
 #pragma once
 
 #include <map>
-#include <nlohmann/json.hpp>
 #include <string>
 
 #include "barelattice/prepare/job.hpp"
@@ -10,7 +9,7 @@
 namespace barelattice {
 
 /// Increase when a step computes something else from the same brief, so that old results are not reused.
-inline constexpr const char* kMethodVersion = "22";
+inline constexpr const char* kMethodVersion = "23";
 
 /// The values a step reads, under keys for people such as "[loads.down] force". What is written differently
 /// but means the same, "9 mm" and "9.0 mm", has one value.
@@ -22,9 +21,9 @@ class Inputs {
 
   /// Of all keys and values, and of the method's version.
   std::string hash() const;
-  nlohmann::json json() const { return values_; }
+  const std::map<std::string, std::string>& values() const { return values_; }
   /// What is not as it was: "[loads.down] force changed". Empty if nothing is, or nothing was.
-  std::string changeSince(const nlohmann::json& before) const;
+  std::string changeSince(const std::map<std::string, std::string>& before) const;
 
  private:
   std::map<std::string, std::string> values_;
@@ -39,8 +38,11 @@ Inputs inputsOfFaces(const Job& job);
 /// Besides the layout, what decides on the solid and its figures.
 Inputs inputsOfSolid(const Job& job);
 
-/// Besides the body, what decides on its proof and its figures.
+/// Besides the body, what decides on its proof and its figures, but for what is required of them.
 Inputs inputsOfProof(const Job& job);
+
+/// What figures are judged by.
+Inputs inputsOfVerdict(const Job& job);
 
 /// What decides on the full block and how it is held and loaded, or on the baseline, if it is given by its
 /// name.

@@ -13,48 +13,39 @@
 #include "barelattice/run/run.hpp"
 #include "barelattice/voxels/grid_ties.hpp"
 #include "figures.hpp"
-#include "inputs.hpp"
 #include "layout_file.hpp"
+#include "stamps.hpp"
 
 namespace barelattice {
 namespace {
 
-using nlohmann::json;
-
 constexpr double kMm = kMillimetresPerMetre;
-
-/// A figure as JSON can hold it: nothing where it is infinite.
-json figure(double value) {
-  return std::isfinite(value) ? json(value) : json(nullptr);
-}
-
-json failureJson(const std::optional<JobRun::Failure>& failure) {
-  if (!failure) return nullptr;
-  return {{"what", failure->what}, {"cure", failure->cure}};
-}
 
 }  // namespace
 
 /// What went wrong, and what to change; nothing for ends that a later step can work with.
-std::optional<JobRun::Failure> JobRun::failureOf(const OptimiseResult& result) const {
+std::optional<FailureRecord> JobRun::failureOf(const OptimiseResult& result) const {
   const double wanted = job_.targetMass;
   const double needed = result.neededMass * job_.spaceMass;
   const double member = job_.brief.walls().smallestMember * kMm;
   const bool lean = needed > 1.02 * wanted;
   const std::string mass =
       lean ? fmt::format("give [target] about {:.3g} kg", needed) : "give [target] more mass";
+  const auto failed = [](const std::string& what, const std::string& cure) {
+    return FailureRecord{what, cure, {}};
+  };
   switch (result.stop) {
     case OptimiseStop::settled:
     case OptimiseStop::iterationLimit:
     case OptimiseStop::cancelled:
       return std::nullopt;
     case OptimiseStop::tooLittleMass:
-      return Failure{
+      return failed(
           fmt::format("{:.4g} kg are too little for members of {:.3g} mm{}", wanted, member,
                       lean ? fmt::format(": what was found would hold with about {:.3g} kg", needed) : ""),
-          fmt::format("{}, or take a smaller smallest_member than {:.3g} mm", mass, member)};
+          fmt::format("{}, or take a smaller smallest_member than {:.3g} mm", mass, member));
     case OptimiseStop::restless:
-      return Failure{
+      return failed(
           fmt::format(
               "the layout still changes after {} iterations{}", result.history.size(),
               lean ? fmt::format(": {:.4g} kg may be too little for members of {:.3g} mm, what was found "
@@ -63,25 +54,23 @@ std::optional<JobRun::Failure> JobRun::failureOf(const OptimiseResult& result) c
                    : ""),
           fmt::format("{}, or take another smallest_member; to take the layout as it stands, give [optimise] "
                       "iterations = {}",
-                      mass, result.history.size())};
+                      mass, result.history.size()));
     case OptimiseStop::grey:
-      return Failure{
+      return failed(
           fmt::format("the layout is grey: read black and white its compliance is {:.3g} J, not {:.3g} J",
                       result.blackAndWhite, result.nominal),
-          "take smaller voxels, or a smallest_member of more voxels"};
+          "take smaller voxels, or a smallest_member of more voxels");
     case OptimiseStop::loose:
-      return Failure{"the layout does not hold: " + result.where,
-                     fmt::format("{}, or take another smallest_member", mass)};
+      return failed("the layout does not hold: " + result.where,
+                    fmt::format("{}, or take another smallest_member", mass));
   }
   return std::nullopt;
 }
 
 void JobRun::refuseFailedLayout() const {
-  const json failure = results_["optimise"].value("failure", json());
-  if (!failure.is_object()) return;
-  throw RunError(
-      failure["what"].get<std::string>(),
-      failure["cure"].get<std::string>() + ". The layout is kept in layout.vti, and 'report' draws it");
+  if (!record_.layout || !record_.layout->design || !record_.layout->design->failure) return;
+  const FailureRecord& failure = *record_.layout->design->failure;
+  throw RunError(failure.what, failure.cure + ". The layout is kept in layout.vti, and 'report' draws it");
 }
 
 template <int D>
@@ -90,9 +79,9 @@ OptimiseResult JobRun::runOptimiser() {
   const auto& domain = std::get<Domain<D>>(job_.domain);
   OptimiseOptions options;
   options.maxIterations = job_.brief.iterations;  // zero for no wish
-  const std::filesystem::path checkpoint = folder_ / "checkpoint.bin";
-  const std::filesystem::path kept = folder_ / "iterations";
-  const std::string fingerprint = layoutFingerprint();
+  const std::filesystem::path checkpoint = folder() / "checkpoint.bin";
+  const std::filesystem::path kept = folder() / "iterations";
+  const std::string fingerprint = layoutFingerprint(job_);
   std::optional<OptimiseState> state = readCheckpoint(checkpoint, fingerprint);
   const auto most = static_cast<std::size_t>(job_.brief.iterations);
   if (state && most > 0 && state->history.size() > most) state.reset();  // fewer are wished for now
@@ -108,7 +97,7 @@ OptimiseResult JobRun::runOptimiser() {
       problem, options,
       [&](const IterationView& view) {
         history.push_back(view.record);
-        writeFile(folder_ / "history.csv", historyCsv(history, view.columns));
+        writeFile(folder() / "history.csv", historyCsv(history, view.columns));
         if (job_.brief.keepEvery > 0 &&
             (view.record.iteration == 1 || view.record.iteration % job_.brief.keepEvery == 0)) {
           std::filesystem::create_directories(kept);
@@ -117,9 +106,11 @@ OptimiseResult JobRun::runOptimiser() {
           writeVti(kept / fmt::format("{:04}.vti", view.record.iteration), image);
         }
         const bool stop = stopAsked();
-        if (stop || view.last || sinceCheckpoint.seconds() > kCheckpointSeconds) {
+        const bool due = view.record.iteration == 1 || sinceCheckpoint.seconds() > kCheckpointSeconds;
+        if (stop || view.last || due) {
           writeCheckpoint(checkpoint, fingerprint, view.state());
           sinceCheckpoint = Stopwatch();
+          if (!stop && !view.last) storeUnfinished<D>(view);
         }
         if (listener_.iteration) listener_.iteration(view.record);
         return !stop;
@@ -128,42 +119,74 @@ OptimiseResult JobRun::runOptimiser() {
   return result;
 }
 
+/// A layout that was just analysed or is at work.
+LayoutRecord JobRun::begunLayout() const {
+  LayoutRecord record;
+  record.stamp = {layoutFingerprint(job_), inputsOfLayout(job_).values(), {}};
+  record.faces = inputsOfFaces(job_).hash();
+  return record;
+}
+
+template <int D>
+void JobRun::storeUnfinished(const IterationView& view) {
+  const auto& domain = std::get<Domain<D>>(job_.domain);
+  layoutFile().write(view.density, view.level());
+  LayoutRecord record = begunLayout();
+  record.stop = kAtWork;
+  record.mass = view.record.massFraction * job_.spaceMass;
+  DesignRecord& design = record.design.emplace();
+  design.goal = goalText();
+  design.iterations = static_cast<std::size_t>(view.record.iteration);
+  design.compliance = view.record.nominal;
+  design.eroded = view.record.eroded;
+  design.blackAndWhite = std::numeric_limits<double>::infinity();
+  const Greyness grey = greyness(view.density, domain.fill);
+  design.greyOverMass = grey.overMass;
+  design.greyOverSpace = grey.overSpace;
+  design.seconds = view.record.seconds;
+  record_.layout = std::move(record);
+  record_.atWork = true;
+  save();
+  record_.atWork = false;
+}
+
 template <int D>
 void JobRun::storeLayout(const OptimiseResult& result) {
   const auto& domain = std::get<Domain<D>>(job_.domain);
   layoutFile().write(result.density, result.level);
-  writeFile(folder_ / "history.csv", historyCsv(result.history,
-                                                result.columns));  // also where no iteration was left to do
-  json cases = json::array();
+  // Also where no iteration was left to do.
+  writeFile(folder() / "history.csv", historyCsv(result.history, result.columns));
+  LayoutRecord record = begunLayout();
+  record.finished = result.stop != OptimiseStop::cancelled;
+  record.settled = result.stop == OptimiseStop::settled;
+  record.stop = describe(result.stop);
+  record.mass = result.massFraction * job_.spaceMass;
+  DesignRecord& design = record.design.emplace();
   for (std::size_t k = 0; k < job_.setup.cases.size(); ++k) {
-    json faces = json::object();
+    LayoutCaseRecord& c = design.cases.emplace_back();
+    c.name = job_.setup.cases[k].name;
+    c.compliance = result.caseCompliance[k];
+    c.blackAndWhite = result.caseBlackAndWhite[k];
     for (const NamedFace& face : job_.setup.faces)
-      faces[face.name] = vectorJson(
-          meanOn(tieToGrid(domain.grid, face.face), result.displacements[k], dofOrder(domain.grid)), kMm);
-    cases.push_back({{"name", job_.setup.cases[k].name},
-                     {"compliance_J", figure(result.caseCompliance[k])},
-                     {"black_and_white_J", figure(result.caseBlackAndWhite[k])},
-                     {"face_displacement_mm", faces}});
+      c.faceDisplacement[face.name] =
+          meanOn(tieToGrid(domain.grid, face.face), result.displacements[k], dofOrder(domain.grid));
   }
-  results_["optimise"] = {{"fingerprint", layoutFingerprint()},
-                          {"inputs", inputsOfLayout(job_).json()},
-                          {"faces", inputsOfFaces(job_).hash()},
-                          {"finished", result.stop != OptimiseStop::cancelled},
-                          {"settled", result.stop == OptimiseStop::settled},
-                          {"stop", describe(result.stop)},
-                          {"failure", failureJson(failureOf(result))},
-                          {"goal", job_.brief.goal == GoalForm::worst ? "worst case" : "weighted sum"},
-                          {"iterations", result.history.size()},
-                          {"compliance_J", figure(result.nominal)},
-                          {"eroded_J", figure(result.eroded)},
-                          {"black_and_white_J", figure(result.blackAndWhite)},
-                          {"black_and_white_threshold", result.threshold},
-                          {"grey_over_space", result.grey.overSpace},
-                          {"grey_over_mass", result.grey.overMass},
-                          {"needed_mass_kg", result.neededMass * job_.spaceMass},
-                          {"mass_kg", result.massFraction * job_.spaceMass},
-                          {"cases", cases},
-                          {"seconds", result.history.empty() ? 0 : result.history.back().seconds}};
+  design.failure = failureOf(result);
+  design.goal = goalText();
+  design.iterations = result.history.size();
+  design.compliance = result.nominal;
+  design.eroded = result.eroded;
+  design.blackAndWhite = result.blackAndWhite;
+  design.threshold = result.threshold;
+  design.greyOverSpace = result.grey.overSpace;
+  design.greyOverMass = result.grey.overMass;
+  design.neededMass = result.neededMass * job_.spaceMass;
+  design.seconds = result.history.empty() ? 0 : result.history.back().seconds;
+  record_.layout = std::move(record);
+}
+
+std::string JobRun::goalText() const {
+  return job_.brief.goal == GoalForm::worst ? "worst case" : "weighted sum";
 }
 
 void JobRun::importLayout() {
@@ -182,19 +205,13 @@ void JobRun::importLayout() {
     return layout.density[c] * domain.fill[c] * job_.designMass(c);
   });
   const double rho = job_.brief.material.density;
-  results_["optimise"] = {{"fingerprint", layoutFingerprint()},
-                          {"inputs", inputsOfLayout(job_).json()},
-                          {"faces", inputsOfFaces(job_).hash()},
-                          {"finished", true},
-                          {"settled", true},
-                          {"stop", "taken over from " + from.file.filename().string()},
-                          {"imported",
-                           {{"samples", samples.values.size()},
-                            {"spacing_mm", samples.spacing * kMm},
-                            {"mass_given_kg", layout.given * rho},
-                            {"mass_taken_kg", layout.kept * rho},
-                            {"share_outside", layout.outside}}},
-                          {"mass_kg", mass}};
+  LayoutRecord record = begunLayout();
+  record.finished = record.settled = true;
+  record.stop = "taken over from " + from.file.filename().string();
+  record.mass = mass;
+  record.imported = {samples.values.size(), samples.spacing, layout.given * rho, layout.kept * rho,
+                     layout.outside};
+  record_.layout = std::move(record);
   save();
   note(fmt::format(
       "layout    {} samples of \"{}\" every {:.3g} mm: {:.4g} kg given, {:.4g} kg taken over, {:.2g} % "
@@ -205,20 +222,20 @@ void JobRun::importLayout() {
 
 void JobRun::optimise(bool fresh) {
   if (layoutReady_ && !fresh) return;
-  if (!fresh && layoutFits() && results_["optimise"].value("finished", false)) {
+  if (!fresh && layoutFits(job_, record_) && record_.layout->finished) {
     note("optimise  reused: layout.vti fits the brief");
     refuseFailedLayout();
     layoutReady_ = true;
     return;
   }
-  tellWhy("optimise", "optimise", inputsOfLayout(job_));
-  forget({"optimise", "solid", "proof"});
+  tellWhy(record_.layout ? &record_.layout->stamp : nullptr, "optimise", inputsOfLayout(job_));
+  forgetLayout();
   if (job_.brief.layout) {
     importLayout();
     layoutReady_ = true;
     return;
   }
-  if (fresh) std::filesystem::remove(folder_ / "checkpoint.bin");
+  if (fresh) std::filesystem::remove(folder() / "checkpoint.bin");
   const OptimiseResult result = job_.flat() ? runOptimiser<2>() : runOptimiser<3>();
   if (job_.flat())
     storeLayout<2>(result);
@@ -226,7 +243,7 @@ void JobRun::optimise(bool fresh) {
     storeLayout<3>(result);
   save();
   // Only now: on a full disk the iterations are not lost with it.
-  if (result.stop == OptimiseStop::settled) std::filesystem::remove(folder_ / "checkpoint.bin");
+  if (result.stop == OptimiseStop::settled) std::filesystem::remove(folder() / "checkpoint.bin");
   note(
       fmt::format("optimise  {} iterations, {}: compliance {:.4g} J{}, read black and white {}, grey "
                   "{:.0f} %, mass {:.4g} kg",

@@ -19,15 +19,13 @@
 #include "barelattice/shapes/mesh_shape.hpp"
 #include "barelattice/shapes/surface_gap.hpp"
 #include "figures.hpp"
-#include "inputs.hpp"
 #include "meshes/sheet_mesh.hpp"
 #include "proof/fidelity.hpp"
+#include "stamps.hpp"
 #include "vtu.hpp"
 
 namespace barelattice {
 namespace {
-
-using nlohmann::json;
 
 constexpr double kMm = kMillimetresPerMetre;
 
@@ -119,26 +117,13 @@ std::vector<std::string> conflicts(const Job& job, const Implicit& body, const B
   return sentences;
 }
 
-/// Takes "met" back where there is doubt.
-void doubt(json& figures, const std::vector<std::string>& sentences) {
-  if (sentences.empty()) return;
-  const std::string open = describe(Verdict::inconclusive);
-  figures["doubts"] = sentences;
-  if (figures["verdict"] == describe(Verdict::met)) figures["verdict"] = open;
-  for (json& r : figures["requirements"])
-    if (r["verdict"] == describe(Verdict::met)) {
-      r["verdict"] = open;
-      r["to_decide"] = "nothing is shown while the body is in doubt";
-    }
-}
-
 }  // namespace
 
 /// Meshes a body that lies in `extent` twice, analyses both meshes, leaves the fine one in `file` and returns
 /// the figures with their verdict. Of the run's own solid all pieces that hang on a keep are analysed, of
 /// other bodies the largest.
-json JobRun::analysed(const Implicit& f, const Box& extent, const TriangleMesh* exported,
-                      const std::string& file, bool ownSolid) {
+BodyRecord JobRun::analysed(const Implicit& f, const Box& extent, const TriangleMesh* exported,
+                            const std::string& file, bool ownSolid) {
   const Stopwatch watch;
   Regions whole = job_.regions;  // without keeps only the largest piece counts
   whole.keeps.clear();
@@ -180,15 +165,15 @@ json JobRun::analysed(const Implicit& f, const Box& extent, const TriangleMesh* 
           dropped.pieces, dropped.pieces == 1 ? "" : "s", dropped.pieces == 1 ? "is" : "are",
           dropped.largest * kMm * kMm * kMm, placeText(dropped.largestAt)));
     if (ownSolid)
-      refuseTornMesh(spacing, tets.volume() / surface.volume(), body.pieces,
-                     results_["solid"]["pieces"].get<std::size_t>(), job_.brief.tetrahedra);
+      refuseTornMesh(spacing, tets.volume() / surface.volume(), body.pieces, record_.solid->pieces,
+                     job_.brief.tetrahedra);
     // Pieces of a solid from outside are not refused: only the largest is analysed, and its verdict in doubt.
     else if (exported || found == 0)
       refuseTornMesh(spacing, found / surface.volume(), body.pieces, body.pieces, job_.brief.tetrahedra);
     const QuadraticTets mesh(tets);
     (fine ? body.fine : body.coarse) = prove(mesh, spacing, problem, progress());
     if (!fine) continue;
-    writeVtu(folder_ / file, mesh, body.fine);
+    writeVtu(folder() / file, mesh, body.fine);
     if (!exported || job_.regions.hasBonded()) continue;
     const TriangleMesh outside = mesh.surfaceTriangles();
     gap = surfaceGap(outside, *exported);
@@ -196,22 +181,19 @@ json JobRun::analysed(const Implicit& f, const Box& extent, const TriangleMesh* 
   }
   // Where there is a surface it tells the mass: meshes chamfer its edges.
   if (ownSolid)
-    body.fine.mass = body.coarse.mass = results_["solid"]["mass_kg"].get<double>();
+    body.fine.mass = body.coarse.mass = record_.solid->mass;
   else if (exported && !job_.regions.hasBonded())
     body.fine.mass = body.coarse.mass = job_.massOf(exported->volume(), f, body.spacing);
   std::vector<double> weights;
   for (const LoadCase& c : job_.setup.cases) weights.push_back(c.weight);
-  json figures = bodyJson(body, problem, weights);
+  BodyRecord record = bodyRecord(body, problem, weights);
   if (gap) {
-    figures["surface_gap_mm"] = {{"mean", gap->mean * kMm},
-                                 {"largest", gap->largest * kMm},
-                                 {"largest_at_mm", vectorJson(gap->largestAt, kMm)}};
-    if (!job_.regions.hasBonded()) figures["volume_difference"] = body.fine.volume / exported->volume() - 1;
+    record.surfaceGap = {gap->mean, gap->largest, gap->largestAt};
+    if (!job_.regions.hasBonded()) record.volumeDifference = body.fine.volume / exported->volume() - 1;
   }
-  addVerdict(figures, body);
   std::vector<std::string> sentences = doubts(body.coarse, body.fine);
   sentences.insert(sentences.end(), unlike.begin(), unlike.end());
-  if (ownSolid && results_["solid"]["exact_faces"]["missing_mm2"].get<double>() > 0)
+  if (ownSolid && record_.solid->exactFaces.missing > 0)
     sentences.push_back("the solid misses gaps or walls of the brief, see its warnings");
   if (exported && !ownSolid)
     for (const std::string& sentence : conflicts(job_, f, bounds)) sentences.push_back(sentence);
@@ -221,120 +203,111 @@ json JobRun::analysed(const Implicit& f, const Box& extent, const TriangleMesh* 
     sentences.push_back(fmt::format(
         "the solid is {} bodies whose surfaces are not joined, and whether they hold together is not known",
         bodies));
-  doubt(figures, sentences);
-  figures["seconds"] = watch.seconds();
-  return figures;
+  record.doubts = sentences;
+  judgeAnew(job_, record);
+  record.seconds = watch.seconds();
+  return record;
 }
 
 /// What keeps a verdict from being final, for the log.
-void JobRun::noteDoubts(const json& figures) {
+void JobRun::noteDoubts(const BodyRecord& body) {
   constexpr double kMostly = 0.9;
   constexpr double kLittle = 0.1;
   for (const Support& support : job_.setup.supports) {
     const std::string& face = job_.setup.faces[support.face].name;
-    const double share = figures["face_share"][face];
+    const double share = body.faceShare.at(face);
     if (share < kMostly && share > 0)
       note(fmt::format("{}support {} acts on {:.0f} % of its face {}, where the body touches it",
                        share < kLittle ? "warning   " : "          ", support.name, 100 * share, face));
   }
-  constexpr double kExact = 0.02;  // mm
-  for (const auto& [face, offset] : figures["face_offset_mm"].items())
-    if (offset.get<double>() > kExact)
-      note(fmt::format("          the body lies {:.2g} mm off face {} on average", offset.get<double>(),
-                       face));
-  for (const json& c : figures["cases"])
-    if (c["judged_everywhere"].get<bool>()) {
+  constexpr double kExact = 2e-5;  // m
+  for (const auto& [face, offset] : body.faceOffset)
+    if (offset > kExact)
+      note(fmt::format("          the body lies {:.2g} mm off face {} on average", offset * kMm, face));
+  for (const BodyCaseRecord& c : body.cases)
+    if (c.judgedEverywhere) {
       note(fmt::format(
           "warning   exclude_within ({:.4g} mm) leaves nothing of the body: stress is judged everywhere",
           job_.brief.exclusion * kMm));
       break;
     }
-  for (const json& doubt : figures.value("doubts", json::array()))
-    note("warning   " + doubt.get<std::string>());
-  for (const json& r : figures["requirements"])
-    if (r["to_decide"].is_string())
-      note("open      " + r["what"].get<std::string>() + ": " + r["to_decide"].get<std::string>());
+  for (const std::string& doubt : body.doubts) note("warning   " + doubt);
+  for (const RequirementRecord& r : body.requirements)
+    if (r.toDecide) note("open      " + r.what + ": " + *r.toDecide);
 }
 
-void JobRun::addVerdict(json& figures, const BodyProof& body) const {
-  json judgements = json::array();
-  const std::vector<Judgement> judged = judge(body.coarse, body.fine, body.ratio, job_.brief.agreement,
-                                              job_.proofProblem(), job_.brief.requirements);
-  for (const Judgement& j : judged) judgements.push_back(judgementJson(j));
-  figures["requirements"] = judgements;
-  figures["mesh_difference"] = job_.brief.agreement;
-  figures["verdict"] = judged.empty() ? "nothing required" : describe(overall(judged));
+void JobRun::reuse(std::optional<BodyRecord>& body, const std::string& line) {
+  note(line);
+  const std::string change = judgeAnew(job_, *body);
+  if (change.empty()) return;
+  save();
+  note(fmt::format("          judged anew: {}; verdict: {}", change, body->verdict));
+  noteDoubts(*body);
 }
 
 void JobRun::proof(bool fresh) {
   solid(false);
-  const std::string fingerprint = proofFingerprint(solidFingerprint());
-  if (!fresh && fits("proof", fingerprint, "proof.vtu")) {
-    note("proof     reused: proof.vtu fits the solid");
+  const std::string fingerprint = proofFingerprint(job_, solidFingerprint(job_, record_));
+  if (!fresh && record_.proof && fits(record_.proof->stamp, fingerprint, "proof.vtu")) {
+    reuse(record_.proof, "proof     reused: proof.vtu fits the solid");
     return;
   }
-  tellWhy("proof", "proof", inputsOfProof(job_));
-  forget({"proof"});
-  const Implicit f = solidFunction(smoothLayout(), job_.regions, results_["solid"]["threshold"].get<double>(),
+  tellWhy(record_.proof ? &record_.proof->stamp : nullptr, "proof", inputsOfProof(job_));
+  record_.proof.reset();
+  record_.proofFailure.reset();
+  save();
+  const Implicit f = solidFunction(smoothLayout(), job_.regions, record_.solid->threshold,
                                    job_.brief.solid.cleanUp, nullptr, BondedParts::joined);
-  const TriangleMesh exported = readStl(folder_ / "solid.stl").moved(originOfFiles(job_.regions.bounds()));
-  json figures;
+  const TriangleMesh exported = readStl(folder() / "solid.stl").moved(originOfFiles(job_.regions.bounds()));
   try {
-    figures = analysed(f, exported.bounds(), &exported, "proof.vtu", true);
+    record_.proof = analysed(f, exported.bounds(), &exported, "proof.vtu", true);
   } catch (const Cancelled&) {
     throw;
   } catch (const Error& error) {  // the body is the run's own, not input; the page tells it beside the solid
-    results_["proof_failure"] = {
-        {"what", error.what()}, {"cure", error.cure()}, {"fingerprint", fingerprint}};
+    record_.proofFailure = {error.what(), error.cure(), fingerprint};
     save();
     throw RunError(error.what(), error.cure());
   }
-  figures["fingerprint"] = fingerprint;
-  figures["inputs"] = inputsOfProof(job_).json();
-  results_["proof"] = figures;
+  BodyRecord& body = *record_.proof;
+  body.stamp = {fingerprint, inputsOfProof(job_).values(), {}};
   save();
   note(fmt::format("proof     {} and {} tetrahedra: compliance {:.4g} +- {} J{}, verdict: {}",
-                   figures["coarse_tetrahedra"].get<int>(), figures["tetrahedra"].get<int>(),
-                   figures["compliance_J"].get<double>(),
-                   errorText(figures["compliance_error_J"].get<double>()), prediction(),
-                   figures["verdict"].get<std::string>()));
-  noteDoubts(figures);
+                   body.coarseTetrahedra, body.tetrahedra, body.compliance, errorText(body.complianceError),
+                   prediction(), body.verdict));
+  noteDoubts(body);
 }
 
 /// " (predicted 1.2 J)"; a layout from elsewhere comes without.
 std::string JobRun::prediction() const {
-  if (!results_["optimise"].contains("cases")) return {};
+  if (!record_.layout->design) return {};
   double sum = 0;
-  for (std::size_t k = 0; k < job_.setup.cases.size(); ++k)
-    if (!results_["optimise"]["cases"][k]["compliance_J"].is_number()) return {};
-  for (std::size_t k = 0; k < job_.setup.cases.size(); ++k)
-    sum += job_.setup.cases[k].weight * results_["optimise"]["cases"][k]["compliance_J"].get<double>();
-  return fmt::format(" (predicted {:.4g} J)", sum);
+  for (std::size_t k = 0; k < record_.layout->design->cases.size(); ++k)
+    sum += job_.setup.cases[k].weight * record_.layout->design->cases[k].compliance;
+  return std::isfinite(sum) ? fmt::format(" (predicted {:.4g} J)", sum) : "";
 }
 
 void JobRun::analyse(bool fresh) {
-  const auto body = [&](const char* key, const char* file, const Inputs& inputs, const Implicit& f,
-                        const Box& extent) {
+  const auto analyseBody = [&](std::optional<BodyRecord>& body, const char* name, const Inputs& inputs,
+                               const Implicit& f, const Box& extent) {
     const std::string fingerprint = inputs.hash();
-    if (!fresh && fits(key, fingerprint, file)) {
-      note(fmt::format("analyse   reused: {} fits the brief", file));
+    const std::string file = std::string(name) + ".vtu";
+    if (!fresh && body && fits(body->stamp, fingerprint, file.c_str())) {
+      reuse(body, fmt::format("analyse   reused: {} fits the brief", file));
       return;
     }
-    tellWhy(key, "analyse", inputs);
-    forget({key});
-    json figures = analysed(f, extent, nullptr, file, false);
-    figures["fingerprint"] = fingerprint;
-    figures["inputs"] = inputs.json();
-    results_[key] = figures;
+    tellWhy(body ? &body->stamp : nullptr, "analyse", inputs);
+    body.reset();
     save();
-    note(fmt::format("analyse   {}: {:.4g} kg, compliance {:.4g} +- {} J", key,
-                     figures["mass_kg"].get<double>(), figures["compliance_J"].get<double>(),
-                     errorText(figures["compliance_error_J"].get<double>())));
-    noteDoubts(figures);
+    body = analysed(f, extent, nullptr, file, false);
+    body->stamp = {fingerprint, inputs.values(), {}};
+    save();
+    note(fmt::format("analyse   {}: {:.4g} kg, compliance {:.4g} +- {} J", name, body->mass, body->compliance,
+                     errorText(body->complianceError)));
+    noteDoubts(*body);
   };
-  body(
-      "block", "block.vtu", inputsOfBlock(job_), [this](const Vec3& p) { return job_.regions.available(p); },
-      job_.regions.bounds());
+  analyseBody(
+      record_.block, "block", inputsOfBlock(job_),
+      [this](const Vec3& p) { return job_.regions.available(p); }, job_.regions.bounds());
   if (job_.brief.baseline.empty()) return;
   const ShapePtr baseline = job_.brief.shape(job_.brief.baseline);
   Box extent = baseline->bounds();  // it may be larger than the space
@@ -342,8 +315,8 @@ void JobRun::analyse(bool fresh) {
     extent.min().z() = 0;
     extent.max().z() = job_.regions.thickness;
   }
-  body(
-      "baseline", "baseline.vtu", inputsOfBlock(job_, job_.brief.baseline),
+  analyseBody(
+      record_.baseline, "baseline", inputsOfBlock(job_, job_.brief.baseline),
       [this, baseline](const Vec3& p) {
         return std::max(std::min(baseline->distance(p), job_.regions.bonded(p)), job_.regions.withinSheet(p));
       },
@@ -358,26 +331,26 @@ void JobRun::proofOf(const std::filesystem::path& file, bool fresh) {
   const MeshDefects defects = inspectMesh(surface);
   for (const std::string& mend : body.mended) note("mended    " + file.string() + ": " + mend);
   const std::string hash = hashOf(readFile(file));
-  const std::string fingerprint = proofFingerprint(layoutFingerprint() + hash);
-  if (!fresh && fits("outside", fingerprint, "outside.vtu")) {
-    note("proof     reused: outside.vtu fits " + file.string());
+  const std::string fingerprint = proofFingerprint(job_, layoutFingerprint(job_) + hash);
+  if (!fresh && record_.outside && fits(record_.outside->stamp, fingerprint, "outside.vtu")) {
+    reuse(record_.outside, "proof     reused: outside.vtu fits " + file.string());
     return;
   }
-  forget({"outside"});
-  json figures = analysed([&](const Vec3& p) { return std::min(shape->distance(p), job_.regions.bonded(p)); },
-                          surface.bounds(), &surface, "outside.vtu", false);
-  figures["fingerprint"] = fingerprint;
-  figures["file"] = file.filename().string();
-  figures["file_hash"] = hash;
-  figures["surface"] = defects.text();
-  results_["outside"] = figures;
+  record_.outside.reset();
+  save();
+  record_.outside =
+      analysed([&](const Vec3& p) { return std::min(shape->distance(p), job_.regions.bonded(p)); },
+               surface.bounds(), &surface, "outside.vtu", false);
+  BodyRecord& found = *record_.outside;
+  found.stamp = {fingerprint, inputsOfProof(job_).values(), {}};
+  found.file = file.filename().string();
+  found.fileHash = hash;
+  found.surface = defects.text();
   save();
   if (!defects.sound()) note("warning   the surface of " + file.string() + " has defects: " + defects.text());
   note(fmt::format("proof     {}: {:.4g} kg, compliance {:.4g} +- {} J, verdict: {}", file.string(),
-                   figures["mass_kg"].get<double>(), figures["compliance_J"].get<double>(),
-                   errorText(figures["compliance_error_J"].get<double>()),
-                   figures["verdict"].get<std::string>()));
-  noteDoubts(figures);
+                   found.mass, found.compliance, errorText(found.complianceError), found.verdict));
+  noteDoubts(found);
 }
 
 }  // namespace barelattice

@@ -15,14 +15,11 @@
 #include "barelattice/run/run.hpp"
 #include "barelattice/shapes/surface_gap.hpp"
 #include "barelattice/solid/reinterpret.hpp"
-#include "figures.hpp"
-#include "inputs.hpp"
 #include "layout_file.hpp"
+#include "stamps.hpp"
 
 namespace barelattice {
 namespace {
-
-using nlohmann::json;
 
 constexpr double kMm = kMillimetresPerMetre;
 constexpr double kCubicMm = kMm * kMm * kMm;
@@ -40,8 +37,8 @@ bool onBondedPart(const Job& job, const std::string& face) {
                      [&](const BriefRegion& r) { return r.bonded && r.shape == job.brief.face(face).shape; });
 }
 
-json formatsOf(const Job& job) {
-  json formats = json::array();
+std::vector<std::string> formatsOf(const Job& job) {
+  std::vector<std::string> formats;
   for (const MeshFormat format : job.brief.formats)
     formats.push_back(meshFormatNames()[static_cast<std::size_t>(format)]);
   return formats;
@@ -61,16 +58,14 @@ void writeSolid(const Job& job, const std::filesystem::path& folder, const Solid
 }
 
 /// What enters the bores of the brief's faces, and passes over the bosses.
-json boresOf(const Job& job, const Solid& solid) {
-  json bores = json::array();
+std::vector<BoreRecord> boresOf(const Job& job, const Solid& solid) {
+  std::vector<BoreRecord> bores;
   for (const NamedFace& face : job.setup.faces)
     for (const Patch& patch : face.face.patches) {
       if (patch.kind != Patch::Kind::cylinder || onBondedPart(job, face.name)) continue;
       const std::optional<Fit> fit = fitOf(solid.surface, patch, 0.2 * solid.spacing);
-      bores.push_back({{"face", face.name},
-                       {"diameter_mm", 2 * patch.radius * kMm},
-                       {"hole", fit && fit->hole},
-                       {"fits_mm", fit ? json(fit->diameter * kMm) : json(nullptr)}});
+      bores.push_back(
+          {face.name, 2 * patch.radius, fit && fit->hole, fit ? std::optional(fit->diameter) : std::nullopt});
     }
   return bores;
 }
@@ -101,30 +96,27 @@ std::vector<std::string> warningsOf(const Job& job, const Solid& solid, std::opt
   return warnings;
 }
 
-/// What results.json tells of the surface itself.
-json figuresOf(const Job& job, const Solid& solid) {
-  json figures = {{"threshold", solid.threshold},
-                  {"spacing_mm", solid.spacing * kMm},
-                  {"volume_mm3", solid.volume * kCubicMm},
-                  {"triangles_before", solid.trianglesBefore},
-                  {"triangles", solid.surface.triangles.size()},
-                  {"reduction_deviation_mm", solid.deviation * kMm},
-                  {"surface", solid.defects.text()},
-                  {"pieces", solid.pieces},
-                  {"dropped_pieces", solid.dropped.pieces},
-                  {"dropped_volume_mm3", solid.dropped.volume * kCubicMm},
-                  {"filled_voids", solid.cleanedUp.voids},
-                  {"filled_volume_mm3", solid.cleanedUp.voidVolume * kMm * kMm *
-                                            (job.flat() ? job.brief.sheet->thickness * kMm : kMm)},
-                  {"exact_faces",
-                   {{"triangles", solid.faces.triangles},
-                    {"largest_distance_mm", solid.faces.largest * kMm},
-                    {"largest_at_mm", vectorJson(solid.faces.largestAt, kMm)},
-                    {"missing_mm2", solid.faces.missing * kMm * kMm}}},
-                  {"bores", boresOf(job, solid)}};
-  if (job.flat()) figures["outline_corners"] = solid.outline.corners();
-  if (!solid.origin.isZero()) figures["files_count_from_mm"] = vectorJson(solid.origin, kMm);
-  return figures;
+/// What is told of the surface itself.
+SolidRecord recordOf(const Job& job, const Solid& solid) {
+  SolidRecord record;
+  record.threshold = solid.threshold;
+  record.spacing = solid.spacing;
+  record.volume = solid.volume;
+  record.trianglesBefore = solid.trianglesBefore;
+  record.triangles = solid.surface.triangles.size();
+  record.deviation = solid.deviation;
+  record.surface = solid.defects.text();
+  record.pieces = solid.pieces;
+  record.droppedPieces = solid.dropped.pieces;
+  record.droppedVolume = solid.dropped.volume;
+  record.filledVoids = solid.cleanedUp.voids;
+  record.filledVolume = solid.cleanedUp.voidVolume * (job.flat() ? job.brief.sheet->thickness : 1);
+  record.exactFaces = {solid.faces.triangles, solid.faces.largest, solid.faces.largestAt,
+                       solid.faces.missing};
+  record.bores = boresOf(job, solid);
+  if (job.flat()) record.outlineCorners = solid.outline.corners();
+  if (!solid.origin.isZero()) record.filesCountFrom = solid.origin;
+  return record;
 }
 
 }  // namespace
@@ -150,23 +142,25 @@ double JobRun::wantedVolume() const {
 }
 
 void JobRun::solid(bool fresh) {
-  const bool interrupted = layoutFits() && !results_["optimise"].value("finished", true);
+  const bool interrupted = layoutFits(job_, record_) && !record_.layout->finished;
   if (interrupted)
     note("optimise  was stopped early; going on with the layout it left");
   else
     optimise(false);
-  if (!settled()) note("warning   the layout has not settled: what follows from it is no result to rely on");
-  const json formats = formatsOf(job_);
-  if (!fresh && fits("solid", solidFingerprint(), "solid.stl")) {
+  if (!record_.settled())
+    note("warning   the layout has not settled: what follows from it is no result to rely on");
+  const std::vector<std::string> formats = formatsOf(job_);
+  const std::string fingerprint = solidFingerprint(job_, record_);
+  if (!fresh && record_.solid && fits(record_.solid->stamp, fingerprint, "solid.stl")) {
     note("solid     reused: solid.stl fits the layout");
-    if (results_["solid"].value("formats", json()) == formats) return;
-    writeFormats(job_, folder_, readStl(folder_ / "solid.stl"));
-    results_["solid"]["formats"] = formats;
+    if (record_.solid->formats == formats) return;
+    writeFormats(job_, folder(), readStl(folder() / "solid.stl"));
+    record_.solid->formats = formats;
     save();
     return;
   }
-  tellWhy("solid", "solid", inputsOfSolid(job_));
-  forget({"solid", "proof"});
+  tellWhy(record_.solid ? &record_.solid->stamp : nullptr, "solid", inputsOfSolid(job_));
+  forgetSolid();
   const Stopwatch watch;
   const SmoothLayout layout = smoothLayout();
   const double wanted = wantedVolume();
@@ -178,7 +172,7 @@ void JobRun::solid(bool fresh) {
                    "look at the layout; give more mass, or a lower threshold in [solid]");
   if (!solid.defects.sound())
     throw RunError("the surface of the solid has defects: " + solid.defects.text(), "try another voxel size");
-  writeSolid(job_, folder_, solid);
+  writeSolid(job_, folder(), solid);
   const std::vector<std::string> warnings =
       warningsOf(job_, solid, options.keepVolume ? std::optional(wanted) : std::nullopt);
   const double mass = job_.massOf(
@@ -188,17 +182,16 @@ void JobRun::solid(bool fresh) {
   const double above = overCells(job_, [&](const auto& domain, std::size_t c) {
     return level[c] >= solid.threshold ? domain.fill[c] * job_.designMass(c) : 0.0;
   });
-  json figures = figuresOf(job_, solid);
-  figures["fingerprint"] = solidFingerprint();
-  figures["inputs"] = inputsOfSolid(job_).json();
-  figures["formats"] = formats;
-  figures["mass_kg"] = mass;
-  figures["wanted_mass_kg"] = job_.targetMass;
-  figures["volume_kept"] = options.keepVolume;
-  figures["mass_of_voxels_above_threshold_kg"] = above;
-  figures["warnings"] = warnings;
-  figures["seconds"] = watch.seconds();
-  results_["solid"] = std::move(figures);
+  SolidRecord record = recordOf(job_, solid);
+  record.stamp = {fingerprint, inputsOfSolid(job_).values(), {}};
+  record.formats = formats;
+  record.mass = mass;
+  record.wantedMass = job_.targetMass;
+  record.volumeKept = options.keepVolume;
+  record.massAboveThreshold = above;
+  record.warnings = warnings;
+  record.seconds = watch.seconds();
+  record_.solid = std::move(record);
   save();
   note(fmt::format("solid     read at {:.3f}: {:.4g} kg ({} {:.4g} kg), {} triangles, {}", solid.threshold,
                    mass, options.keepVolume ? "wanted" : "not enforced; the target was", job_.targetMass,

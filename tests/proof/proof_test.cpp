@@ -303,14 +303,15 @@ TEST(Verdict, needsTheFigureAndItsErrorOnTheRightSideOfTheBound) {
   const Proof coarse = proofWith(2, {{0.001, 3}, {0.00294, 2.05}});
   const Proof fine = proofWith(2, {{0.001, 3}, {0.003, 2}});
   const auto one = [&](Requirement::Kind kind, double bound) {
-    return judge(coarse, fine, ratio, 0.1, problem, {{kind, "tip", bound}})[0];
+    return judge(judgedBody(coarse, fine, ratio), 0.1, problem.setup, {{kind, "tip", bound}})[0];
   };
   using Kind = Requirement::Kind;
   EXPECT_EQ(one(Kind::mass, 2.1).verdict, Verdict::met);
   EXPECT_EQ(one(Kind::mass, 1.9).verdict, Verdict::notMet);
   // Of a body known by its meshes alone a third of their difference is in doubt.
   const auto meshed = [&](double bound) {
-    return judge(proofWith(1.88, {}), proofWith(2, {}), ratio, 0.1, problem, {{Kind::mass, "", bound}})[0];
+    return judge(judgedBody(proofWith(1.88, {}), proofWith(2, {}), ratio), 0.1, problem.setup,
+                 {{Kind::mass, "", bound}})[0];
   };
   EXPECT_NEAR(meshed(2.1).value.error, 0.04, 1e-12);
   EXPECT_EQ(meshed(2.05).verdict, Verdict::met);
@@ -326,7 +327,8 @@ TEST(Verdict, needsTheFigureAndItsErrorOnTheRightSideOfTheBound) {
   EXPECT_EQ(one(Kind::safetyFactor, 1.9).verdict, Verdict::met);
   EXPECT_EQ(one(Kind::safetyFactor, 1.97).verdict, Verdict::inconclusive);
   EXPECT_EQ(one(Kind::safetyFactor, 2.1).verdict, Verdict::notMet);
-  EXPECT_THROW(judge(coarse, fine, ratio, 0.1, problem, {{Kind::displacement, "nose", 1}}), InputError);
+  EXPECT_THROW(judge(judgedBody(coarse, fine, ratio), 0.1, problem.setup, {{Kind::displacement, "nose", 1}}),
+               InputError);
 }
 
 TEST(Verdict, isInconclusiveWhenTheMeshesDisagree) {
@@ -334,7 +336,8 @@ TEST(Verdict, isInconclusiveWhenTheMeshesDisagree) {
   const Proof coarse = proofWith(2, {{0.001, 2.6}});
   const Proof fine = proofWith(2, {{0.001, 2}});
   const auto with = [&](double agreement) {
-    return judge(coarse, fine, 3, agreement, problem, {{Requirement::Kind::safetyFactor, "", 1.5}});
+    return judge(judgedBody(coarse, fine, 3), agreement, problem.setup,
+                 {{Requirement::Kind::safetyFactor, "", 1.5}});
   };
   // Used are 0.385 and 0.5 of the strength: 0.5 +- 0.069, or 2 - 0.24.
   EXPECT_EQ(with(0.5)[0].verdict, Verdict::met);
@@ -352,15 +355,17 @@ TEST(Verdict, isTheWorstOfAllCases) {
   problem.setup.faces = {{"tip", {}}};
   const Proof coarse = proofWith(2, {{0.0005, 3}, {0.00198, 2}});
   const Proof fine = proofWith(2, {{0.0019, 2.1}, {0.002, 2}});
-  const auto tip = judge(coarse, fine, 1.3, 0.1, problem, {{Requirement::Kind::displacement, "tip", 0.0022}});
+  const auto tip = judge(judgedBody(coarse, fine, 1.3), 0.1, problem.setup,
+                         {{Requirement::Kind::displacement, "tip", 0.0022}});
   EXPECT_EQ(tip[0].verdict, Verdict::inconclusive);
   EXPECT_EQ(tip[0].worstCase, "case 1");
   EXPECT_EQ(tip[0].value.value, 0.0019);
-  const auto factor = judge(coarse, fine, 1.3, 0.1, problem, {{Requirement::Kind::safetyFactor, "", 1.9}});
+  const auto factor =
+      judge(judgedBody(coarse, fine, 1.3), 0.1, problem.setup, {{Requirement::Kind::safetyFactor, "", 1.9}});
   EXPECT_EQ(factor[0].verdict, Verdict::inconclusive);
   EXPECT_EQ(factor[0].worstCase, "case 1");
-  const auto failed =
-      judge(coarse, fine, 1.3, 0.1, problem, {{Requirement::Kind::displacement, "tip", 0.001}});
+  const auto failed = judge(judgedBody(coarse, fine, 1.3), 0.1, problem.setup,
+                            {{Requirement::Kind::displacement, "tip", 0.001}});
   EXPECT_EQ(failed[0].verdict, Verdict::notMet);
   EXPECT_EQ(failed[0].worstCase, "case 2") << "one that surely fails says more than one in doubt";
 }
@@ -368,12 +373,12 @@ TEST(Verdict, isTheWorstOfAllCases) {
 // 20 of 350 MPa: the factors of two meshes differ by hundreds, the stress by nothing that matters.
 TEST(Verdict, ofASafetyFactorIsThatOfTheStress) {
   ProofProblem problem;
-  const auto judged = judge(proofWith(1, {{0, 350 / 10.0}}), proofWith(1, {{0, 350 / 20.0}}), 1.3, 0.1,
-                            problem, {{Requirement::Kind::safetyFactor, "", 1.5}});
+  const auto judged = judge(judgedBody(proofWith(1, {{0, 350 / 10.0}}), proofWith(1, {{0, 350 / 20.0}}), 1.3),
+                            0.1, problem.setup, {{Requirement::Kind::safetyFactor, "", 1.5}});
   EXPECT_EQ(judged[0].verdict, Verdict::met);
   EXPECT_LT(judged[0].value.error, judged[0].value.value) << "a factor is never negative";
-  const auto idle = judge(proofWith(1, {{0, INFINITY}}), proofWith(1, {{0, INFINITY}}), 1.3, 0.1, problem,
-                          {{Requirement::Kind::safetyFactor, "", 1.5}});
+  const auto idle = judge(judgedBody(proofWith(1, {{0, INFINITY}}), proofWith(1, {{0, INFINITY}}), 1.3), 0.1,
+                          problem.setup, {{Requirement::Kind::safetyFactor, "", 1.5}});
   EXPECT_EQ(idle[0].verdict, Verdict::met) << "no stress at all";
   EXPECT_EQ(idle[0].value.error, 0);
 }
@@ -414,7 +419,7 @@ TEST(Verdict, tellsHowManyTetrahedraWouldDecide) {
     return proof;
   };
   const auto at = [&](double h, double bound) {
-    return judge(withSpacing(ratio * h), withSpacing(h), ratio, 0.1, problem,
+    return judge(judgedBody(withSpacing(ratio * h), withSpacing(h), ratio), 0.1, problem.setup,
                  {{Requirement::Kind::displacement, "tip", bound}})[0];
   };
   const Judgement open = at(1, 1.05);

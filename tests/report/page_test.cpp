@@ -410,7 +410,7 @@ class Report : public ::testing::Test {
   void SetUp() override { fs::remove_all(folder()); }
   static std::string reportOf(const JobRun& run) {
     const fs::path path = folder() / "report.html";
-    writeReport(run, path);
+    writeReport(run.job(), run.current(), path);
     return readFile(path);
   }
   static bool offers(const std::string& html, const std::string& mode) {
@@ -429,6 +429,55 @@ TEST_F(Report, leavesOutWhatIsNotDone) {
   const json data = dataOf(html);
   for (const char* part : {"layout", "solid", "history", "iterations"}) EXPECT_FALSE(data.contains(part));
   EXPECT_TRUE(data["bodies"].empty());
+}
+
+// While a run is at work its folder is read without a lock: its latest layout and figures.
+TEST_F(Report, showsARunAtWork) {
+  const Job own = job();
+  int seen = 0;
+  RunListener listener;
+  listener.iteration = [&](const IterationRecord& record) {
+    if (record.iteration != 3) return;
+    const RunRecord now = fitting(readRun(folder()), own);
+    ASSERT_TRUE(now.atWork);
+    ASSERT_TRUE(now.layout && now.layout->design);
+    EXPECT_FALSE(now.layout->finished);
+    EXPECT_GE(now.layout->design->iterations, 1U);
+    writeReport(own, now, folder() / "watched.html");
+    const std::string html = readFile(folder() / "watched.html");
+    EXPECT_THAT(html, HasSubstr("at work: the layout after 1 iterations"));
+    EXPECT_THAT(html, ::testing::Not(HasSubstr("has not settled")));
+    EXPECT_TRUE(offers(html, "layout"));
+    EXPECT_EQ(dataOf(html)["history"]["iteration"].size(), 3U);
+    ++seen;
+  };
+  JobRun run(job(), folder(), listener);
+  EXPECT_TRUE(readRun(folder()).atWork);
+  run.optimise();
+  EXPECT_EQ(seen, 1);
+  EXPECT_TRUE(run.record().layout->finished);
+  EXPECT_EQ(run.record().layout->stamp.files.size(), 2U) << "hashes of what does not change any more";
+}
+
+// A run that was killed leaves its last checkpoint, and what it wrote for watchers is told as what it is.
+TEST_F(Report, tellsALayoutThatWasCutShort) {
+  const Job own = job();
+  RunListener listener;
+  const fs::path copy = ownFolder() / "killed";
+  fs::remove_all(copy);
+  listener.iteration = [&](const IterationRecord& record) {
+    if (record.iteration == 5) fs::copy(folder(), copy, fs::copy_options::recursive);
+  };
+  JobRun(job(), folder(), listener).optimise();
+  const RunRecord left = fitting(readRun(copy), own);
+  EXPECT_FALSE(left.atWork);
+  ASSERT_TRUE(left.layout);
+  writeReport(own, left, copy / "report.html");
+  EXPECT_THAT(readFile(copy / "report.html"), HasSubstr("the layout has not settled: it was cut short"));
+  JobRun again(job(), copy);
+  again.optimise();
+  EXPECT_EQ(readFile(copy / "layout.vti"), readFile(folder() / "layout.vti"));
+  EXPECT_TRUE(again.record().layout->finished);
 }
 
 TEST_F(Report, holdsTheLayoutItsHistoryAndTheKeptIterations) {
@@ -474,9 +523,9 @@ TEST_F(Report, showsTheFieldsOfTheProofAndItsVerdict) {
   run.proof();
   const std::string html = reportOf(run);
   for (const char* mode : {"layout", "solid", "stress"}) EXPECT_TRUE(offers(html, mode)) << mode;
-  EXPECT_THAT(html, HasSubstr("verdict: " + run.results()["proof"]["verdict"].get<std::string>()));
+  EXPECT_THAT(html, HasSubstr("verdict: " + run.record().proof->verdict));
   const json data = dataOf(html);
-  EXPECT_EQ(data["threshold"], run.results()["solid"]["threshold"]);
+  EXPECT_EQ(data["threshold"], run.record().solid->threshold);
   EXPECT_NEAR(meshOf(data["solid"]).volume() / (1e9 * readStl(folder() / "solid.stl").volume()), 1, 1e-5);
   ASSERT_EQ(data["bodies"].size(), 1U);
   EXPECT_EQ(data["bodies"][0]["name"], "the part");
@@ -505,7 +554,7 @@ TEST_F(Report, anAnalysisShowsTheBlockAloneWhateverElseIsDone) {
   run.optimise();
   run.analyse();
   const fs::path path = folder() / "analysis.html";
-  writeAnalysis(run, path);
+  writeAnalysis(run.job(), run.current(), path);
   const std::string html = readFile(path);
   EXPECT_THAT(html, HasSubstr("the full block, before any optimisation"));
   EXPECT_FALSE(offers(html, "layout"));

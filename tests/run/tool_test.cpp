@@ -253,6 +253,34 @@ TEST_F(Tool, writesAnotherFormatWithoutDoingAnythingAgain) {
   EXPECT_NEAR(readMesh(run() / "solid.obj").volume() / readStl(run() / "solid.stl").volume(), 1, 1e-6);
 }
 
+// What is required is held against figures that are there: nothing is solved for it.
+TEST_F(Tool, judgesAnewWithoutSolving) {
+  ASSERT_EQ(tool("run " + path()).code, 0);
+  const nlohmann::json before = results()["proof"];
+  const auto written = fs::last_write_time(run() / "proof.vtu");
+  const std::string limits = "{ tip = \"0.001 mm\" }\nsafety_factor = 0.5\nmass = \"10 kg\"";
+  brief("{ tip = \"5 mm\" }", limits);
+  // A page is judged by what the brief says now, even before any step is done.
+  ASSERT_EQ(tool("report " + path()).code, 0);
+  EXPECT_THAT(readFile(run() / "report.html"), HasSubstr("verdict: not met"));
+  const Outcome outcome = tool("proof " + path());
+  EXPECT_EQ(outcome.code, 1) << outcome.text;
+  EXPECT_THAT(outcome.text, HasSubstr("proof     reused"));
+  EXPECT_THAT(outcome.text, HasSubstr("judged anew: [require] displacement of tip changed, [require] mass is new and 1 more"));
+  EXPECT_EQ(fs::last_write_time(run() / "proof.vtu"), written);
+  const nlohmann::json judged = results()["proof"];
+  EXPECT_EQ(judged["seconds"], before["seconds"]);
+  EXPECT_EQ(judged["cases"], before["cases"]) << "figures keep their bits";
+  EXPECT_EQ(judged["verdict"], "not met");
+  ASSERT_EQ(tool("proof " + path() + " --fresh").code, 1);
+  EXPECT_EQ(results()["proof"]["requirements"], judged["requirements"]) << "as if solved for it";
+
+  brief("{ tip = \"5 mm\" }", "{ tip = \"5.0 mm\" }");
+  EXPECT_EQ(tool("proof " + path()).code, 0);
+  EXPECT_EQ(results()["proof"]["requirements"], before["requirements"]);
+  EXPECT_THAT(tool("proof " + path()).text, ::testing::Not(HasSubstr("judged anew")));
+}
+
 TEST_F(Tool, givesTheSameBitsOnOneThreadAndTwo) {
   ASSERT_EQ(tool("proof " + path() + " --threads 1").code, 0);
   ASSERT_EQ(tool("proof " + path() + " --threads 2 --folder " + (folder_ / "two.run").string()).code, 0);

@@ -12,6 +12,8 @@ class FileLock {
   /// @throws RunError if another process holds the lock (its number is told) or the file cannot be made.
   explicit FileLock(const std::filesystem::path& path);
   ~FileLock();
+  /// Whether another process holds it just now.
+  static bool isHeld(const std::filesystem::path& path);
   FileLock(const FileLock&) = delete;
   FileLock& operator=(const FileLock&) = delete;
 

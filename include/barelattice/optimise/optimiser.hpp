@@ -110,10 +110,11 @@ struct OptimiseState {
 /// What a callback sees after an iteration.
 struct IterationView {
   const IterationRecord& record;
-  const std::vector<std::string>& columns;  ///< heads of the record's values
-  const std::vector<double>& density;       ///< the layout accepted last
-  bool last;                                ///< no other iteration follows
-  std::function<OptimiseState()> state;     ///< a copy to continue from; costs time and memory
+  const std::vector<std::string>& columns;     ///< heads of the record's values
+  const std::vector<double>& density;          ///< the layout accepted last
+  bool last;                                   ///< no other iteration follows
+  std::function<std::vector<double>()> level;  ///< of that layout, see OptimiseResult::level
+  std::function<OptimiseState()> state;        ///< a copy to continue from; costs time and memory
 };
 
 /// Called after every iteration; returning false stops the loop there.

@@ -40,11 +40,26 @@ struct Judgement {
   double decidingTets = 0;
 };
 
-/// Holds the requirements against the proof, each in every case; the worst verdict counts.
+/// All that requirements are held against: a body can be judged anew by others without another solve.
+struct JudgedBody {
+  struct Case {
+    std::string name;
+    CaseErrors errors;
+  };
+  double ratio = 1;  ///< spacing of the coarse mesh over that of the fine one
+  std::size_t tets = 0, coarseTets = 0;
+  double mass = 0, coarseMass = 0;  ///< kg
+  std::vector<double> faceShare;    ///< how much of each face of the problem is on the body
+  std::vector<Case> cases;
+};
+
 /// @param coarse the same problem on a mesh whose spacing is `ratio` times as large.
+JudgedBody judgedBody(const Proof& coarse, const Proof& proof, double ratio);
+
+/// Holds the requirements against a body, each in every case; the worst verdict counts.
 /// @param agreement relative difference between the meshes above which the estimated error is trebled.
-std::vector<Judgement> judge(const Proof& coarse, const Proof& proof, double ratio, double agreement,
-                             const ProofProblem& problem, const std::vector<Requirement>& requirements);
+std::vector<Judgement> judge(const JudgedBody& body, double agreement, const Setup& setup,
+                             const std::vector<Requirement>& requirements);
 
 /// What makes the figures of both meshes prove nothing, in sentences; none where they may be judged: forces
 /// out of balance, or compliances ten to one apart, as of a body that hardly holds together or is free to

@@ -21,11 +21,14 @@ void writeCheckPage(const Job& job, const std::filesystem::path& path);
 void writeInspectPage(const Inspection& inspection, const std::filesystem::path& path);
 
 /// Writes the page of an analysis: the full block, and the baseline beside it.
+/// @param record what belongs to the job, see `fitting`.
 /// @throws InputError if a result file is damaged; RunError if the page cannot be written.
-void writeAnalysis(const JobRun& run, const std::filesystem::path& path);
+void writeAnalysis(const Job& job, const RunRecord& record, const std::filesystem::path& path);
 
 /// Writes the report of what the run folder holds: whatever steps are done, the rest is left out.
+/// @param record what belongs to the job, see `fitting`. Neither a lock nor a run is needed: the folder may
+/// be watched while a run is at work in it.
 /// @throws InputError if a result file is damaged; RunError if the page cannot be written.
-void writeReport(const JobRun& run, const std::filesystem::path& path);
+void writeReport(const Job& job, const RunRecord& record, const std::filesystem::path& path);
 
 }  // namespace barelattice

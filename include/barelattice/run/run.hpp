@@ -5,17 +5,16 @@
 #include <filesystem>
 #include <functional>
 #include <memory>
-#include <nlohmann/json.hpp>
 #include <optional>
 #include <string>
 
 #include "barelattice/base/file_lock.hpp"
 #include "barelattice/prepare/job.hpp"
+#include "barelattice/run/records.hpp"
 #include "barelattice/solid/solid_function.hpp"
 
 namespace barelattice {
 
-struct BodyProof;
 class Inputs;
 class LayoutFile;
 
@@ -31,6 +30,16 @@ struct RunListener {
 /// @throws InputError if it holds files that no run has left there: they might be overwritten or removed.
 /// @throws RunError if it cannot be made.
 void claimRunFolder(const std::filesystem::path& folder);
+
+/// The file by which a folder is known as one of a run; a run holds a lock on it while it is at work.
+inline constexpr const char* kRunLock = "run.lock";
+
+/// What of a record belongs to a job as it is now; the other steps are listed as left out. Bodies are judged
+/// by what the job requires now.
+RunRecord fitting(RunRecord record, const Job& job);
+
+/// A sentence on what was left out; empty if it is nothing.
+std::string leftOutText(const RunRecord& record);
 
 /// The run folder of a brief: `name.run` beside `name.toml`.
 std::filesystem::path defaultRunFolder(const std::filesystem::path& brief);
@@ -59,67 +68,50 @@ class JobRun {
   void proofOf(const std::filesystem::path& file, bool fresh = false);
 
   const Job& job() const { return job_; }
-  const std::filesystem::path& folder() const { return folder_; }
-  /// What results.json holds. Lengths in mm, masses in kg, stresses in MPa, forces in N, energies in J.
-  const nlohmann::json& results() const { return results_; }
-  /// The same without the steps that belong to another state of the brief or another grid; those are listed
-  /// under "left_out".
-  nlohmann::json current() const;
-  /// A sentence on what `current` leaves out; empty if it is nothing.
-  std::string leftOut() const;
-
-  /// True if every requirement is met, false if one is not met or inconclusive; nothing before the proof or
-  /// without requirements.
-  /// @param body "proof" for the part itself, "outside" for the solid from outside.
-  std::optional<bool> proven(const std::string& body = "proof") const;
-  /// False if there is a layout that was taken as it stood before it settled.
-  bool settled() const;
-
-  /// What went wrong in a step that left a result all the same, for people.
-  struct Failure {
-    std::string what;
-    std::string cure;
-  };
+  const std::filesystem::path& folder() const { return record_.folder; }
+  /// All the folder holds, whatever state of the brief it belongs to.
+  const RunRecord& record() const { return record_; }
+  /// What of it belongs to the job, see `fitting`.
+  RunRecord current() const { return fitting(record_, job_); }
 
  private:
-  bool fits(const char* step, const std::string& fingerprint, const char* file) const;
-  void forget(const std::vector<const char*>& steps);
-  /// Forgets the steps whose files are not as they were written; the files are moved aside.
-  void dropChanged();
+  bool fits(const StepStamp& stamp, const std::string& fingerprint, const char* file) const;
+  void forgetLayout();
+  void forgetSolid();
+  /// Writes results.json, and notes hashes of files that are new in it.
   void save();
   void note(const std::string& line) const;
   ProgressCallback progress() const;
   bool stopAsked() const;
-
-  std::string layoutFingerprint() const;
-  std::string solidFingerprint() const;
-  std::string proofFingerprint(const std::string& before) const;
-  /// The layout there is is the one the brief asks for, with as many iterations as it wishes for.
-  bool layoutFits() const;
   /// Says what of the inputs of a step is not as it was when it was done last.
-  void tellWhy(const char* step, const char* verb, const Inputs& inputs) const;
+  void tellWhy(const StepStamp* stamp, const char* verb, const Inputs& inputs) const;
 
   template <int D>
   OptimiseResult runOptimiser();
-  std::optional<Failure> failureOf(const OptimiseResult& result) const;
+  std::optional<FailureRecord> failureOf(const OptimiseResult& result) const;
   void refuseFailedLayout() const;
   void importLayout();
+  LayoutRecord begunLayout() const;
+  std::string goalText() const;
+  /// What pages tell of a layout that is still being designed.
+  template <int D>
+  void storeUnfinished(const IterationView& view);
   template <int D>
   void storeLayout(const OptimiseResult& result);
   LayoutFile layoutFile() const;
   SmoothLayout smoothLayout() const;
   double wantedVolume() const;
   std::string prediction() const;
-  nlohmann::json analysed(const Implicit& f, const Box& extent, const TriangleMesh* exported,
-                          const std::string& file, bool ownSolid);
-  void noteDoubts(const nlohmann::json& figures);
-  void addVerdict(nlohmann::json& figures, const BodyProof& body) const;
+  BodyRecord analysed(const Implicit& f, const Box& extent, const TriangleMesh* exported,
+                      const std::string& file, bool ownSolid);
+  void noteDoubts(const BodyRecord& body);
+  /// A step whose body is still right: judges it anew if the requirements have changed.
+  void reuse(std::optional<BodyRecord>& body, const std::string& line);
 
   Job job_;
-  std::filesystem::path folder_;
   std::unique_ptr<FileLock> lock_;
   RunListener listener_;
-  nlohmann::json results_;
+  RunRecord record_;
   bool layoutReady_ = false;  // optimise has been done or found to fit in this process
 };
 
