@@ -3,6 +3,8 @@
 // twelve, in material a billion times lighter.
 #pragma once
 
+#include <sys/resource.h>
+
 #include <vector>
 
 #include "barelattice/grid/grid.hpp"
@@ -10,6 +12,13 @@
 #include "barelattice/voxels/node_support.hpp"
 
 namespace barelattice::bench {
+
+/// The most memory the process has held so far.
+inline double peakBytes() {
+  rusage usage{};
+  getrusage(RUSAGE_SELF, &usage);
+  return 1024.0 * static_cast<double>(usage.ru_maxrss);
+}
 
 template <int D = 3>
 Grid<D> block(int n) {

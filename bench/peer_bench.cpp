@@ -47,11 +47,7 @@ double residentBytes() {
   return 4096 * resident;
 }
 
-double peakBytes() {
-  rusage usage{};
-  getrusage(RUSAGE_SELF, &usage);
-  return 1024.0 * static_cast<double>(usage.ru_maxrss);
-}
+using bench::peakBytes;
 
 /// The three rows of a node: blocks against its neighbours, in units of E h; held directions keep a one.
 struct NodeRows {

@@ -164,7 +164,7 @@ int work(const Arguments& arguments, Terminal& terminal) {
       terminal.line("report    " + (folder / "report.html").string() + ", without a proof");
       throw;
     }
-    if (!run.job().brief.baseline.empty()) run.analyse();
+    if (run.job().brief.baseline) run.analyse();
   }
   if (arguments.verb == "analyse" || arguments.verb == "proof" || arguments.verb == "run")
     terminal.line(describeBodies(run.current()));

@@ -2,6 +2,7 @@
 /// Which of many things hang together.
 #pragma once
 
+#include <algorithm>
 #include <cstddef>
 #include <numeric>
 #include <vector>
@@ -20,6 +21,12 @@ class Groups {
     return i;
   }
   void join(int a, int b) { at(find(a)) = find(b); }
+  /// The same, with the lower number to stand for both.
+  void joinEarlier(int a, int b) {
+    const int one = find(a);
+    const int other = find(b);
+    at(std::max(one, other)) = std::min(one, other);
+  }
 
  private:
   int& at(int i) { return parent_[static_cast<std::size_t>(i)]; }

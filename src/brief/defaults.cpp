@@ -43,7 +43,7 @@ std::vector<std::string> defaultsTaken(const toml::table& document, const Brief&
   if (!brief.layout) {
     open("making", "boundary",
          " = \"empty\": material keeps off the walls of the space, away from its faces");
-    if (brief.start.empty()) open("optimise", "start", ": a uniform density");
+    if (!brief.start) open("optimise", "start", ": a uniform density");
   }
   const SolidOptions& solid = brief.solid;
   if (!given("solid", "fill_voids"))

@@ -106,10 +106,25 @@ void parseSheet(TableReader& top, Brief& brief) {
   brief.sheet = sheet;
 }
 
+/// The number of the shape a key names.
+std::size_t parseShape(TableReader& reader, const char* key, const Brief& brief, const std::string& need) {
+  const std::vector<std::string> names = namesOf(brief.shapes);
+  return numberOf(reader.name(key, "shape", names, need), names);
+}
+
+/// The same for a key that may be missing.
+std::optional<std::size_t> parseShapeIfThere(TableReader& reader, const char* key, const Brief& brief) {
+  const std::vector<std::string> names = namesOf(brief.shapes);
+  const std::string name = reader.name(key, "shape", names, {});
+  return name.empty() ? std::nullopt : std::optional(numberOf(name, names));
+}
+
 /// All but the keeps, which may name faces.
 void parseDesign(TableReader& reader, Brief& brief) {
-  brief.space = reader.name("space", "shape", namesOf(brief.shapes), "the shape the part may occupy");
-  brief.clears = reader.names("clear", "shape", namesOf(brief.shapes));
+  const std::vector<std::string> names = namesOf(brief.shapes);
+  brief.space = parseShape(reader, "space", brief, "the shape the part may occupy");
+  for (const std::string& name : reader.names("clear", "shape", names))
+    brief.clears.push_back(numberOf(name, names));
 }
 
 /// Pieces of other materials: bonded parts, then designed regions.
@@ -123,7 +138,7 @@ void parseRegions(TableReader& top, Brief& brief) {
                    region.name = name;
                    region.bonded = bonded;
                    region.place = reader.place();
-                   region.shape = reader.name("shape", "shape", namesOf(brief.shapes), "the shape it fills");
+                   region.shape = parseShape(reader, "shape", brief, "the shape it fills");
                    region.material = parseMaterial(reader);
                    brief.regions.push_back(region);
                  });
@@ -141,13 +156,17 @@ void parseKeeps(TableReader& reader, Brief& brief) {
     keep.place = TableReader::placeOf(entry);
     if (entry.is_table()) {
       TableReader layer = reader.table(entry, "keep");
-      keep.face = layer.name("face", "face", namesOf(brief.faces), "the face whose surroundings stay solid");
+      const std::vector<std::string> faces = namesOf(brief.faces);
+      keep.face =
+          numberOf(layer.name("face", "face", faces, "the face whose surroundings stay solid"), faces);
       keep.depth = layer.quantity("depth", Measure::length,
                                   {.need = "how far below the face, e.g. \"6 mm\"", .above = 0});
       layer.finish();
     } else {
-      keep.shape = reader.text(entry, "keep");
-      reader.resolve(entry, "shape", keep.shape, namesOf(brief.shapes));
+      const std::vector<std::string> shapes = namesOf(brief.shapes);
+      const std::string shape = reader.text(entry, "keep");
+      reader.resolve(entry, "shape", shape, shapes);
+      keep.shape = numberOf(shape, shapes);
     }
     brief.keeps.push_back(keep);
   }
@@ -157,7 +176,7 @@ void parseKeeps(TableReader& reader, Brief& brief) {
 BriefFace parseFace(TableReader& reader, const std::string& name, const Brief& brief,
                     const std::vector<std::string>& names) {
   BriefFace face{name, {}, {}, {}, reader.place()};
-  face.shape = reader.name("of", "shape", namesOf(brief.shapes), "the shape the face lies on");
+  face.shape = parseShape(reader, "of", brief, "the shape the face lies on");
   // In a sheet, an edge is straight or round; it stands for the wall the cutter leaves.
   const std::vector<std::string> kinds =
       brief.sheet ? std::vector<std::string>{"straight", "round"} : patchKindNames();
@@ -187,11 +206,12 @@ BriefFace parseFace(TableReader& reader, const std::string& name, const Brief& b
     face.selector.within = Box(from, to);
   }
   if (const toml::node* node = reader.find("beside")) {
-    if (node->is_string())
-      face.beside = {reader.text(*node, "beside")};
-    else
-      face.beside = reader.texts(*node, "beside");
-    for (const std::string& other : face.beside) reader.resolve(*node, "face", other, names);
+    const std::vector<std::string> others =
+        node->is_string() ? std::vector{reader.text(*node, "beside")} : reader.texts(*node, "beside");
+    for (const std::string& other : others) {
+      reader.resolve(*node, "face", other, names);
+      face.beside.push_back(numberOf(other, names));
+    }
   }
   if (const toml::node* node = reader.find("near")) {
     face.selector.near = reader.position(*node, "near", dimensionsOf(brief));
@@ -325,19 +345,19 @@ void parseRequirements(TableReader& top, Brief& brief) {
   if (!node) return;
   TableReader reader = top.table(*node, "require");
   if (const toml::node* mass = reader.find("mass"))
-    brief.requirements.push_back(
-        {Requirement::Kind::mass, {}, reader.quantity(*mass, "mass", Measure::mass)});
+    brief.requirements.push_back({Requirement::Kind::mass, 0, reader.quantity(*mass, "mass", Measure::mass)});
   if (const toml::node* displacement = reader.find("displacement")) {
     const TableReader list = reader.table(*displacement, "displacement");
     for (const auto& [key, most] : list.raw()) {
       const std::string face(key.str());
-      list.resolve(most, "face", face, namesOf(brief.faces));
-      brief.requirements.push_back(
-          {Requirement::Kind::displacement, face, list.quantity(most, face, Measure::length)});
+      const std::vector<std::string> faces = namesOf(brief.faces);
+      list.resolve(most, "face", face, faces);
+      brief.requirements.push_back({Requirement::Kind::displacement, numberOf(face, faces),
+                                    list.quantity(most, face, Measure::length)});
     }
   }
   if (const double least = reader.number("safety_factor", {.otherwise = 0, .above = 0}); least > 0)
-    brief.requirements.push_back({Requirement::Kind::safetyFactor, {}, least});
+    brief.requirements.push_back({Requirement::Kind::safetyFactor, 0, least});
   reader.finish();
 }
 
@@ -383,7 +403,7 @@ void parseSettings(TableReader& top, Brief& brief) {
   if (std::optional<TableReader> reader = top.tableIfThere("optimise")) {
     brief.iterations = reader->wholeNumber("iterations", {.otherwise = 0, .least = 1});
     brief.keepEvery = reader->wholeNumber("keep_every", {.otherwise = kDefaultKeepEvery, .least = 0});
-    brief.start = reader->name("start", "shape", namesOf(brief.shapes), {});
+    brief.start = parseShapeIfThere(*reader, "start", brief);
     reader->finish();
   }
   if (std::optional<TableReader> reader = top.tableIfThere("proof")) {
@@ -441,11 +461,6 @@ BriefError::BriefError(const std::filesystem::path& file, TextPlace place, const
                  shortened(cure)),
       place_(place) {}
 
-const ShapePtr& Brief::shape(const std::string& name) const {
-  return std::find_if(shapes.begin(), shapes.end(), [&](const BriefShape& s) { return s.name == name; })
-      ->shape;
-}
-
 std::string Brief::shapeTexts(const std::vector<std::string>& names) const {
   std::set<std::string> wanted;
   std::vector<std::string> open = names;
@@ -462,10 +477,6 @@ std::string Brief::shapeTexts(const std::vector<std::string>& names) const {
   return texts;
 }
 
-const BriefFace& Brief::face(const std::string& name) const {
-  return *std::find_if(faces.begin(), faces.end(), [&](const BriefFace& f) { return f.name == name; });
-}
-
 Brief parseBrief(std::string_view text, const std::filesystem::path& path) {
   refuseDeepKeys(text, path);
   const toml::table document = parseToml(text, path);
@@ -480,7 +491,7 @@ Brief parseBrief(std::string_view text, const std::filesystem::path& path) {
   const toml::node& shapes = top.need("shapes", "define at least the design space");
   brief.shapes =
       buildShapes(top.table(shapes, "shapes"), brief.sheet, path.parent_path(), brief.notes, brief.files);
-  brief.baseline = top.name("baseline", "shape", namesOf(brief.shapes), {});
+  brief.baseline = parseShapeIfThere(top, "baseline", brief);
   TableReader design = top.table(top.need("design", "[design] with space = \"...\""), "design");
   parseDesign(design, brief);
   parseRegions(top, brief);

@@ -441,17 +441,21 @@ DensitySamples readDensity(const std::filesystem::path& path, const std::string&
   return parseDensity(readFile(path), path, field, unit);
 }
 
+namespace {
+
+/// What samples bring into the cells they lie in.
+struct Collected {
+  std::vector<double> sum, weight;  // by cell: material and volume of the samples, m3
+  double given = 0;                 // material of all samples, m3
+  double inside = 0;                // of those in or next to a cell
+};
+
 template <int D>
-ResampledDensity resampled(const DensitySamples& samples, const Domain<D>& domain) {
-  const Grid<D>& grid = domain.grid;
+Collected collected(const DensitySamples& samples, const Grid<D>& grid) {
   const GridFrame<D>& frame = grid.frame();
-  ResampledDensity result;
-  std::vector<double> sum(grid.cellCount(), 0.0), weight(grid.cellCount(), 0.0);
-  double inside = 0;
-  const auto dropped = [&](Vec3 p) {  // onto the plane of a sheet
-    if (D == 2) p.z() = 0;
-    return p;
-  };
+  Collected result;
+  result.sum.assign(grid.cellCount(), 0.0);
+  result.weight.assign(grid.cellCount(), 0.0);
   // A sample may lie in a cell that only just misses the domain: one cell of slack.
   for (std::size_t i = 0; i < samples.values.size(); ++i) {
     const double material = samples.values[i] * samples.volumes[i];
@@ -464,35 +468,64 @@ ResampledDensity resampled(const DensitySamples& samples, const Domain<D>& domai
       far = far || place < -1 || place > frame.cells[a] + 1;
       at[a] = static_cast<int>(std::clamp(place, 0.0, frame.cells[a] - 1e-9));
     }
-    bool near = false;
-    if (!far) {
-      const int own = grid.cellAt(at);
-      if (own >= 0) {
-        sum[static_cast<std::size_t>(own)] += material;
-        weight[static_cast<std::size_t>(own)] += samples.volumes[i];
-      }
-      Index<D> window;
-      window.fill(3);
-      forEachIndex<D>(window, [&](const Index<D>& offset) {
-        Index<D> other = at;
-        for (std::size_t a = 0; a < D; ++a) other[a] += offset[a] - 1;
-        near = near || grid.cellAt(other) >= 0;
-      });
+    if (far) continue;
+    const int own = grid.cellAt(at);
+    if (own >= 0) {
+      result.sum[static_cast<std::size_t>(own)] += material;
+      result.weight[static_cast<std::size_t>(own)] += samples.volumes[i];
     }
-    if (near) inside += material;
+    bool near = false;
+    Index<D> window;
+    window.fill(3);
+    forEachIndex<D>(window, [&](const Index<D>& offset) {
+      Index<D> other = at;
+      for (std::size_t a = 0; a < D; ++a) other[a] += offset[a] - 1;
+      near = near || grid.cellAt(other) >= 0;
+    });
+    if (near) result.inside += material;
   }
-  result.outside = result.given > 0 ? 1 - inside / result.given : 1;
+  return result;
+}
+
+/// Scales a density to a volume of material, m3. What is cut off at one is made up for by the rest.
+/// @returns the volume it has then.
+template <int D>
+double scaleTo(double volume, const Domain<D>& domain, std::vector<double>& density) {
+  const auto material = [&] {
+    double total = 0;
+    for (std::size_t c = 0; c < density.size(); ++c) total += density[c] * domain.fill[c];
+    return total * domain.cellVolume();
+  };
+  constexpr int kRounds = 40;
+  for (int round = 0; round < kRounds; ++round) {
+    const double now = material();
+    if (!(now > 0) || std::abs(now / volume - 1) < 1e-9) break;
+    for (double& value : density) value = std::min(1.0, value * volume / now);
+  }
+  return material();
+}
+
+}  // namespace
+
+template <int D>
+ResampledDensity resampled(const DensitySamples& samples, const Domain<D>& domain) {
+  const Grid<D>& grid = domain.grid;
+  const Collected found = collected(samples, grid);
+  ResampledDensity result;
+  result.given = found.given;
+  result.outside = result.given > 0 ? 1 - found.inside / result.given : 1;
   if (result.outside > 0.5)
     throw InputError(
         fmt::format("{:.0f} % of the density lies outside the design space", 100 * result.outside),
         "check the unit and the origin of the file");
-  std::vector<Vec3> places;
-  for (const Vec3& p : samples.places) places.push_back(dropped(p));
-  const Buckets buckets(places, std::max(samples.spacing, frame.size));
+  std::vector<Vec3> places = samples.places;
+  if (D == 2)
+    for (Vec3& place : places) place.z() = 0;  // onto the plane of a sheet
+  const Buckets buckets(places, std::max(samples.spacing, grid.frame().size));
   result.density.assign(grid.cellCount(), 0.0);
   for (std::size_t c = 0; c < result.density.size(); ++c) {
-    if (weight[c] > 0) {
-      result.density[c] = sum[c] / weight[c];
+    if (found.weight[c] > 0) {
+      result.density[c] = found.sum[c] / found.weight[c];
       continue;
     }
     Vec3 centre = Vec3::Zero();
@@ -501,18 +534,7 @@ ResampledDensity resampled(const DensitySamples& samples, const Domain<D>& domai
     if (nearest < places.size() && (places[nearest] - centre).norm() < 2 * samples.spacing)
       result.density[c] = samples.values[nearest];
   }
-  const auto material = [&] {
-    double total = 0;
-    for (std::size_t c = 0; c < result.density.size(); ++c) total += result.density[c] * domain.fill[c];
-    return total * domain.cellVolume();
-  };
-  constexpr int kRounds = 40;  // what is cut off at one is made up for by the rest
-  for (int round = 0; round < kRounds; ++round) {
-    const double now = material();
-    if (!(now > 0) || std::abs(now / inside - 1) < 1e-9) break;
-    for (double& density : result.density) density = std::min(1.0, density * inside / now);
-  }
-  result.kept = material();
+  result.kept = scaleTo(found.inside, domain, result.density);
   return result;
 }
 

@@ -52,8 +52,8 @@ BARELATTICE_DISPATCH void convolveRow(const double* in, double* out, int count, 
 }  // namespace
 
 template <int D>
-DensityFilter<D>::DensityFilter(const Grid<D>& grid, std::vector<double> fill, double radius,
-                                FilterBoundary boundary, const std::vector<std::uint8_t>& attached)
+DensityFilter<D>::DensityFilter(const Grid<D>& grid, HeldField fill, double radius, FilterBoundary boundary,
+                                const std::vector<std::uint8_t>& attached)
     : grid_(grid), fill_(std::move(fill)) {
   const double cells = radius / grid.frame().size;
   reach_ = std::max(0, static_cast<int>(std::ceil(cells)) - 1);
@@ -90,7 +90,7 @@ DensityFilter<D>::DensityFilter(const Grid<D>& grid, std::vector<double> fill, d
   }
   const std::vector<double> ones(grid.cellCount(), 1.0);
   inverseWeight_.resize(grid.cellCount());
-  convolve(fill_, ones, inverseWeight_, ones);
+  convolve(*fill_, ones, inverseWeight_, ones);
   for (std::size_t c = 0; c < inverseWeight_.size(); ++c) {
     const bool empty = boundary == FilterBoundary::empty && (attached.empty() || !attached[c]);
     inverseWeight_[c] = 1 / (empty ? whole : inverseWeight_[c]);
@@ -124,13 +124,13 @@ void DensityFilter<D>::convolve(std::span<const double> before, std::span<const 
 
 template <int D>
 void DensityFilter<D>::forward(std::span<const double> in, std::span<double> out) const {
-  convolve(fill_, in, out, inverseWeight_);
+  convolve(*fill_, in, out, inverseWeight_);
 }
 
 template <int D>
 void DensityFilter<D>::backward(std::span<const double> /*in*/, std::span<const double> /*out*/,
                                 std::span<const double> gradientOut, std::span<double> gradientIn) const {
-  convolve(inverseWeight_, gradientOut, gradientIn, fill_);
+  convolve(inverseWeight_, gradientOut, gradientIn, *fill_);
 }
 
 template class DensityFilter<2>;

@@ -36,7 +36,7 @@ const Walls& wallsOf(const std::vector<MakingRule>& rules) {
 }
 
 template <int D>
-MakingMaps mapsOf(const std::vector<MakingRule>& rules, const Grid<D>& grid, const std::vector<double>& fill,
+MakingMaps mapsOf(const std::vector<MakingRule>& rules, const Grid<D>& grid, const HeldField& fill,
                   const std::vector<std::uint8_t>& attached, double widening) {
   Gathered<D> gathered{grid, {}, {}, {}};
   for (const MakingRule& rule : rules) std::visit(gathered, rule);
@@ -51,9 +51,9 @@ MakingMaps mapsOf(const std::vector<MakingRule>& rules, const Grid<D>& grid, con
   return maps;
 }
 
-template MakingMaps mapsOf<2>(const std::vector<MakingRule>&, const Grid<2>&, const std::vector<double>&,
+template MakingMaps mapsOf<2>(const std::vector<MakingRule>&, const Grid<2>&, const HeldField&,
                               const std::vector<std::uint8_t>&, double);
-template MakingMaps mapsOf<3>(const std::vector<MakingRule>&, const Grid<3>&, const std::vector<double>&,
+template MakingMaps mapsOf<3>(const std::vector<MakingRule>&, const Grid<3>&, const HeldField&,
                               const std::vector<std::uint8_t>&, double);
 
 }  // namespace barelattice

@@ -362,13 +362,20 @@ class Stuffing {
     const std::size_t ons = count(0);
     const std::size_t outs = count(1);
     if (ins == 0) return;
+    if (outs == 0)
+      add(pointVertex(tet[0]), pointVertex(tet[1]), pointVertex(tet[2]), pointVertex(tet[3]));
+    else
+      addInner(in, ins, ons, outs);
+  }
+
+  /// The inner part of a tetrahedron that is cut: `ins` corners inside, then `ons` on the surface, then
+  /// `outs`.
+  void addInner(const std::array<int, 4>& in, std::size_t ins, std::size_t ons, std::size_t outs) {
     const int* on = in.data() + ins;
     const int* out = on + ons;
     const auto lat = [&](int p) { return pointVertex(p); };
     const auto cut = [&](int a, int b) { return cutVertex(a, b); };
-    if (outs == 0) {
-      add(lat(tet[0]), lat(tet[1]), lat(tet[2]), lat(tet[3]));
-    } else if (ins == 1) {
+    if (ins == 1) {
       std::array<int, 3> base{};
       for (std::size_t i = 0; i < ons; ++i) base[i] = lat(on[i]);
       for (std::size_t i = 0; i < outs; ++i) base[ons + i] = cut(in[0], out[i]);

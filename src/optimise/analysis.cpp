@@ -19,14 +19,14 @@ bool CaseStates::succeeded() const {
 
 template <int D>
 GridAnalysis<D>::GridAnalysis(const Grid<D>& grid, const Material& material, std::vector<GridCase<D>> cases,
-                              std::vector<double> fill, StiffnessLaw law, std::vector<double> cellMass)
+                              HeldField fill, StiffnessLaw law, std::vector<double> cellMass)
     : grid_(grid),
       cases_(std::move(cases)),
       fill_(std::move(fill)),
       cellMass_(std::move(cellMass)),
       law_(law) {
   for (std::size_t k = 0; k < cases_.size(); ++k) {
-    if (!cases_[k].bodyForce.isZero() && cellMass_.size() != fill_.size())
+    if (!cases_[k].bodyForce.isZero() && cellMass_.size() != fill_->size())
       throw InputError("case " + cases_[k].name + " has a force on all mass, but the cells have none");
     std::size_t same = 0;
     while (same < k && !cases_[same].standsAs(cases_[k])) ++same;
@@ -71,14 +71,15 @@ CaseStates GridAnalysis<D>::rest() const {
 }
 
 template <int D>
-void GridAnalysis<D>::attempt(std::span<const double> density, CaseStates& states) {
-  states.density.assign(density.begin(), density.end());
-  const std::vector<double> moduli = shares(density);
+void GridAnalysis<D>::attempt(std::vector<double> density, CaseStates& states) {
+  states.density = std::move(density);
+  std::vector<double> moduli = shares(states.density);
   for (std::size_t g = 0; g < groups_.size(); ++g) {
     groups_[g].model->setRelativeModuli(moduli);
     report(progress_, "solving case " + cases_[groups_[g].cases.front()].name,
            static_cast<double>(g) / static_cast<double>(groups_.size()));
-    solve(groups_[g], g, density, states);
+    if (g + 1 == groups_.size()) moduli = {};  // the solver has its own
+    solve(groups_[g], g, states.density, states);
   }
 }
 

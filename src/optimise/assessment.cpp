@@ -12,10 +12,12 @@
 namespace barelattice {
 namespace {
 
-/// Entry by entry; an empty factor counts as ones.
-std::vector<double> product(std::vector<double> values, const std::vector<double>& factor) {
-  for (std::size_t i = 0; i < factor.size(); ++i) values[i] *= factor[i];
-  return values;
+/// Entry by entry; an empty factor counts as ones, and `values` are looked at then, so they must stay.
+HeldField product(const std::vector<double>& values, const std::vector<double>& factor) {
+  if (factor.empty()) return HeldField::lent(values);
+  std::vector<double> result = values;
+  for (std::size_t i = 0; i < factor.size(); ++i) result[i] *= factor[i];
+  return result;
 }
 
 /// With what the problem leaves open filled in.
@@ -61,8 +63,8 @@ Assessment<D>::Assessment(const LayoutProblem<D>& problem, const StiffnessLaw& l
       formulation_(completed(problem, analysis_), withMass(problem, analysis_, mass_)) {}
 
 template <int D>
-double Assessment<D>::goalOf(std::span<const double> density, CaseStates& states) {
-  analysis_.attempt(density, states);
+double Assessment<D>::goalOf(std::vector<double> density, CaseStates& states) {
+  analysis_.attempt(std::move(density), states);
   return goalAt(states);
 }
 
@@ -75,8 +77,8 @@ std::vector<double> Assessment<D>::valuesAt(const CaseStates& states) {
 }
 
 template <int D>
-void Assessment<D>::solve(const std::vector<double>& density, CaseStates& states, Assessed& assessed) {
-  analysis_.attempt(density, states);
+void Assessment<D>::solve(std::vector<double> density, CaseStates& states, Assessed& assessed) {
+  analysis_.attempt(std::move(density), states);
   for (const SolveReport& report : states.reports) {
     assessed.solverIterations += report.iterations;
     assessed.strengthened = assessed.strengthened || report.strengthenedAt > 0;
@@ -84,9 +86,9 @@ void Assessment<D>::solve(const std::vector<double>& density, CaseStates& states
 }
 
 template <int D>
-Assessed Assessment<D>::assess(ReadingStates& states) {
+Assessed Assessment<D>::assess(std::vector<double> layout, ReadingStates& states) {
   Assessed assessed;
-  solve(readings_.nominal(), states.nominal, assessed);
+  solve(std::move(layout), states.nominal, assessed);
   const Analysed nominal{analysis_, states.nominal};
   assessed.values = valuesAt(states.nominal);
   assessed.appraisal = {formulation_.goal().response->values(nominal), formulation_.limitsAt(nominal)};

@@ -39,19 +39,20 @@ class Assessment {
   /// The goal of a reading that has been analysed.
   double goalAt(const CaseStates& states) { return formulation_.goalAt({analysis_, states}); }
   /// Analyses a layout from the states and returns its goal. The states move on.
-  double goalOf(std::span<const double> density, CaseStates& states);
+  double goalOf(std::vector<double> density, CaseStates& states);
 
   /// The goal's terms and the limits of a reading that has been analysed.
   std::vector<double> valuesAt(const CaseStates& states);
 
   /// Analyses the readings of the variables that went forward last.
-  Assessed assess(ReadingStates& states);
+  /// @param layout what they gave.
+  Assessed assess(std::vector<double> layout, ReadingStates& states);
   /// The derivatives of what was assessed last.
   DesignGradients differentiate(const ReadingStates& states);
 
  private:
   double share() const { return readings_.reading().erosion > 0 ? erodedShare_ : 0; }
-  void solve(const std::vector<double>& density, CaseStates& states, Assessed& assessed);
+  void solve(std::vector<double> density, CaseStates& states, Assessed& assessed);
   void addGoal(bool eroded, const CaseStates& states, std::vector<std::vector<double>>& gradients);
 
   double erodedShare_;

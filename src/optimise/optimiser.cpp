@@ -106,7 +106,7 @@ class Loop {
   /// Sets up the maps for a place of the path. The chains are to go forward anew.
   void readAt(double place) { readings_.set(readingAt(path(), place)); }
   /// The layout accepted last, or the first one.
-  const std::vector<double>& readAccepted() {
+  std::vector<double> readAccepted() {
     readAt(state_.accepted.empty() ? state_.at.ahead : state_.at.place);
     return readings_.forward(state_.accepted.empty() ? state_.variables : state_.accepted);
   }
@@ -168,7 +168,7 @@ class Loop {
     IterationRecord record;
     record.iteration = static_cast<int>(state_.history.size()) + 1;
     readAt(state_.at.ahead);
-    const std::vector<double>& layout = readings_.forward(state_.variables);
+    std::vector<double> layout = readings_.forward(state_.variables);
     record.sharpness = readings_.reading().sharpness;
     record.erosion = readings_.reading().erosion;
     record.massFraction = assessment_.mass().value(layout);
@@ -176,7 +176,7 @@ class Loop {
     record.change = state_.accepted.empty() ? 1 : moved(layout_, layout) / (record.massFraction * total_);
     assessment_.analysis().setTolerance(tolerance(record.change));
     const Stopwatch solve;
-    Assessed assessed = assessment_.assess(state_.states);
+    Assessed assessed = assessment_.assess(std::move(layout), state_.states);
     record.solveSeconds = solve.seconds();
     record.goal = assessed.merit;
     record.nominal = assessed.nominal;
@@ -194,7 +194,7 @@ class Loop {
     if (!continuation().judge(state_.at, record.goal, record.nominal, record.change)) return false;
     state_.accepted = state_.variables;
     state_.appraisal = appraisal_;
-    layout_ = readings_.nominal();
+    layout_ = state_.states.nominal.density;
     state_.gradients = assessment_.differentiate(state_.states);
     return true;
   }
@@ -351,10 +351,30 @@ class Loop {
     return needed < kFar * problem_.massFraction ? needed : 0;
   }
 
+  /// Whether a limit besides the mass does not hold; tells the worst of them.
+  bool missesLimit(OptimiseResult& result) const {
+    constexpr double kSlack = 0.005;  // of the bound: what steps at rest leave
+    const Formulation& formulation = assessment_.formulation();
+    const std::size_t first = result.values.size() - formulation.limits().size();
+    double worst = kSlack;
+    for (std::size_t i = 1; i < formulation.limits().size(); ++i) {
+      const double missed = formulation.missed(i, result.values[first + i]);
+      if (missed <= worst) continue;
+      worst = missed;
+      result.where =
+          fmt::format("{} is {:.4g}, and was to be {} {:.4g}", columns_[first + i], result.values[first + i],
+                      formulation.limits()[i].sense == LimitSense::atMost ? "at most" : "at least",
+                      formulation.limits()[i].bound);
+    }
+    return worst > kSlack;
+  }
+
   OptimiseResult finish(OptimiseStop stop) {
     OptimiseResult result;
     result.history = state_.history;
     result.density = readAccepted();
+    state_.states.eroded = {};  // no other step follows: large jobs need the room
+    state_.gradients = {};
     result.level = readings_.level();
     result.columns = columns_;
     result.massFraction = assessment_.mass().value(result.density);
@@ -364,7 +384,7 @@ class Loop {
     GridAnalysis<D>& analysis = assessment_.analysis();
     analysis.setMostIterations(kMostFinalIterations);
     analysis.setTolerance(options_.finalTolerance);
-    CaseStates states = state_.states.nominal;
+    CaseStates states = std::move(state_.states.nominal);
     result.nominal = assessment_.goalOf(result.density, states);
     result.values = assessment_.valuesAt(states);
     result.caseCompliance = states.compliances;
@@ -395,6 +415,9 @@ class Loop {
     const double apart = std::abs(result.blackAndWhite / result.nominal - 1);
     if (stop == OptimiseStop::settled && path().back().erosion > 0 && !(apart < options_.agreement))
       stop = loose.empty() ? OptimiseStop::grey : OptimiseStop::loose;
+    // Whatever else keeps it from coming to rest: a limit out of reach is the first thing to know.
+    const bool cut = stop == OptimiseStop::cancelled || stop == OptimiseStop::iterationLimit;
+    if (!cut && stop != OptimiseStop::loose && missesLimit(result)) stop = OptimiseStop::missed;
     if (stop == OptimiseStop::tooLittleMass || stop == OptimiseStop::restless || stop == OptimiseStop::loose)
       result.neededMass = neededMass();
     result.stop = stop;
@@ -433,6 +456,8 @@ std::string describe(OptimiseStop stop) {
       return "not settled: the layout is grey";
     case OptimiseStop::loose:
       return "not settled: a load hangs in the air";
+    case OptimiseStop::missed:
+      return "not settled: a limit does not hold";
   }
   return {};
 }

@@ -11,12 +11,21 @@ void Readings<D>::set(const Reading& reading) {
   reading_ = reading;
   if (reading_.widening != widening_) {
     widening_ = reading_.widening;
-    MakingMaps maps = mapsOf(problem_.making, *problem_.grid, problem_.fill, problem_.attached, widening_);
-    level_ = std::move(maps.level);
+    MakingMaps maps =
+        mapsOf(problem_.making, *problem_.grid, HeldField::lent(problem_.fill), problem_.attached, widening_);
+    toLevel_ = std::move(maps.level);
     projected_ = std::move(maps.projected);
   }
   nominal_ = chain(0.5);
   eroded_ = chain(0.5 + reading_.erosion);
+}
+
+template <int D>
+std::vector<double> Readings<D>::forward(std::span<const double> variables) {
+  if (toLevel_.readsInput()) variables_.assign(variables.begin(), variables.end());
+  level_ = {};  // before the next one is there
+  level_ = toLevel_.forward(variables);
+  return nominal_.forward(level_);
 }
 
 /// From the level to the layout read at a threshold.

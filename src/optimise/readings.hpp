@@ -23,27 +23,23 @@ class Readings {
   void set(const Reading& reading);
   const Reading& reading() const { return reading_; }
 
-  /// The layout that would be the result of the variables.
-  const std::vector<double>& forward(std::span<const double> variables) {
-    return nominal_.forward(level_.forward(variables));
-  }
-  /// What the last forward returned.
-  const std::vector<double>& nominal() const { return nominal_.result(); }
+  /// The layout that would be the result of the variables, to which what follows belongs.
+  std::vector<double> forward(std::span<const double> variables);
   /// The thinner layout of the same variables.
-  const std::vector<double>& eroded() { return eroded_.forward(level_.result()); }
+  std::vector<double> eroded() const { return eroded_.forward(level_); }
   /// The same, as thin as `erosion` makes it.
-  std::vector<double> thinner(double erosion) const { return chain(0.5 + erosion).forward(level_.result()); }
-  /// The level of the last forward: it crosses 0.5 where the layout does. Keeps are one.
-  std::vector<double> level() const { return chain(0.5, 0).forward(level_.result()); }
+  std::vector<double> thinner(double erosion) const { return chain(0.5 + erosion).forward(level_); }
+  /// It crosses 0.5 where the layout does. Keeps are one.
+  std::vector<double> level() const { return chain(0.5, 0).forward(level_); }
   /// The level of other variables, without anything done to it after the filter.
-  const std::vector<double>& levelOf(std::span<const double> variables) { return level_.forward(variables); }
+  std::vector<double> levelOf(std::span<const double> variables) const { return toLevel_.forward(variables); }
 
-  /// Derivatives by the variables from those by the density of a reading, at the last forward.
+  /// Derivatives by the variables from those by the density of a reading.
   std::vector<double> fromNominal(std::span<const double> byDensity) const {
-    return level_.backward(nominal_.backward(byDensity));
+    return toLevel_.backward(variables_, nominal_.backward(level_, byDensity));
   }
   std::vector<double> fromEroded(std::span<const double> byDensity) const {
-    return level_.backward(eroded_.backward(byDensity));
+    return toLevel_.backward(variables_, eroded_.backward(level_, byDensity));
   }
 
  private:
@@ -54,10 +50,12 @@ class Readings {
   std::shared_ptr<const LayoutMap> keep_;
   std::vector<std::shared_ptr<const LayoutMap>> projected_;  // making rules after the projection
   Reading reading_;
-  double widening_ = 0;  // of the filter in level_
-  LayoutChain level_;    // from the variables to the level
+  double widening_ = 0;  // of the filter in toLevel_
+  LayoutChain toLevel_;
   LayoutChain nominal_;  // from there to the layouts
   LayoutChain eroded_;
+  std::vector<double> level_;
+  std::vector<double> variables_;  // empty where the way back does not depend on them
 };
 
 }  // namespace barelattice

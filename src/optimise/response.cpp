@@ -19,8 +19,8 @@ bool Compliances::fallsWithMaterial(const Analysis& analysis) const {
   return true;
 }
 
-MassFraction::MassFraction(std::vector<double> fill)
-    : fill_(std::move(fill)), total_(std::accumulate(fill_.begin(), fill_.end(), 0.0)) {}
+MassFraction::MassFraction(HeldField fill)
+    : fill_(std::move(fill)), total_(std::accumulate(fill_->begin(), fill_->end(), 0.0)) {}
 
 double MassFraction::value(std::span<const double> density) const {
   return sumBlocks(density.size(),

@@ -23,8 +23,8 @@ AsymptotesProblem asymptotesProblem(const DesignPoint& at) {
     problem.shares.push_back(1);
   }
   for (std::size_t i = 0; i < at.gradients.limits.size(); ++i) {
-    // A limit missed by far is approached in parts: asked for all at once, it would be bought with mass, which
-    // the shift that meets the target takes away again.
+    // A limit missed by far is approached in parts: asked for all at once, it would be bought with mass,
+    // which the shift that meets the target takes away again.
     constexpr double kPart = 0.1;  // of the value
     const double missed = at.formulation.missed(i, at.appraisal.limits[i]);
     problem.limits.push_back(i == 0 ? missed : std::min(missed, kPart * (1 + missed)));

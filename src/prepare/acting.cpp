@@ -163,7 +163,7 @@ class ActingCheck {
       if (!joined)
         refuse(job_.brief, job_.brief.keeps[k].place,
                fmt::format("keep \"{}\" is on a piece that nothing joins to any load, {}",
-                           job_.brief.keeps[k].name(), where(keep.center())),
+                           job_.brief.nameOf(job_.brief.keeps[k]), where(keep.center())),
                cure);
     }
     const auto parts = std::count(loaded.begin(), loaded.end(), 1);

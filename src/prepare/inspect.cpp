@@ -131,6 +131,58 @@ InspectedBody bodyOf(const CadSolid& solid, const std::filesystem::path& file, s
   return body;
 }
 
+/// What lies flat on a body of triangles.
+std::vector<InspectedFace> flatFacesOf(const TriangleMesh& mesh, double diagonal) {
+  const ShapePtr shape = makeMeshShape(mesh);
+  std::vector<Patch> flats;
+  shape->appendPatches(flats);
+  const double spacing = std::max(1e-9, diagonal / 200);
+  std::vector<InspectedFace> faces;
+  for (const Patch& flat : flats) {
+    Face face;
+    face.points = flat.sample(spacing);
+    std::erase_if(face.points, [&](const SurfacePoint& p) {
+      return std::abs(shape->distance(p.position)) > 1e-6 * spacing;
+    });
+    if (face.points.empty()) continue;
+    faces.push_back({flat, face.area(), face.centroid(), {}, {}});
+  }
+  return faces;
+}
+
+/// Whether a triangle lies in a flat patch.
+bool liesIn(const Patch& patch, const TriangleMesh& mesh, std::size_t t, double diagonal) {
+  const Vec3 middle = (mesh.corner(t, 0) + mesh.corner(t, 1) + mesh.corner(t, 2)) / 3;
+  const Vec3 normal =
+      (mesh.corner(t, 1) - mesh.corner(t, 0)).cross(mesh.corner(t, 2) - mesh.corner(t, 0)).stableNormalized();
+  const Vec3 offset = middle - patch.origin;
+  const double u = offset.dot(patch.u) / patch.u.squaredNorm();
+  const double v = offset.dot(patch.v) / patch.v.squaredNorm();
+  return normal.dot(patch.direction()) > 1 - 1e-6 && patch.distance(middle) < 1e-6 * diagonal && u > -1e-6 &&
+         u < 1 + 1e-6 && v > -1e-6 && v < 1 + 1e-6;
+}
+
+/// Area and centre of faces by their triangles, which tell them better than samples do.
+void measureFaces(InspectedBody& body) {
+  std::vector<double> areas(body.faces.size(), 0.0);
+  std::vector<Vec3> centres(body.faces.size(), Vec3::Zero());
+  for (std::size_t t = 0; t < body.surface.triangles.size(); ++t) {
+    if (body.faceOf[t] < 0) continue;
+    const auto f = static_cast<std::size_t>(body.faceOf[t]);
+    const Vec3 a = body.surface.corner(t, 0);
+    const Vec3 b = body.surface.corner(t, 1);
+    const Vec3 c = body.surface.corner(t, 2);
+    const double own = 0.5 * (b - a).cross(c - a).norm();
+    areas[f] += own;
+    centres[f] += own / 3 * (a + b + c);
+  }
+  for (std::size_t f = 0; f < body.faces.size(); ++f) {
+    if (!(areas[f] > 0)) continue;
+    body.faces[f].area = areas[f];
+    body.faces[f].centre = centres[f] / areas[f];
+  }
+}
+
 void inspectTriangles(Inspection& inspection, double unit) {
   inspection.triangles = true;
   inspection.surface = readMesh(inspection.file, unit);
@@ -151,60 +203,17 @@ void inspectTriangles(Inspection& inspection, double unit) {
   body.valid = inspectTopology(after.mesh).sound();
   if (body.valid) inspection.fault = faultOfShells(after.mesh);
   inspection.usable = body.valid && inspection.fault.empty();
+  const double diagonal = body.bounds.diagonal().norm();
   if (inspection.usable) {
     body.volume = after.mesh.volume();
-    const ShapePtr shape = makeMeshShape(after.mesh);
-    std::vector<Patch> flats;
-    shape->appendPatches(flats);
-    const double spacing = std::max(1e-9, body.bounds.diagonal().norm() / 200);
-    for (const Patch& flat : flats) {
-      Face face;
-      face.points = flat.sample(spacing);
-      std::erase_if(face.points, [&](const SurfacePoint& p) {
-        return std::abs(shape->distance(p.position)) > 1e-6 * spacing;
-      });
-      if (face.points.empty()) continue;
-      body.faces.push_back({flat, face.area(), face.centroid(), {}, {}});
-    }
+    body.faces = flatFacesOf(after.mesh, diagonal);
   }
   body.surface = std::move(after.mesh);
   body.faceOf.assign(body.surface.triangles.size(), -1);
-  // A triangle belongs to the flat face it lies in.
-  for (std::size_t t = 0; t < body.surface.triangles.size(); ++t) {
-    const Vec3 middle =
-        (body.surface.corner(t, 0) + body.surface.corner(t, 1) + body.surface.corner(t, 2)) / 3;
-    const Vec3 normal = (body.surface.corner(t, 1) - body.surface.corner(t, 0))
-                            .cross(body.surface.corner(t, 2) - body.surface.corner(t, 0))
-                            .stableNormalized();
-    for (std::size_t f = 0; f < body.faces.size(); ++f) {
-      const Patch& patch = body.faces[f].patch;
-      const Vec3 offset = middle - patch.origin;
-      const double u = offset.dot(patch.u) / patch.u.squaredNorm();
-      const double v = offset.dot(patch.v) / patch.v.squaredNorm();
-      if (normal.dot(patch.direction()) > 1 - 1e-6 &&
-          patch.distance(middle) < 1e-6 * body.bounds.diagonal().norm() && u > -1e-6 && u < 1 + 1e-6 &&
-          v > -1e-6 && v < 1 + 1e-6)
-        body.faceOf[t] = static_cast<int>(f);
-    }
-  }
-  // The triangles tell the area and the centre better than samples do.
-  std::vector<double> areas(body.faces.size(), 0.0);
-  std::vector<Vec3> centres(body.faces.size(), Vec3::Zero());
-  for (std::size_t t = 0; t < body.surface.triangles.size(); ++t) {
-    if (body.faceOf[t] < 0) continue;
-    const auto f = static_cast<std::size_t>(body.faceOf[t]);
-    const Vec3 a = body.surface.corner(t, 0);
-    const Vec3 b = body.surface.corner(t, 1);
-    const Vec3 c = body.surface.corner(t, 2);
-    const double own = 0.5 * (b - a).cross(c - a).norm();
-    areas[f] += own;
-    centres[f] += own / 3 * (a + b + c);
-  }
-  for (std::size_t f = 0; f < body.faces.size(); ++f) {
-    if (!(areas[f] > 0)) continue;
-    body.faces[f].area = areas[f];
-    body.faces[f].centre = centres[f] / areas[f];
-  }
+  for (std::size_t t = 0; t < body.surface.triangles.size(); ++t)
+    for (std::size_t f = 0; f < body.faces.size(); ++f)
+      if (liesIn(body.faces[f].patch, body.surface, t, diagonal)) body.faceOf[t] = static_cast<int>(f);
+  measureFaces(body);
   proposeSelectors(body.faces);
   inspection.bodies.push_back(std::move(body));
 }

@@ -22,36 +22,35 @@ constexpr double kFaceSpacing = 0.25;
 
 std::vector<NamedFace> pickFaces(const Brief& brief, double spacing) {
   // A face chosen by its neighbours waits until those are found.
-  std::map<std::string, Face> found;
-  std::set<std::string> open;
-  const std::function<const Face&(const std::string&)> pick = [&](const std::string& name) -> const Face& {
-    if (const auto done = found.find(name); done != found.end()) return done->second;
-    const BriefFace& f = brief.face(name);
-    if (!open.insert(name).second)
-      refuse(brief, f.place, fmt::format("[faces.{}] is chosen by faces that are chosen by it", name),
+  std::vector<std::optional<Face>> found(brief.faces.size());
+  std::set<std::size_t> open;
+  const std::function<const Face&(std::size_t)> pick = [&](std::size_t number) -> const Face& {
+    if (found[number]) return *found[number];
+    const BriefFace& f = brief.faces[number];
+    if (!open.insert(number).second)
+      refuse(brief, f.place, fmt::format("[faces.{}] is chosen by faces that are chosen by it", f.name),
              "say of one of them where it is");
     FaceSelector selector = f.selector;
-    for (const std::string& other : f.beside) selector.beside.push_back(&pick(other));
+    for (const std::size_t other : f.beside) selector.beside.push_back(&pick(other));
     try {
-      return found.emplace(name, selectFace(*brief.shape(f.shape), selector, spacing)).first->second;
+      return found[number].emplace(selectFace(*brief.shape(f.shape), selector, spacing));
     } catch (const BriefError&) {
       throw;
     } catch (const InputError& error) {
-      refuse(brief, f.place, fmt::format("[faces.{}] {}", name, error.what()), error.cure());
+      refuse(brief, f.place, fmt::format("[faces.{}] {}", f.name, error.what()), error.cure());
     }
   };
   std::vector<NamedFace> faces;
-  for (const BriefFace& f : brief.faces) faces.push_back({f.name, pick(f.name)});
+  for (std::size_t f = 0; f < brief.faces.size(); ++f) faces.push_back({brief.faces[f].name, pick(f)});
   return faces;
 }
 
 ShapePtr keepShape(const Brief& brief, const BriefKeep& keep, const std::vector<NamedFace>& faces) {
-  if (keep.face.empty()) return brief.shape(keep.shape);
-  const ShapePtr& body = brief.shape(brief.face(keep.face).shape);
+  if (keep.shape) return brief.shape(*keep.shape);
+  const ShapePtr& body = brief.shape(brief.faces[keep.face].shape);
   std::vector<ShapePtr> layers;
-  for (const NamedFace& face : faces)
-    if (face.name == keep.face)
-      for (const Patch& patch : face.face.patches) layers.push_back(makeLayer(body, patch, keep.depth));
+  for (const Patch& patch : faces[keep.face].face.patches)
+    layers.push_back(makeLayer(body, patch, keep.depth));
   return makeUnion(layers);
 }
 
@@ -59,7 +58,7 @@ Regions regionsOf(const Brief& brief, const std::vector<NamedFace>& faces) {
   Regions regions;
   regions.space = brief.shape(brief.space);
   for (const BriefKeep& keep : brief.keeps) regions.keeps.push_back(keepShape(brief, keep, faces));
-  for (const std::string& name : brief.clears) regions.clears.push_back(brief.shape(name));
+  for (const std::size_t clear : brief.clears) regions.clears.push_back(brief.shape(clear));
   for (std::size_t r = 0; r < brief.regions.size(); ++r)
     regions.materials.push_back(
         {brief.shape(brief.regions[r].shape), static_cast<int>(r) + 1, brief.regions[r].bonded});
@@ -81,7 +80,7 @@ void backLoads(Job& job) {
       if (job.regions.available(under) > 0) bare += point.area;
     }
     if (below <= 0 || kept >= kMostly * face.area() || bare > 0.5 * face.area()) continue;
-    job.brief.keeps.push_back({{}, name, load.backing, load.place, true});
+    job.brief.keeps.push_back({{}, load.face, load.backing, load.place, true});
     // The face may be of a body from which the space is cut: what is not asked for must not fill that again.
     job.regions.keeps.push_back(
         makeIntersection({keepShape(job.brief, job.brief.keeps.back(), job.setup.faces), job.regions.space}));
@@ -175,7 +174,7 @@ Estimate estimated(const Job& job) {
   const auto cells = static_cast<double>(job.cellCount());
   const auto cases = static_cast<double>(job.brief.cases.size());
   const int iterations = job.brief.iterations > 0 ? job.brief.iterations : kUsualIterations;
-  const double bodies = job.brief.baseline.empty() ? 1 : 3;
+  const double bodies = job.brief.baseline ? 3 : 1;
   return {cases * kSecondsPerVoxelCase * cells * iterations / kUsualIterations +
               bodies * (cases * kSecondsPerTetCase + kSecondsPerTet) * job.brief.tetrahedra,
           std::max(kBytesPerVoxel * cells, kBytesPerTet * job.brief.tetrahedra)};
@@ -189,6 +188,56 @@ std::vector<double> startDensity(const Domain<D>& domain, const Shape& shape, co
   for (std::size_t c = 0; c < density.size(); ++c)
     density[c] = std::clamp(0.5 - shape.distance(cellCentre(domain, c, regions)) / size, 0.0, 1.0);
   return density;
+}
+
+void refuseManyVoxels(const Brief& brief, const Vec3& sizes) {
+  const int dimensions = brief.sheet ? 2 : 3;
+  if (Vec3(sizes / brief.voxel).head(dimensions).prod() > kMostCells)
+    refuse(brief, {},
+           fmt::format("the box round design space and keeps, {}, holds more than {:.0e} voxels of {:.4g} mm",
+                       sizeText(sizes, dimensions), kMostCells, brief.voxel * kMillimetresPerMetre),
+           "choose a larger voxel, or look for a length in a wrong unit");
+}
+
+/// STL has coordinates of 24 binary digits: far from the origin they do not tell one corner from the next.
+void refuseFarAway(const Brief& brief) {
+  const Box bounds = brief.shape(brief.space)->bounds();
+  const double far = std::max(bounds.min().cwiseAbs().maxCoeff(), bounds.max().cwiseAbs().maxCoeff());
+  constexpr double kStlDigits = 1 << 23;
+  constexpr double kCoarse = 0.02;  // of a voxel
+  if (far / kStlDigits > kCoarse * brief.voxel)
+    refuse(
+        brief, {},
+        fmt::format(
+            "the design space lies {:.3g} m from the origin: files of triangles tell places there apart to "
+            "{:.2g} mm only",
+            far, far / kStlDigits * kMillimetresPerMetre),
+        "move the part near the origin, or look for a length in a wrong unit");
+}
+
+/// Settles the size of the voxels, and refuses what no such voxels can hold.
+void settleVoxel(Brief& brief, double coarser) {
+  if (brief.voxel == 0) {
+    const double rough = brief.shape(brief.space)->bounds().diagonal().norm() / 300;
+    brief.voxel = voxelFor(regionsOf(brief, pickFaces(brief, rough)), brief.voxelBudget);
+  }
+  const double member = brief.walls().smallestMember;
+  brief.voxel = std::max(brief.voxel, std::min(coarser * brief.voxel, 0.5 * member));
+  if (member < 2 * brief.voxel)
+    refuse(brief, brief.placeOfRule<Walls>(),
+           fmt::format("'smallest_member' is under two voxels ({:.4g} mm)",
+                       2 * brief.voxel * kMillimetresPerMetre),
+           "make the voxel smaller or the member thicker");
+  // Before anything is sampled: faces take memory too.
+  const int dimensions = brief.sheet ? 2 : 3;
+  const Vec3 space = brief.shape(brief.space)->bounds().sizes();
+  refuseManyVoxels(brief, space);
+  refuseFarAway(brief);
+  if (member > space.head(dimensions).maxCoeff())
+    refuse(brief, brief.placeOfRule<Walls>(),
+           fmt::format("'smallest_member' is {:.4g} mm, and the design space is {} in all",
+                       member * kMillimetresPerMetre, sizeText(space, dimensions)),
+           "it is the thinnest wall or bar you can make: look for a length in a wrong unit");
 }
 
 }  // namespace
@@ -251,7 +300,7 @@ LayoutProblem<D> Job::layoutProblem() const {
     }
   }
   problem.material = D == 2 ? sheetMaterial(base, brief.sheet->state, brief.sheet->thickness) : base;
-  if (!brief.start.empty()) problem.start = startDensity(own, *brief.shape(brief.start), regions);
+  if (brief.start) problem.start = startDensity(own, *brief.shape(*brief.start), regions);
   problem.fill = own.fill;
   problem.keep = own.keep;
   problem.cases = casesOn(own.grid, setup);
@@ -273,51 +322,12 @@ ProofProblem Job::proofProblem() const {
 
 Job prepare(Brief brief, double coarser) {
   Job job;
-  if (brief.voxel == 0) {
-    const double rough = brief.shape(brief.space)->bounds().diagonal().norm() / 300;
-    brief.voxel = voxelFor(regionsOf(brief, pickFaces(brief, rough)), brief.voxelBudget);
-  }
-  brief.voxel = std::max(brief.voxel, std::min(coarser * brief.voxel, 0.5 * brief.walls().smallestMember));
-  if (brief.walls().smallestMember < 2 * brief.voxel)
-    refuse(brief, brief.placeOfRule<Walls>(),
-           fmt::format("'smallest_member' is under two voxels ({:.4g} mm)",
-                       2 * brief.voxel * kMillimetresPerMetre),
-           "make the voxel smaller or the member thicker");
-  // Before anything is sampled: faces take memory too.
-  const int dimensions = brief.sheet ? 2 : 3;
-  const Vec3 space = brief.shape(brief.space)->bounds().sizes();
-  const auto refuseMany = [dimensions](const Brief& of, const Vec3& sizes) {
-    if (Vec3(sizes / of.voxel).head(dimensions).prod() > kMostCells)
-      refuse(
-          of, {},
-          fmt::format("the box round design space and keeps, {}, holds more than {:.0e} voxels of {:.4g} mm",
-                      sizeText(sizes, dimensions), kMostCells, of.voxel * kMillimetresPerMetre),
-          "choose a larger voxel, or look for a length in a wrong unit");
-  };
-  refuseMany(brief, space);
-  // STL has coordinates of 24 binary digits: far from the origin they do not tell one corner from the next.
-  const Box bounds = brief.shape(brief.space)->bounds();
-  const double far = std::max(bounds.min().cwiseAbs().maxCoeff(), bounds.max().cwiseAbs().maxCoeff());
-  constexpr double kStlDigits = 1 << 23;
-  constexpr double kCoarse = 0.02;  // of a voxel
-  if (far / kStlDigits > kCoarse * brief.voxel)
-    refuse(
-        brief, {},
-        fmt::format(
-            "the design space lies {:.3g} m from the origin: files of triangles tell places there apart to "
-            "{:.2g} mm only",
-            far, far / kStlDigits * kMillimetresPerMetre),
-        "move the part near the origin, or look for a length in a wrong unit");
-  if (brief.walls().smallestMember > space.head(dimensions).maxCoeff())
-    refuse(brief, brief.placeOfRule<Walls>(),
-           fmt::format("'smallest_member' is {:.4g} mm, and the design space is {} in all",
-                       brief.walls().smallestMember * kMillimetresPerMetre, sizeText(space, dimensions)),
-           "it is the thinnest wall or bar you can make: look for a length in a wrong unit");
+  settleVoxel(brief, coarser);
   job.brief = std::move(brief);
   job.warnings = job.brief.notes;
   job.setup = setupOf(job.brief, pickFaces(job.brief, kFaceSpacing * job.brief.voxel));
   job.regions = regionsOf(job.brief, job.setup.faces);
-  refuseMany(job.brief, job.regions.bounds().sizes());
+  refuseManyVoxels(job.brief, job.regions.bounds().sizes());
   backLoads(job);
   const auto* plane = job.brief.rule<MirrorPlane>();
   const std::optional<MirrorPlane> mirror = plane ? std::optional(*plane) : std::nullopt;

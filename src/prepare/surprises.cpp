@@ -32,6 +32,56 @@ struct Sampled {
   double thickness = 0;    ///< twice the largest depth, m
 };
 
+/// A row of samples.
+struct SampledRow {
+  std::size_t inside = 0;
+  std::size_t cleared = 0;
+  double depth = 0;
+  Vec3 deepest = Vec3::Zero();
+};
+
+/// Looks at `count` points from `first` on along x.
+/// @param done set once a thickness of `enough` is seen, m; zero to look everywhere.
+SampledRow sampledRow(const Shape& shape, const Vec3& first, double count, double step,
+                      const std::vector<ShapePtr>& clears, double enough, std::atomic<bool>& done) {
+  SampledRow row;
+  for (double x = 0; x < count; ++x) {
+    const Vec3 point = first + x * step * Vec3::UnitX();
+    const double distance = shape.distance(point);
+    if (distance >= 0) {
+      x += std::floor(distance / step);  // nothing is inside before that
+      continue;
+    }
+    if (-distance > row.depth) {
+      row.depth = -distance;
+      row.deepest = point;
+    }
+    if (enough > 0 && 2 * row.depth >= enough) done = true;
+    double clear = std::numeric_limits<double>::max();
+    for (const ShapePtr& c : clears) clear = std::min(clear, c->distance(point));
+    // Deep inside, where no depth is of interest, the next points are inside as well, and as clear.
+    constexpr double kDeeply = 4;
+    const double same = std::floor(std::min(-distance, std::abs(clear)) / step);
+    const double left = std::ceil(count - x) - 1;
+    const auto alike = static_cast<std::size_t>(1 + (same < kDeeply ? 0 : std::clamp(same, 0.0, left)));
+    row.inside += alike;
+    if (clear < 0) row.cleared += alike;
+    x += static_cast<double>(alike - 1);
+  }
+  return row;
+}
+
+/// From a sample to the deepest place near it, diagonally too: near a corner no single axis leads on.
+void climb(const Shape& shape, double step, bool flat, SampledRow& best) {
+  for (double reach = step; reach > 0.02 * step; reach *= 0.5)
+    forEachIndex<3>({3, 3, flat ? 1 : 3}, [&](const Index<3>& way) {
+      const Vec3 point = best.deepest + reach * Vec3(way[0] - 1, way[1] - 1, flat ? 0 : way[2] - 1);
+      if (-shape.distance(point) <= best.depth) return;
+      best.depth = -shape.distance(point);
+      best.deepest = point;
+    });
+}
+
 /// Looks at points of a lattice inside a shape.
 /// @param within where to look: of a shape that reaches far beyond the design space only what is near counts.
 /// @param sheet thickness of a sheet, zero for a body.
@@ -44,63 +94,28 @@ Sampled sampledInside(const Shape& shape, const Box& within, double sheet, doubl
   const auto rows = static_cast<std::size_t>(std::max(0.0, std::ceil(sizes.y() - 0.5)));
   const auto layers =
       sheet > 0 ? std::size_t{1} : static_cast<std::size_t>(std::max(0.0, std::ceil(sizes.z() - 0.5)));
-  struct Row {
-    std::size_t inside = 0;
-    std::size_t cleared = 0;
-    double depth = 0;
-    Vec3 deepest = Vec3::Zero();
-  };
-  std::vector<Row> found(rows * layers);
+  std::vector<SampledRow> found(rows * layers);
   std::atomic<bool> done = false;
   forEach(
       found.size(),
       [&](std::size_t i) {
-        Row& row = found[i];
         if (done) return;
-        for (double x = 0.5; x < sizes.x(); ++x) {
-          Vec3 point = box.min() + step * Vec3(x, static_cast<double>(i % rows) + 0.5,
-                                               static_cast<double>(i / rows) + 0.5);
-          if (sheet > 0) point.z() = 0.5 * sheet;
-          const double distance = shape.distance(point);
-          if (distance >= 0) {
-            x += std::floor(distance / step);  // nothing is inside before that
-            continue;
-          }
-          if (-distance > row.depth) {
-            row.depth = -distance;
-            row.deepest = point;
-          }
-          if (enough > 0 && 2 * row.depth >= enough) done = true;
-          double clear = std::numeric_limits<double>::max();
-          for (const ShapePtr& c : clears) clear = std::min(clear, c->distance(point));
-          // Deep inside, where no depth is of interest, the next points are inside as well, and as clear.
-          constexpr double kDeep = 4;
-          const double same = std::floor(std::min(-distance, std::abs(clear)) / step);
-          const double left = std::ceil(sizes.x() - x) - 1;
-          const auto alike = static_cast<std::size_t>(1 + (same < kDeep ? 0 : std::clamp(same, 0.0, left)));
-          row.inside += alike;
-          if (clear < 0) row.cleared += alike;
-          x += static_cast<double>(alike - 1);
-        }
+        Vec3 first = box.min() + step * Vec3(0.5, static_cast<double>(i % rows) + 0.5,
+                                             static_cast<double>(i / rows) + 0.5);
+        if (sheet > 0) first.z() = 0.5 * sheet;
+        found[i] = sampledRow(shape, first, sizes.x() - 0.5, step, clears, enough, done);
       },
       4);
   Sampled result;
-  Row best;
+  SampledRow best;
   best.deepest = box.center();
   std::size_t cleared = 0;
-  for (const Row& row : found) {
+  for (const SampledRow& row : found) {
     result.inside += row.inside;
     cleared += row.cleared;
     if (row.depth > best.depth) best = row;
   }
-  // From the best sample to the deepest place near it, diagonally too: near a corner no single axis leads on.
-  for (double reach = step; reach > 0.02 * step; reach *= 0.5)
-    forEachIndex<3>({3, 3, sheet > 0 ? 1 : 3}, [&](const Index<3>& way) {
-      const Vec3 point = best.deepest + reach * Vec3(way[0] - 1, way[1] - 1, sheet > 0 ? 0 : way[2] - 1);
-      if (-shape.distance(point) <= best.depth) return;
-      best.depth = -shape.distance(point);
-      best.deepest = point;
-    });
+  climb(shape, step, sheet > 0, best);
   if (result.inside) result.cleared = static_cast<double>(cleared) / static_cast<double>(result.inside);
   result.thickness = 2 * best.depth;
   return result;
@@ -124,6 +139,45 @@ std::vector<int> layersOf(const Grid<D>& grid) {
   return depth;
 }
 
+/// Deeper than any cell.
+constexpr int kDeep = 1 << 20;
+
+/// The widest ways from some cells to all others.
+struct Ways {
+  std::vector<int> widest;             ///< least depth on the way to each cell
+  std::vector<std::size_t> narrowest;  ///< the cell of that depth
+};
+
+/// Deepest cells first: Dijkstra's order with the least depth as length. O(cells log cells).
+template <int D>
+Ways widestWays(const Grid<D>& grid, const std::vector<int>& depth, const std::vector<std::size_t>& from) {
+  Ways ways{std::vector<int>(depth.size(), 0), std::vector<std::size_t>(depth.size(), 0)};
+  std::priority_queue<std::pair<int, std::size_t>> open;
+  for (const std::size_t cell : from) {
+    ways.widest[cell] = kDeep;
+    ways.narrowest[cell] = cell;
+    open.emplace(kDeep, cell);
+  }
+  while (!open.empty()) {
+    const auto [width, cell] = open.top();
+    open.pop();
+    if (width < ways.widest[cell]) continue;
+    for (std::size_t axis = 0; axis < D; ++axis)
+      for (const int step : {-1, 1}) {
+        Index<D> at = grid.cellIndex(cell);
+        at[axis] += step;
+        if (grid.cellAt(at) < 0) continue;
+        const auto other = static_cast<std::size_t>(grid.cellAt(at));
+        const int through = std::min(width, depth[other]);
+        if (through <= ways.widest[other]) continue;
+        ways.widest[other] = through;
+        ways.narrowest[other] = depth[other] < width ? other : ways.narrowest[cell];
+        open.emplace(through, other);
+      }
+  }
+  return ways;
+}
+
 /// Sentences on where every way from a load to what holds it passes a place narrower than the smallest
 /// member: on the way that is widest at its narrowest place.
 template <int D>
@@ -133,7 +187,6 @@ std::vector<std::string> slivers(const Job& job) {
   std::vector<int> depth = layersOf(grid);
   // At the faces themselves every way begins at the surface, and is no narrower for that.
   const auto around = attachedCells(grid, job, job.brief.walls().smallestMember + job.brief.voxel);
-  constexpr int kDeep = 1 << 20;
   for (std::size_t c = 0; c < depth.size(); ++c)
     if (around[c]) depth[c] = kDeep;
   std::vector<std::vector<std::size_t>> cells;
@@ -151,39 +204,14 @@ std::vector<std::string> slivers(const Job& job) {
     if (std::any_of(loaded.begin(), loaded.end(),
                     [&](std::size_t c) { return held.contains(pieces.ofCell[c]); }))
       continue;
-    // The widest ways from the load, deepest cells first (Dijkstra's order with the least depth as length).
-    std::vector<int> widest(depth.size(), 0);
-    std::vector<std::size_t> narrowest(depth.size(), 0);
-    std::priority_queue<std::pair<int, std::size_t>> open;
-    for (const std::size_t cell : loaded) {
-      widest[cell] = kDeep;
-      narrowest[cell] = cell;
-      open.emplace(kDeep, cell);
-    }
-    while (!open.empty()) {
-      const auto [width, cell] = open.top();
-      open.pop();
-      if (width < widest[cell]) continue;
-      for (std::size_t axis = 0; axis < D; ++axis)
-        for (const int step : {-1, 1}) {
-          Index<D> at = grid.cellIndex(cell);
-          at[axis] += step;
-          if (grid.cellAt(at) < 0) continue;
-          const auto other = static_cast<std::size_t>(grid.cellAt(at));
-          const int through = std::min(width, depth[other]);
-          if (through <= widest[other]) continue;
-          widest[other] = through;
-          narrowest[other] = depth[other] < width ? other : narrowest[cell];
-          open.emplace(through, other);
-        }
-    }
+    const Ways ways = widestWays(grid, depth, loaded);
     int best = 0;
     std::size_t place = 0;
     for (const BriefSupport& support : job.brief.supports)
       for (const std::size_t cell : cells[support.face])
-        if (widest[cell] > best) {
-          best = widest[cell];
-          place = narrowest[cell];
+        if (ways.widest[cell] > best) {
+          best = ways.widest[cell];
+          place = ways.narrowest[cell];
         }
     // A place of n layers is 2n - 1 or 2n cells wide; cells it only partly fills may hide one more.
     const double width = 2 * best * job.brief.voxel;
@@ -330,7 +358,7 @@ void warnOfLostFeatures(Job& job) {
                                         0.5 * job.brief.voxel, {}, job.brief.voxel);
     if (clear.inside == 0 && job.regions.clears[c]->bounds().intersection(near).isEmpty()) {
       job.warnings.push_back(fmt::format("clear \"{}\" lies beside the design space and takes nothing of it",
-                                         job.brief.clears[c]));
+                                         job.brief.shapes[job.brief.clears[c]].name));
       continue;
     }
     const double thickness = clear.thickness;
@@ -338,7 +366,8 @@ void warnOfLostFeatures(Job& job) {
     const double least = narrowestHeld(job.regions);
     job.warnings.push_back(fmt::format(
         "clear \"{}\" is {:.3g} mm thick, less than a voxel of {:.3g} mm: the layout may close it, {}",
-        job.brief.clears[c], thickness * kMillimetresPerMetre, job.brief.voxel * kMillimetresPerMetre,
+        job.brief.shapes[job.brief.clears[c]].name, thickness * kMillimetresPerMetre,
+        job.brief.voxel * kMillimetresPerMetre,
         thickness >= least
             ? "the solid does not"
             : fmt::format("and so may the solid, which in a space of this size holds none under "
@@ -404,7 +433,7 @@ void checkKeeps(Job& job) {
     if (job.brief.keeps[k].assumed) continue;  // whatever there is of it will do
     const Sampled keep = sampledInside(*job.regions.keeps[k], job.regions.bounds(), job.regions.thickness,
                                        0.5 * job.brief.voxel, job.regions.clears);
-    const std::string name = job.brief.keeps[k].name();
+    const std::string name = job.brief.nameOf(job.brief.keeps[k]);
     if (keep.cleared > 0.5)
       refuse(job.brief, job.brief.keeps[k].place,
              fmt::format("keep \"{}\" lies to {:.0f} % inside clear regions, which win", name,

@@ -444,6 +444,73 @@ std::vector<SurfacePart> partsOf(const ProofProblem& problem, double spacing) {
   return parts;
 }
 
+namespace {
+
+/// What follows from the displacements of a case.
+class CaseEvaluation {
+ public:
+  CaseEvaluation(const QuadraticTets& mesh, const ProofProblem& problem, const TetMaterials& materials,
+                 const std::vector<FaceTies>& ties, const NearFaces& near)
+      : mesh_(mesh),
+        problem_(problem),
+        materials_(materials),
+        ties_(ties),
+        near_(near),
+        volumes_(mesh.cornerVolumes()) {
+    const auto positionOf = [&](std::size_t n) { return mesh.nodes()[n]; };
+    for (const Support& support : problem.setup.supports)
+      on_.emplace_back(problem.setup.faces[support.face].face, ties[support.face], positionOf);
+  }
+
+  /// @param result its solve, and displacements in units of the first material's modulus; the rest is filled
+  /// in.
+  /// @throws RunError if the solve failed.
+  void complete(const LoadCase& c, const HeldBody& held, const std::vector<double>& load,
+                CaseProof& result) const {
+    result.name = c.name;
+    result.applied = resultantOf(mesh_, load);
+    if (!result.solve.succeeded())
+      throw RunError(fmt::format("proof of case {}: {}", c.name, describe(result.solve.stop)),
+                     "see that nothing loaded is apart from what is held; where members are thin, give more "
+                     "tetrahedra");
+    std::vector<double>& u = result.displacements;
+    for (double& value : u) value /= problem_.setup.materials.front().modulus;
+    for (const FaceTies& face : ties_)
+      result.faceDisplacement.push_back(face.area > 0 ? meanOn(face, u, kNodeByNode) : Vec3::Zero());
+    for (std::size_t d = 0; d < load.size(); ++d) result.compliance += load[d] * u[d];
+    for (std::size_t n = 0; n < mesh_.nodeCount(); ++n)
+      result.displacement = std::max(result.displacement, kNodeByNode.at(u, n).norm());
+    std::vector<double> balance = mesh_.internalForces(materials_, u);
+    for (std::size_t d = 0; d < balance.size(); ++d) balance[d] -= load[d];
+    const auto exerted = held.exerted(on_.size(), u, balance);
+    for (std::size_t s = 0; s < on_.size(); ++s) result.reactions.push_back(on_[s].reactionOf(exerted[s]));
+    addStresses(mesh_.cornerStress(materials_, u, mirrorsOf(mesh_, problem_, ties_, c, held.grounding())),
+                result);
+  }
+
+ private:
+  void addStresses(const std::vector<MaterialStress>& stresses, CaseProof& result) const {
+    for (const MaterialStress& at : stresses) {
+      const auto principal = principalRange(at.stress);
+      result.vonMises.push_back(vonMises(at.stress));
+      result.principalMost.push_back(principal[0]);
+      result.principalLeast.push_back(principal[1]);
+    }
+    result.recoveryGap = mesh_.recoveryGap(materials_, result.displacements, stresses);
+    findPeaks(mesh_, materials_, stresses, near_, volumes_, result);
+  }
+
+  const QuadraticTets& mesh_;
+  const ProofProblem& problem_;
+  const TetMaterials& materials_;
+  const std::vector<FaceTies>& ties_;
+  const NearFaces& near_;
+  std::vector<double> volumes_;    // round each corner
+  std::vector<SupportPieces> on_;  // by support
+};
+
+}  // namespace
+
 Proof prove(const QuadraticTets& mesh, double spacing, const ProofProblem& problem,
             const ProgressCallback& progress) {
   if (mesh.surface().empty()) throw InputError("there is no body to analyse: its mesh is empty");
@@ -456,7 +523,6 @@ Proof prove(const QuadraticTets& mesh, double spacing, const ProofProblem& probl
   }
   refuseMissingFaces(setup, faces, spacing);
   const NearFaces near(mesh, setup, faces, problem.exclusion);
-  const std::vector<double> volumes = mesh.cornerVolumes();
 
   Proof proof;
   for (const FaceOnMesh& face : faces) {
@@ -470,10 +536,7 @@ Proof prove(const QuadraticTets& mesh, double spacing, const ProofProblem& probl
   proof.nodes = mesh.nodeCount();
   measureQuality(mesh, proof);
   proof.cases.resize(setup.cases.size());
-  const auto positionOf = [&](std::size_t n) { return mesh.nodes()[n]; };
-  std::vector<SupportPieces> on;
-  for (const Support& support : setup.supports)
-    on.emplace_back(setup.faces[support.face].face, ties[support.face], positionOf);
+  const CaseEvaluation evaluation(mesh, problem, materials, ties, near);
   std::size_t done = 0;
   for (const std::vector<std::size_t>& group : casesBySupports(setup.cases)) {
     report(progress, "solving case " + setup.cases[group.front()].name,
@@ -486,39 +549,10 @@ Proof prove(const QuadraticTets& mesh, double spacing, const ProofProblem& probl
                                                    std::vector<double>(3 * mesh.nodeCount(), 0.0));
     const std::vector<SolveReport> reports = held.solve(loads, displacements);
     for (std::size_t i = 0; i < group.size(); ++i) {
-      const LoadCase& c = setup.cases[group[i]];
-      const std::vector<double>& load = loads[i];
       CaseProof& result = proof.cases[group[i]];
-      result.name = c.name;
-      result.applied = resultantOf(mesh, load);
       result.solve = reports[i];
-      std::vector<double>& u = result.displacements;
-      u = std::move(displacements[i]);
-      if (!result.solve.succeeded())
-        throw RunError(
-            fmt::format("proof of case {}: {}", c.name, describe(result.solve.stop)),
-            "see that nothing loaded is apart from what is held; where members are thin, give more "
-            "tetrahedra");
-      for (double& value : u) value /= setup.materials.front().modulus;
-      for (const FaceTies& face : ties)
-        result.faceDisplacement.push_back(face.area > 0 ? meanOn(face, u, kNodeByNode) : Vec3::Zero());
-      for (std::size_t d = 0; d < load.size(); ++d) result.compliance += load[d] * u[d];
-      for (std::size_t n = 0; n < mesh.nodeCount(); ++n)
-        result.displacement = std::max(result.displacement, kNodeByNode.at(u, n).norm());
-      std::vector<double> balance = mesh.internalForces(materials, u);
-      for (std::size_t d = 0; d < balance.size(); ++d) balance[d] -= load[d];
-      const auto exerted = held.exerted(setup.supports.size(), u, balance);
-      for (std::size_t s = 0; s < on.size(); ++s) result.reactions.push_back(on[s].reactionOf(exerted[s]));
-      const std::vector<MaterialStress> stresses =
-          mesh.cornerStress(materials, u, mirrorsOf(mesh, problem, ties, c, held.grounding()));
-      for (const MaterialStress& at : stresses) {
-        const auto principal = principalRange(at.stress);
-        result.vonMises.push_back(vonMises(at.stress));
-        result.principalMost.push_back(principal[0]);
-        result.principalLeast.push_back(principal[1]);
-      }
-      result.recoveryGap = mesh.recoveryGap(materials, u, stresses);
-      findPeaks(mesh, materials, stresses, near, volumes, result);
+      result.displacements = std::move(displacements[i]);
+      evaluation.complete(setup.cases[group[i]], held, loads[i], result);
     }
   }
   return proof;

@@ -55,11 +55,11 @@ Judgement judged(const Requirement& requirement, const Estimated& value, double 
 }
 
 std::size_t faceOf(const Requirement& requirement, const Setup& setup, const JudgedBody& body) {
-  const std::size_t number = setup.faceNumber(requirement.face);
-  if (number == setup.faces.size())
-    throw InputError("a requirement names the unknown face " + requirement.face);
+  const std::size_t number = requirement.face;
+  if (number >= setup.faces.size())
+    throw InputError(fmt::format("a requirement is about face {} of {}", number, setup.faces.size()));
   if (number < body.faceShare.size() && body.faceShare[number] == 0)
-    throw RunError("a requirement is about face " + requirement.face + ", which is not on the solid",
+    throw RunError("a requirement is about face " + setup.faces[number].name + ", which is not on the solid",
                    "give the part material there with a keep under the face");
   return number;
 }

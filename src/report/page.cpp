@@ -290,8 +290,7 @@ std::string viewPanel(const Job& job) {
         "aria-label=\"where to cut across {0}\"></div>",
         axis);
   html += "<label><input type=\"checkbox\" id=\"over-space\" checked> design space</label>";
-  if (!job.brief.baseline.empty())
-    html += " <label><input type=\"checkbox\" id=\"over-baseline\"> baseline</label>";
+  if (job.brief.baseline) html += " <label><input type=\"checkbox\" id=\"over-baseline\"> baseline</label>";
   return html +
          "<p class=\"note\">Keys: 1 to 4 view, arrows turn, + and - zoom, C next case, X Y Z cut, 0 from the "
          "start.</p></details>";

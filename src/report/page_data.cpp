@@ -290,7 +290,7 @@ void addShapes(const Job& job, const PagePlaces& places, json& data) {
   for (const ShapePtr& keep : job.regions.keeps) shapes.push_back(keep.get());
   for (const ShapePtr& clear : job.regions.clears) shapes.push_back(clear.get());
   for (const MaterialRegion& region : job.regions.materials) shapes.push_back(region.shape.get());
-  if (!job.brief.baseline.empty()) shapes.push_back(job.brief.shape(job.brief.baseline).get());
+  if (job.brief.baseline) shapes.push_back(job.brief.shape(*job.brief.baseline).get());
   std::vector<json> meshes(shapes.size());
   const double scene = job.regions.space->bounds().sizes().maxCoeff();
   forEach(
@@ -300,14 +300,14 @@ void addShapes(const Job& job, const PagePlaces& places, json& data) {
   data["space"] = meshes[next++];
   data["keeps"] = json::array();
   for (const BriefKeep& keep : job.brief.keeps)
-    data["keeps"].push_back({{"name", keep.name()}, {"mesh", meshes[next++]}});
+    data["keeps"].push_back({{"name", job.brief.nameOf(keep)}, {"mesh", meshes[next++]}});
   data["clears"] = json::array();
-  for (const std::string& name : job.brief.clears)
-    data["clears"].push_back({{"name", name}, {"mesh", meshes[next++]}});
+  for (const std::size_t clear : job.brief.clears)
+    data["clears"].push_back({{"name", job.brief.shapes[clear].name}, {"mesh", meshes[next++]}});
   data["parts"] = json::array();
   for (const BriefRegion& region : job.brief.regions)
     data["parts"].push_back({{"name", region.name}, {"bonded", region.bonded}, {"mesh", meshes[next++]}});
-  if (!job.brief.baseline.empty()) data["baseline"] = meshes[next];
+  if (job.brief.baseline) data["baseline"] = meshes[next];
 }
 
 /// What full cells weigh, kg.

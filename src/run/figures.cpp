@@ -59,13 +59,13 @@ BodyCaseRecord caseRecord(const BodyProof& body, std::size_t k, const ProofProbl
   return record;
 }
 
-RequirementRecord requirementRecord(const Judgement& j) {
+RequirementRecord requirementRecord(const Judgement& j, const Setup& setup) {
   RequirementRecord record;
   record.what = "mass";
   record.unit = "kg";
   double scale = 1;
   if (j.requirement.kind == Requirement::Kind::displacement) {
-    record.what = "displacement at " + j.requirement.face;
+    record.what = "displacement at " + setup.faces[j.requirement.face].name;
     record.unit = "mm";
     scale = kMillimetresPerMetre;
   } else if (j.requirement.kind == Requirement::Kind::safetyFactor) {
@@ -169,7 +169,7 @@ void judgeBody(BodyRecord& body, const Setup& setup, const std::vector<Requireme
                double agreement) {
   const std::vector<Judgement> judged = judge(judgedFrom(body, setup), agreement, setup, requirements);
   body.requirements.clear();
-  for (const Judgement& j : judged) body.requirements.push_back(requirementRecord(j));
+  for (const Judgement& j : judged) body.requirements.push_back(requirementRecord(j, setup));
   body.meshDifference = agreement;
   body.verdict = judged.empty() ? "nothing required" : describe(overall(judged));
   if (body.doubts.empty()) return;

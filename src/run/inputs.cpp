@@ -66,11 +66,11 @@ void addShapes(Inputs& inputs, const Brief& brief, std::vector<std::string> name
   }
 }
 
-void addFace(Inputs& inputs, const Brief& brief, const std::string& name) {
-  const BriefFace& face = brief.face(name);
-  const std::string table = "[faces." + name + "] ";
+void addFace(Inputs& inputs, const Brief& brief, std::size_t number) {
+  const BriefFace& face = brief.faces[number];
+  const std::string table = "[faces." + face.name + "] ";
   const FaceSelector& s = face.selector;
-  inputs.add(table + "of", face.shape);
+  inputs.add(table + "of", brief.shapes[face.shape].name);
   inputs.add(table + "kind", nameOf(s.kind));
   inputs.add(table + "radius", textOf(s.radius));
   inputs.add(table + "area", textOf(s.area));
@@ -80,9 +80,11 @@ void addFace(Inputs& inputs, const Brief& brief, const std::string& name) {
   inputs.add(table + "direction", s.direction ? textOf(*s.direction) : "any");
   inputs.add(table + "near", s.near ? textOf(*s.near) : "anywhere");
   inputs.add(table + "count", s.count);
-  inputs.add(table + "beside", fmt::format("{}", fmt::join(face.beside, ", ")));
-  addShapes(inputs, brief, {face.shape});
-  for (const std::string& other : face.beside) addFace(inputs, brief, other);
+  std::vector<std::string> besides;
+  for (const std::size_t other : face.beside) besides.push_back(brief.faces[other].name);
+  inputs.add(table + "beside", fmt::format("{}", fmt::join(besides, ", ")));
+  addShapes(inputs, brief, {brief.shapes[face.shape].name});
+  for (const std::size_t other : face.beside) addFace(inputs, brief, other);
 }
 
 std::string kindText(const Held& held) {
@@ -126,13 +128,13 @@ void addActing(Inputs& inputs, const Job& job) {
     const std::string table = "[supports." + support.name + "] ";
     inputs.add(table + "face", setup.faces[support.face].name);
     inputs.add(table + "hold", std::visit([](const auto& kind) { return kindText(kind); }, support.kind));
-    addFace(inputs, job.brief, setup.faces[support.face].name);
+    addFace(inputs, job.brief, support.face);
   }
   for (const Load& load : setup.loads) {
     const std::string table = "[loads." + load.name + "] ";
     inputs.add(table + "face", setup.faces[load.face].name);
     inputs.add(table + "force", std::visit([](const auto& kind) { return kindText(kind); }, load.kind));
-    addFace(inputs, job.brief, setup.faces[load.face].name);
+    addFace(inputs, job.brief, load.face);
   }
   for (const LoadCase& c : setup.cases) {
     const std::string table = "[cases." + c.name + "] ";
@@ -170,24 +172,27 @@ void addRegions(Inputs& inputs, const Job& job) {
     inputs.add(table + "density", material.density);
   };
   addMaterial("[material] ", brief.material);
-  std::vector<std::string> shapes{brief.space};
+  const auto nameOf = [&](std::size_t shape) { return brief.shapes[shape].name; };
+  std::vector<std::string> shapes{nameOf(brief.space)};
   for (std::size_t r = 0; r < brief.regions.size(); ++r) {
     const BriefRegion& region = brief.regions[r];
     const std::string table = fmt::format("[{}.{}] ", region.bonded ? "inserts" : "regions", region.name);
     addMaterial(table, region.material);
-    inputs.add(table + "shape", fmt::format("{}, {}", region.shape, r));
-    shapes.push_back(region.shape);
+    inputs.add(table + "shape", fmt::format("{}, {}", nameOf(region.shape), r));
+    shapes.push_back(nameOf(region.shape));
   }
-  inputs.add("[design] space", brief.space);
-  inputs.add("[design] clear", fmt::format("{}", fmt::join(brief.clears, ", ")));
-  shapes.insert(shapes.end(), brief.clears.begin(), brief.clears.end());
+  inputs.add("[design] space", nameOf(brief.space));
+  std::vector<std::string> clears;
+  for (const std::size_t clear : brief.clears) clears.push_back(nameOf(clear));
+  inputs.add("[design] clear", fmt::format("{}", fmt::join(clears, ", ")));
+  shapes.insert(shapes.end(), clears.begin(), clears.end());
   std::string keeps;
   for (const BriefKeep& keep : brief.keeps) {
-    keeps += keep.name() + " " + textOf(keep.depth) + "; ";
-    if (keep.shape.empty())
-      addFace(inputs, brief, keep.face);
+    keeps += brief.nameOf(keep) + " " + textOf(keep.depth) + "; ";
+    if (keep.shape)
+      shapes.push_back(nameOf(*keep.shape));
     else
-      shapes.push_back(keep.shape);
+      addFace(inputs, brief, keep.face);
   }
   inputs.add("[design] keep", keeps);
   addShapes(inputs, brief, shapes);
@@ -235,14 +240,15 @@ Inputs inputsOfLayout(const Job& job) {
   for (const BriefRule& each : brief.making)
     std::visit([&](const auto& rule) { addRule(inputs, rule); }, each.rule);
   inputs.add("[optimise] keep_every", brief.keepEvery);
-  inputs.add("[optimise] start", brief.start);
-  if (!brief.start.empty()) addShapes(inputs, brief, {brief.start});
+  const std::string start = brief.start ? brief.shapes[*brief.start].name : "";
+  inputs.add("[optimise] start", start);
+  if (brief.start) addShapes(inputs, brief, {start});
   return inputs;
 }
 
 Inputs inputsOfFaces(const Job& job) {
   Inputs inputs;
-  for (const BriefFace& face : job.brief.faces) addFace(inputs, job.brief, face.name);
+  for (std::size_t f = 0; f < job.brief.faces.size(); ++f) addFace(inputs, job.brief, f);
   return inputs;
 }
 
@@ -281,18 +287,19 @@ Inputs inputsOfVerdict(const Job& job) {
     const std::string key = requirement.kind == Requirement::Kind::mass ? "mass"
                             : requirement.kind == Requirement::Kind::safetyFactor
                                 ? "safety_factor"
-                                : "displacement of " + requirement.face;
+                                : "displacement of " + job.setup.faces[requirement.face].name;
     inputs.add("[require] " + key, requirement.bound);
   }
   return inputs;
 }
 
-Inputs inputsOfBlock(const Job& job, const std::string& baseline) {
+Inputs inputsOfBlock(const Job& job, std::optional<std::size_t> baseline) {
   Inputs inputs;
   addRegions(inputs, job);
   addActing(inputs, job);
-  inputs.add("baseline", baseline);
-  if (!baseline.empty()) addShapes(inputs, job.brief, {baseline});
+  const std::string name = baseline ? job.brief.shapes[*baseline].name : "";
+  inputs.add("baseline", name);
+  if (baseline) addShapes(inputs, job.brief, {name});
   inputs.add(inputsOfProof(job));
   return inputs;
 }

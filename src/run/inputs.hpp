@@ -2,6 +2,7 @@
 #pragma once
 
 #include <map>
+#include <optional>
 #include <string>
 
 #include "barelattice/prepare/job.hpp"
@@ -44,8 +45,7 @@ Inputs inputsOfProof(const Job& job);
 /// What figures are judged by.
 Inputs inputsOfVerdict(const Job& job);
 
-/// What decides on the full block and how it is held and loaded, or on the baseline, if it is given by its
-/// name.
-Inputs inputsOfBlock(const Job& job, const std::string& baseline = {});
+/// What decides on the full block and how it is held and loaded, or on the baseline, if its shape is given.
+Inputs inputsOfBlock(const Job& job, std::optional<std::size_t> baseline = std::nullopt);
 
 }  // namespace barelattice

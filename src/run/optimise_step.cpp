@@ -60,6 +60,8 @@ std::optional<FailureRecord> JobRun::failureOf(const OptimiseResult& result) con
           fmt::format("the layout is grey: read black and white its compliance is {:.3g} J, not {:.3g} J",
                       result.blackAndWhite, result.nominal),
           "take smaller voxels, or a smallest_member of more voxels");
+    case OptimiseStop::missed:
+      return failed("a limit does not hold: " + result.where, mass + ", or a wider limit");
     case OptimiseStop::loose:
       return failed("the layout does not hold: " + result.where,
                     fmt::format("{}, or take another smallest_member", mass));

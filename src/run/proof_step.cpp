@@ -86,6 +86,16 @@ void refuseTornMesh(double spacing, double share, std::size_t pieces, std::size_
       fmt::format("give [proof] more tetrahedra than {}, or the members more thickness", tetrahedra));
 }
 
+/// @param sheet thickness of a sheet, m; 0 for a body.
+TetMesh meshOf(const Implicit& f, const Box& bounds, double spacing, double sheet) {
+  if (sheet == 0) return stuff(f, bounds, spacing, FeatherEdges::trimmed);
+  return stuffSheet(
+      [&](const Eigen::Vector2d& p) {
+        return f({p.x(), p.y(), 0.5 * sheet});
+      },
+      {bounds.min().head<2>(), bounds.max().head<2>()}, spacing, sheet);
+}
+
 /// How many bodies a surface holds that share no vertex.
 std::size_t bodiesIn(const TriangleMesh& surface) {
   const std::vector<double> volumes = shellVolumes(welded(surface));
@@ -104,14 +114,14 @@ std::vector<std::string> conflicts(const Job& job, const Implicit& body, const B
                                       placeText(found.at)));
   };
   for (std::size_t c = 0; c < job.regions.clears.size(); ++c)
-    tell(fmt::format("fills clear \"{}\"", job.brief.clears[c]),
+    tell(fmt::format("fills clear \"{}\"", job.brief.shapes[job.brief.clears[c]].name),
          overlap(*job.regions.clears[c], body, bounds, true));
   for (std::size_t k = 0; k < job.regions.keeps.size(); ++k) {
     if (job.brief.keeps[k].assumed) continue;  // the brief does not ask for it
     const ShapePtr keep = job.regions.clears.empty()
                               ? job.regions.keeps[k]
                               : makeDifference(job.regions.keeps[k], job.regions.clears);
-    tell(fmt::format("lacks material of keep \"{}\"", job.brief.keeps[k].name()),
+    tell(fmt::format("lacks material of keep \"{}\"", job.brief.nameOf(job.brief.keeps[k])),
          overlap(*keep, body, bounds, false));
   }
   return sentences;
@@ -119,15 +129,38 @@ std::vector<std::string> conflicts(const Job& job, const Implicit& body, const B
 
 }  // namespace
 
+/// Adds what about a body keeps its figures from being shown.
+void JobRun::addDoubts(const Implicit& f, const Box& bounds, const TriangleMesh* exported, bool ownSolid,
+                       std::vector<std::string>& sentences) const {
+  if (ownSolid && record_.solid->exactFaces.missing > 0)
+    sentences.push_back("the solid misses gaps or walls of the brief, see its warnings");
+  if (exported && !ownSolid)
+    for (const std::string& sentence : conflicts(job_, f, bounds)) sentences.push_back(sentence);
+  // A mesh may bridge what is open: of bodies that are not joined nothing is shown by it.
+  const std::size_t bodies = exported && !job_.regions.hasBonded() ? bodiesIn(*exported) : 1;
+  if (bodies > 1)
+    sentences.push_back(fmt::format(
+        "the solid is {} bodies whose surfaces are not joined, and whether they hold together is not known",
+        bodies));
+}
+
+/// Tells of loose pieces of a body from elsewhere.
+void JobRun::noteDropped(const Dropped& dropped) const {
+  if (dropped.pieces == 0) return;
+  const bool one = dropped.pieces == 1;
+  note(
+      fmt::format("warning   {} piece{} not joined to the largest {} left out of the analysis, the largest "
+                  "of {:.3g} mm3 round {}",
+                  dropped.pieces, one ? "" : "s", one ? "is" : "are", dropped.largest * kMm * kMm * kMm,
+                  placeText(dropped.largestAt)));
+}
+
 /// Meshes a body that lies in `extent` twice, analyses both meshes, leaves the fine one in `file` and returns
 /// the figures with their verdict. Of the run's own solid all pieces that hang on a keep are analysed, of
 /// other bodies the largest.
 BodyRecord JobRun::analysed(const Implicit& f, const Box& extent, const TriangleMesh* exported,
                             const std::string& file, bool ownSolid) {
   const Stopwatch watch;
-  Regions whole = job_.regions;  // without keeps only the largest piece counts
-  whole.keeps.clear();
-  whole.materials.clear();
   Box bounds = extent;
   for (const MaterialRegion& region : job_.regions.materials)
     if (region.bonded) bounds.extend(region.shape->bounds());
@@ -142,28 +175,15 @@ BodyRecord JobRun::analysed(const Implicit& f, const Box& extent, const Triangle
   const double thickness = job_.regions.thickness;
   body.spacing = sheet ? sheetSpacingFor(surface.volume() / thickness, thickness, job_.brief.tetrahedra)
                        : spacingFor(surface, job_.brief.tetrahedra);
-  const auto meshed = [&](double spacing) {
-    if (!sheet) return stuff(f, bounds, spacing, FeatherEdges::trimmed);
-    return stuffSheet(
-        [&](const Eigen::Vector2d& p) {
-          return f({p.x(), p.y(), 0.5 * thickness});
-        },
-        {bounds.min().head<2>(), bounds.max().head<2>()}, spacing, thickness);
-  };
   std::optional<SurfaceGap> gap;
   std::vector<std::string> unlike;
   for (const bool fine : {false, true}) {
     const double spacing = fine ? body.spacing : kMeshRatio * body.spacing;
-    TetMesh tets = meshed(spacing);
+    TetMesh tets = meshOf(f, bounds, spacing, sheet ? thickness : 0);
     const double found = tets.volume();
     sharpenTets(tets, f, spacing, partsOf(problem, spacing));
-    const Dropped dropped = dropLoosePieces(tets, ownSolid ? job_.regions : whole, body.pieces);
-    if (!fine && !ownSolid && dropped.pieces > 0)
-      note(fmt::format(
-          "warning   {} piece{} not joined to the largest {} left out of the analysis, the largest "
-          "of {:.3g} mm3 round {}",
-          dropped.pieces, dropped.pieces == 1 ? "" : "s", dropped.pieces == 1 ? "is" : "are",
-          dropped.largest * kMm * kMm * kMm, placeText(dropped.largestAt)));
+    const Dropped dropped = dropLoosePieces(tets, ownSolid ? job_.regions : Regions{}, body.pieces);
+    if (!fine && !ownSolid) noteDropped(dropped);
     if (ownSolid)
       refuseTornMesh(spacing, tets.volume() / surface.volume(), body.pieces, record_.solid->pieces,
                      job_.brief.tetrahedra);
@@ -191,19 +211,9 @@ BodyRecord JobRun::analysed(const Implicit& f, const Box& extent, const Triangle
     record.surfaceGap = {gap->mean, gap->largest, gap->largestAt};
     if (!job_.regions.hasBonded()) record.volumeDifference = body.fine.volume / exported->volume() - 1;
   }
-  std::vector<std::string> sentences = doubts(body.coarse, body.fine);
-  sentences.insert(sentences.end(), unlike.begin(), unlike.end());
-  if (ownSolid && record_.solid->exactFaces.missing > 0)
-    sentences.push_back("the solid misses gaps or walls of the brief, see its warnings");
-  if (exported && !ownSolid)
-    for (const std::string& sentence : conflicts(job_, f, bounds)) sentences.push_back(sentence);
-  // A mesh may bridge what is open: of bodies that are not joined nothing is shown by it.
-  const std::size_t bodies = exported && !job_.regions.hasBonded() ? bodiesIn(*exported) : 1;
-  if (bodies > 1)
-    sentences.push_back(fmt::format(
-        "the solid is {} bodies whose surfaces are not joined, and whether they hold together is not known",
-        bodies));
-  record.doubts = sentences;
+  record.doubts = doubts(body.coarse, body.fine);
+  record.doubts.insert(record.doubts.end(), unlike.begin(), unlike.end());
+  addDoubts(f, bounds, exported, ownSolid, record.doubts);
   judgeAnew(job_, record);
   record.seconds = watch.seconds();
   return record;
@@ -308,8 +318,8 @@ void JobRun::analyse(bool fresh) {
   analyseBody(
       record_.block, "block", inputsOfBlock(job_),
       [this](const Vec3& p) { return job_.regions.available(p); }, job_.regions.bounds());
-  if (job_.brief.baseline.empty()) return;
-  const ShapePtr baseline = job_.brief.shape(job_.brief.baseline);
+  if (!job_.brief.baseline) return;
+  const ShapePtr baseline = job_.brief.shape(*job_.brief.baseline);
   Box extent = baseline->bounds();  // it may be larger than the space
   if (job_.flat()) {
     extent.min().z() = 0;

@@ -32,9 +32,10 @@ constexpr double kSurfaceSpacing = 1.0;
 constexpr double kOutlineSpacing = 0.5;
 
 /// The exported solid does not hold the faces of bonded parts.
-bool onBondedPart(const Job& job, const std::string& face) {
-  return std::any_of(job.brief.regions.begin(), job.brief.regions.end(),
-                     [&](const BriefRegion& r) { return r.bonded && r.shape == job.brief.face(face).shape; });
+bool onBondedPart(const Job& job, std::size_t face) {
+  return std::any_of(job.brief.regions.begin(), job.brief.regions.end(), [&](const BriefRegion& r) {
+    return r.bonded && r.shape == job.brief.faces[face].shape;
+  });
 }
 
 std::vector<std::string> formatsOf(const Job& job) {
@@ -60,12 +61,12 @@ void writeSolid(const Job& job, const std::filesystem::path& folder, const Solid
 /// What enters the bores of the brief's faces, and passes over the bosses.
 std::vector<BoreRecord> boresOf(const Job& job, const Solid& solid) {
   std::vector<BoreRecord> bores;
-  for (const NamedFace& face : job.setup.faces)
-    for (const Patch& patch : face.face.patches) {
-      if (patch.kind != Patch::Kind::cylinder || onBondedPart(job, face.name)) continue;
+  for (std::size_t f = 0; f < job.setup.faces.size(); ++f)
+    for (const Patch& patch : job.setup.faces[f].face.patches) {
+      if (patch.kind != Patch::Kind::cylinder || onBondedPart(job, f)) continue;
       const std::optional<Fit> fit = fitOf(solid.surface, patch, 0.2 * solid.spacing);
-      bores.push_back(
-          {face.name, 2 * patch.radius, fit && fit->hole, fit ? std::optional(fit->diameter) : std::nullopt});
+      bores.push_back({job.setup.faces[f].name, 2 * patch.radius, fit && fit->hole,
+                       fit ? std::optional(fit->diameter) : std::nullopt});
     }
   return bores;
 }
@@ -141,6 +142,35 @@ double JobRun::wantedVolume() const {
   });
 }
 
+/// Reads the layout, writes the solid's files and returns its figures.
+SolidRecord JobRun::madeSolid() const {
+  const Stopwatch watch;
+  const SmoothLayout layout = smoothLayout();
+  const double wanted = wantedVolume();
+  SolidOptions options = job_.brief.solid;
+  options.spacing = (job_.flat() ? kOutlineSpacing : kSurfaceSpacing) * job_.cellSize();
+  const Solid solid = reinterpret(layout, job_.regions, wanted, options, progress());
+  if (solid.surface.triangles.empty())
+    throw RunError("the solid is empty: nothing of the layout is dense enough",
+                   "look at the layout; give more mass, or a lower threshold in [solid]");
+  if (!solid.defects.sound())
+    throw RunError("the surface of the solid has defects: " + solid.defects.text(), "try another voxel size");
+  writeSolid(job_, folder(), solid);
+  SolidRecord record = recordOf(job_, solid);
+  record.warnings = warningsOf(job_, solid, options.keepVolume ? std::optional(wanted) : std::nullopt);
+  record.mass = job_.massOf(
+      solid.volume, solidFunction(layout, job_.regions, solid.threshold, options.cleanUp), solid.spacing);
+  record.wantedMass = job_.targetMass;
+  record.volumeKept = options.keepVolume;
+  // What reading the layout made of it, step by step.
+  const std::vector<double> level = layoutFile().level();
+  record.massAboveThreshold = overCells(job_, [&](const auto& domain, std::size_t c) {
+    return level[c] >= solid.threshold ? domain.fill[c] * job_.designMass(c) : 0.0;
+  });
+  record.seconds = watch.seconds();
+  return record;
+}
+
 void JobRun::solid(bool fresh) {
   const bool interrupted = layoutFits(job_, record_) && !record_.layout->finished;
   if (interrupted)
@@ -161,48 +191,24 @@ void JobRun::solid(bool fresh) {
   }
   tellWhy(record_.solid ? &record_.solid->stamp : nullptr, "solid", inputsOfSolid(job_));
   forgetSolid();
-  const Stopwatch watch;
-  const SmoothLayout layout = smoothLayout();
-  const double wanted = wantedVolume();
-  SolidOptions options = job_.brief.solid;
-  options.spacing = (job_.flat() ? kOutlineSpacing : kSurfaceSpacing) * job_.cellSize();
-  const Solid solid = reinterpret(layout, job_.regions, wanted, options, progress());
-  if (solid.surface.triangles.empty())
-    throw RunError("the solid is empty: nothing of the layout is dense enough",
-                   "look at the layout; give more mass, or a lower threshold in [solid]");
-  if (!solid.defects.sound())
-    throw RunError("the surface of the solid has defects: " + solid.defects.text(), "try another voxel size");
-  writeSolid(job_, folder(), solid);
-  const std::vector<std::string> warnings =
-      warningsOf(job_, solid, options.keepVolume ? std::optional(wanted) : std::nullopt);
-  const double mass = job_.massOf(
-      solid.volume, solidFunction(layout, job_.regions, solid.threshold, options.cleanUp), solid.spacing);
-  // What reading the layout made of it, step by step.
-  const std::vector<double> level = layoutFile().level();
-  const double above = overCells(job_, [&](const auto& domain, std::size_t c) {
-    return level[c] >= solid.threshold ? domain.fill[c] * job_.designMass(c) : 0.0;
-  });
-  SolidRecord record = recordOf(job_, solid);
+  SolidRecord record = madeSolid();
   record.stamp = {fingerprint, inputsOfSolid(job_).values(), {}};
   record.formats = formats;
-  record.mass = mass;
-  record.wantedMass = job_.targetMass;
-  record.volumeKept = options.keepVolume;
-  record.massAboveThreshold = above;
-  record.warnings = warnings;
-  record.seconds = watch.seconds();
   record_.solid = std::move(record);
   save();
+  noteSolid(*record_.solid);
+}
+
+void JobRun::noteSolid(const SolidRecord& solid) const {
   note(fmt::format("solid     read at {:.3f}: {:.4g} kg ({} {:.4g} kg), {} triangles, {}", solid.threshold,
-                   mass, options.keepVolume ? "wanted" : "not enforced; the target was", job_.targetMass,
-                   solid.surface.triangles.size(),
-                   solid.defects.sound() ? "closed and sound" : solid.defects.text()));
-  if (!solid.origin.isZero())
-    note(
-        fmt::format("          coordinates in its files are relative to ({:.0f}, {:.0f}, {:.0f}) mm: single "
-                    "precision is too coarse that far from the origin",
-                    solid.origin.x() * kMm, solid.origin.y() * kMm, solid.origin.z() * kMm));
-  for (const std::string& warning : warnings) note("warning   " + warning);
+                   solid.mass, solid.volumeKept ? "wanted" : "not enforced; the target was", solid.wantedMass,
+                   solid.triangles, solid.surface == "sound" ? "closed and sound" : solid.surface));
+  if (solid.filesCountFrom)
+    note(fmt::format(
+        "          coordinates in its files are relative to ({:.0f}, {:.0f}, {:.0f}) mm: single "
+        "precision is too coarse that far from the origin",
+        solid.filesCountFrom->x() * kMm, solid.filesCountFrom->y() * kMm, solid.filesCountFrom->z() * kMm));
+  for (const std::string& warning : solid.warnings) note("warning   " + warning);
 }
 
 }  // namespace barelattice

@@ -109,7 +109,7 @@ RunRecord fitting(RunRecord record, const Job& job) {
     if (step == "proof") return ofProof;
     if (step == "block") return inputsOfBlock(job).hash();
     if (step == "baseline")
-      return job.brief.baseline.empty() ? "none" : inputsOfBlock(job, job.brief.baseline).hash();
+      return job.brief.baseline ? inputsOfBlock(job, job.brief.baseline).hash() : "none";
     return proofFingerprint(job, layoutFingerprint(job) + record.outside->fileHash.value_or(""));
   };
   forEachStep(record, [&](const char* name, auto& step, const std::vector<std::string>&) {

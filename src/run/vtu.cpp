@@ -45,6 +45,43 @@ std::vector<float> scaled(std::vector<float> values, double factor) {
   return values;
 }
 
+/// @param positions of nodes, mm. @param nodes ten of each cell.
+TetMesh tetsFrom(const std::vector<double>& positions, const std::vector<std::int32_t>& nodes) {
+  TetMesh tets;
+  const std::size_t points = positions.size() / 3;
+  for (std::size_t n = 0; n < points; ++n)
+    tets.vertices.push_back(Vec3(positions[3 * n], positions[3 * n + 1], positions[3 * n + 2]) /
+                            kMillimetresPerMetre);
+  for (std::size_t t = 0; t < nodes.size() / 10; ++t) {
+    tets.tets.push_back({nodes[10 * t], nodes[10 * t + 1], nodes[10 * t + 2], nodes[10 * t + 3]});
+    for (const int n : tets.tets.back())
+      if (n < 0 || static_cast<std::size_t>(n) >= points)
+        throw InputError("a cell names a point that is not there");
+  }
+  return tets;
+}
+
+/// @param used the points that are wanted, in their order.
+ProofSurface::Case caseFrom(const pugi::xml_node& data, const pugi::xml_node& vonMises,
+                            const std::string& name, unsigned long long points,
+                            const std::vector<std::size_t>& used) {
+  ProofSurface::Case c{name, {}, {}, {}, {}};
+  const auto field = [&](const pugi::xml_node& node, unsigned long long count, double factor) {
+    return scaled(decodeVtk<float>(node.child_value(), count), factor);
+  };
+  const auto stress = field(vonMises, points, kPascalPerMegapascal);
+  const auto most = field(named(data, "largest principal " + name), points, kPascalPerMegapascal);
+  const auto least = field(named(data, "smallest principal " + name), points, kPascalPerMegapascal);
+  const auto moved = field(named(data, "displacement " + name), 3 * points, 1 / kMillimetresPerMetre);
+  for (const std::size_t n : used) {
+    c.vonMises.push_back(stress[n]);
+    c.principalMost.push_back(most[n]);
+    c.principalLeast.push_back(least[n]);
+    for (std::size_t i = 0; i < 3; ++i) c.displacement.push_back(moved[3 * n + i]);
+  }
+  return c;
+}
+
 }  // namespace
 
 ProofSurface parseProofSurface(const std::string& text) {
@@ -61,16 +98,7 @@ ProofSurface parseProofSurface(const std::string& text) {
       decodeVtk<double>(piece.child("Points").child("DataArray").child_value(), 3 * points);
   const auto nodes =
       decodeVtk<std::int32_t>(named(piece.child("Cells"), "connectivity").child_value(), 10 * cells);
-  TetMesh tets;
-  for (std::size_t n = 0; n < points; ++n)
-    tets.vertices.push_back(Vec3(positions[3 * n], positions[3 * n + 1], positions[3 * n + 2]) /
-                            kMillimetresPerMetre);
-  for (std::size_t t = 0; t < cells; ++t) {
-    tets.tets.push_back({nodes[10 * t], nodes[10 * t + 1], nodes[10 * t + 2], nodes[10 * t + 3]});
-    for (const int n : tets.tets.back())
-      if (n < 0 || static_cast<std::size_t>(n) >= points)
-        throw InputError("a cell names a point that is not there");
-  }
+  const TetMesh tets = tetsFrom(positions, nodes);
   ProofSurface surface;
   const TriangleMesh boundary = tets.boundary();
   std::vector<int> number(points, -1);
@@ -91,24 +119,8 @@ ProofSurface parseProofSurface(const std::string& text) {
   for (const pugi::xml_node node : piece.child("PointData").children("DataArray")) {
     const std::string name = node.attribute("Name").value();
     if (!name.starts_with(prefix)) continue;
-    ProofSurface::Case c{name.substr(prefix.size()), {}, {}, {}, {}};
-    const auto stress = scaled(decodeVtk<float>(node.child_value(), points), kPascalPerMegapascal);
-    const auto field = [&](const char* what) {
-      return scaled(decodeVtk<float>(named(piece.child("PointData"), what + c.name).child_value(), points),
-                    kPascalPerMegapascal);
-    };
-    const auto most = field("largest principal ");
-    const auto least = field("smallest principal ");
-    const auto moved = scaled(
-        decodeVtk<float>(named(piece.child("PointData"), "displacement " + c.name).child_value(), 3 * points),
-        1 / kMillimetresPerMetre);
-    for (const std::size_t n : used) {
-      c.vonMises.push_back(stress[n]);
-      c.principalMost.push_back(most[n]);
-      c.principalLeast.push_back(least[n]);
-      for (std::size_t i = 0; i < 3; ++i) c.displacement.push_back(moved[3 * n + i]);
-    }
-    surface.cases.push_back(std::move(c));
+    surface.cases.push_back(
+        caseFrom(piece.child("PointData"), node, name.substr(prefix.size()), points, used));
   }
   return surface;
 }

@@ -102,73 +102,87 @@ void windowed(Lattice& lattice, std::size_t axis, int reach, float sense) {
 struct Piece {
   std::size_t mouth = 0;  ///< sides of its points towards what stays empty
   std::size_t walls = 0;  ///< sides towards the body
+  std::vector<Counts> members;
+
+  /// A slot a quarter as deep as wide; of what is left out in a round hole the mouth is at least 0.7.
+  bool isPocket() const {
+    constexpr double kMouth = 0.65;
+    return static_cast<double>(mouth) < kMouth * static_cast<double>(walls);
+  }
 };
+
+template <class Visit>
+void forEachPoint(const Lattice& lattice, const Visit& visit) {
+  Counts at{};
+  for (at[2] = 0; at[2] < lattice.points[2]; ++at[2])
+    for (at[1] = 0; at[1] < lattice.points[1]; ++at[1])
+      for (at[0] = 0; at[0] < lattice.points[0]; ++at[0]) visit(at);
+}
+
+/// The pieces of what is inside now and was not before.
+/// @param[out] pieceOf the piece of each point, -1 for none.
+std::vector<Piece> newPieces(const std::vector<float>& before, const Lattice& lattice,
+                             std::vector<int>& pieceOf) {
+  const auto isNew = [&](std::size_t i) { return lattice.values[i] < 0 && before[i] > 0; };
+  std::vector<Piece> pieces;
+  forEachPoint(lattice, [&](const Counts& seed) {
+    if (pieceOf[lattice.linear(seed)] >= 0 || !isNew(lattice.linear(seed))) return;
+    const int number = static_cast<int>(pieces.size());
+    Piece& piece = pieces.emplace_back();
+    piece.members.assign(1, seed);
+    pieceOf[lattice.linear(seed)] = number;
+    for (std::size_t m = 0; m < piece.members.size(); ++m) {
+      const Counts at = piece.members[m];
+      for (std::size_t axis = 0; axis < 3; ++axis)
+        for (const int step : {-1, 1}) {
+          Counts next = at;
+          next[axis] += step;  // the lattice ends well beyond what can be filled
+          const std::size_t i = lattice.linear(next);
+          if (!isNew(i)) {
+            ++(before[i] > 0 ? piece.mouth : piece.walls);
+          } else if (pieceOf[i] < 0) {
+            pieceOf[i] = number;
+            piece.members.push_back(next);
+          }
+        }
+    }
+  });
+  return pieces;
+}
 
 /// Takes back what was filled elsewhere than in pockets (in the rounding of a wider opening's corners and
 /// walls), and, if places are given, all but the pocket nearest to each.
 void keepPockets(const std::vector<float>& before, const std::vector<Vec3>& places, Lattice& lattice) {
   std::vector<int> pieceOf(before.size(), -1);
-  std::vector<Piece> pieces;
-  std::vector<double> nearest(places.size(), std::numeric_limits<double>::max());
+  const std::vector<Piece> pieces = newPieces(before, lattice, pieceOf);
   std::vector<int> chosen(places.size(), -1);
-  const auto isPocket = [](const Piece& piece) {
-    // A slot a quarter as deep as wide; of what is left out in a round hole the mouth is at least 0.7.
-    constexpr double kMouth = 0.65;
-    return static_cast<double>(piece.mouth) < kMouth * static_cast<double>(piece.walls);
-  };
-  const auto isNew = [&](std::size_t i) { return lattice.values[i] < 0 && before[i] > 0; };
-  std::vector<Counts> members;
-  Counts seed{};
-  for (seed[2] = 0; seed[2] < lattice.points[2]; ++seed[2])
-    for (seed[1] = 0; seed[1] < lattice.points[1]; ++seed[1])
-      for (seed[0] = 0; seed[0] < lattice.points[0]; ++seed[0]) {
-        if (pieceOf[lattice.linear(seed)] >= 0 || !isNew(lattice.linear(seed))) continue;
-        const int number = static_cast<int>(pieces.size());
-        Piece& piece = pieces.emplace_back();
-        members.assign(1, seed);
-        pieceOf[lattice.linear(seed)] = number;
-        for (std::size_t m = 0; m < members.size(); ++m) {
-          const Counts at = members[m];
-          for (std::size_t axis = 0; axis < 3; ++axis)
-            for (const int step : {-1, 1}) {
-              Counts next = at;
-              next[axis] += step;  // the lattice ends well beyond what can be filled
-              const std::size_t i = lattice.linear(next);
-              if (!isNew(i)) {
-                ++(before[i] > 0 ? piece.mouth : piece.walls);
-              } else if (pieceOf[i] < 0) {
-                pieceOf[i] = number;
-                members.push_back(next);
-              }
-            }
-        }
-        if (!isPocket(piece)) continue;
-        for (std::size_t p = 0; p < places.size(); ++p)
-          for (const Counts& at : members) {
-            const double away = (lattice.place(at) - places[p]).norm();
-            if (away >= nearest[p]) continue;
-            nearest[p] = away;
-            chosen[p] = number;
-          }
+  for (std::size_t p = 0; p < places.size(); ++p) {
+    double nearest = std::numeric_limits<double>::max();
+    for (std::size_t number = 0; number < pieces.size(); ++number) {
+      if (!pieces[number].isPocket()) continue;
+      for (const Counts& at : pieces[number].members) {
+        const double away = (lattice.place(at) - places[p]).norm();
+        if (away >= nearest) continue;
+        nearest = away;
+        chosen[p] = static_cast<int>(number);
       }
+    }
+  }
   const auto stays = [&](int number) {
-    return number >= 0 && isPocket(pieces[static_cast<std::size_t>(number)]) &&
+    return number >= 0 && pieces[static_cast<std::size_t>(number)].isPocket() &&
            (places.empty() || std::find(chosen.begin(), chosen.end(), number) != chosen.end());
   };
   // Round what stays the closed values count, also of the body's own points, so that the surface between the
   // points runs where it should; elsewhere the body's.
   const std::vector<float> closed = std::exchange(lattice.values, before);
-  Counts at{};
-  for (at[2] = 0; at[2] < lattice.points[2]; ++at[2])
-    for (at[1] = 0; at[1] < lattice.points[1]; ++at[1])
-      for (at[0] = 0; at[0] < lattice.points[0]; ++at[0]) {
-        if (!stays(pieceOf[lattice.linear(at)])) continue;
-        for (int corner = 0; corner < 27; ++corner) {
-          const std::size_t i =
-              lattice.linear({at[0] + corner % 3 - 1, at[1] + corner / 3 % 3 - 1, at[2] + corner / 9 - 1});
-          if (pieceOf[i] < 0 || stays(pieceOf[i])) lattice.values[i] = closed[i];
-        }
-      }
+  forEachPoint(lattice, [&](const Counts& at) {
+    if (!stays(pieceOf[lattice.linear(at)])) return;
+    for (int corner = 0; corner < 27; ++corner) {
+      const std::size_t i =
+          lattice.linear({at[0] + corner % 3 - 1, at[1] + corner / 3 % 3 - 1, at[2] + corner / 9 - 1});
+      if (pieceOf[i] < 0 || stays(pieceOf[i])) lattice.values[i] = closed[i];
+    }
+  });
 }
 
 /// A body together with what a lattice adds to it.

@@ -442,6 +442,89 @@ Solid readAtVolume(const Reinterpretation& part, double threshold, double wanted
   return best;
 }
 
+/// Seeks the part of the wanted volume. The threshold is sought on the lattice that was asked for. What a
+/// finer one and round faces add or take is near enough the same at the next threshold, if it is little. If
+/// it is much, or the part comes out too heavy and too light in turn, the threshold is sought on the finer
+/// lattice itself, within what was found so far.
+class VolumeSearch {
+ public:
+  /// @param rough reads on the lattice that was asked for.
+  /// @param part reads on it too until it is refined.
+  VolumeSearch(const Reinterpretation& rough, Reinterpretation& part, double wanted, double tolerance,
+               const ProgressCallback& progress)
+      : rough_(rough), part_(part), wanted_(wanted), tolerance_(tolerance), progress_(progress) {}
+
+  /// @throws RunError if no threshold gives the volume.
+  Solid found() {
+    Solid best;
+    double off = std::numeric_limits<double>::max();  // excess of the reading that is taken
+    constexpr int kRounds = 12;
+    for (int round = 0; round <= kRounds && std::abs(off) > tolerance_; ++round) {
+      Solid read = little_ && !bracketed() ? readFromGiven(round == 0) : readBetween();
+      const double excess = volume_ / wanted_ - 1;
+      (excess > 0 ? heavy_ : light_) = {threshold_, excess};
+      if (std::abs(excess) >= std::abs(off)) continue;
+      off = excess;
+      best = std::move(read);
+    }
+    if (std::abs(off) > kJump) refuseVolume(best.threshold, (1 + off) * wanted_, wanted_);
+    return best;
+  }
+
+ private:
+  struct Reading {
+    double threshold;
+    double excess;  // share of the wanted volume
+  };
+
+  bool bracketed() const { return !std::isnan(heavy_.excess) && !std::isnan(light_.excess); }
+
+  /// On the lattice that was asked for, less what the finer one is known to gain.
+  Solid readFromGiven(bool first) {
+    const double sought = (1 - gain_) * wanted_;
+    Solid read = readAtVolume(rough_, threshold_, sought, 0.5 * tolerance_, progress_);
+    threshold_ = read.threshold;
+    const double before = read.volume;
+    if (first) {
+      report(progress_, "looking for thin gaps and walls", 0.8);
+      finer_ = part_.refine(threshold_);
+    }
+    // What this lattice does not hold at any threshold, a finer one may.
+    little_ = std::abs(before / sought - 1) <= kJump;
+    if (!little_ && !finer_) refuseVolume(threshold_, before, wanted_);
+    if (finer_) read = part_.at(threshold_);
+    volume_ = part_.volumeWithRoundFaces(read);
+    constexpr double kLittle = 0.1;
+    gain_ = (volume_ - before) / wanted_;
+    little_ = little_ && std::abs(gain_) < kLittle;
+    return read;
+  }
+
+  /// Regula falsi on the finer lattice, kept away from the ends: the volume may jump between them.
+  Solid readBetween() {
+    constexpr double kInner = 0.1;
+    const double share =
+        bracketed() ? std::clamp(heavy_.excess / (heavy_.excess - light_.excess), kInner, 1 - kInner) : 0.5;
+    threshold_ = heavy_.threshold + share * (light_.threshold - heavy_.threshold);
+    report(progress_, fmt::format("reading the layout at {:.3f}", threshold_), 0.8);
+    Solid read = part_.at(threshold_);
+    volume_ = part_.volumeWithRoundFaces(read);
+    return read;
+  }
+
+  const Reinterpretation& rough_;
+  Reinterpretation& part_;
+  double wanted_;
+  double tolerance_;
+  const ProgressCallback& progress_;
+  Reading heavy_{0, std::nan("")}, light_{1, std::nan("")};
+  double threshold_ = 0.5;
+  double volume_ = 0;   // of what was read last, with round faces
+  double gain_ = 0;     // of the finer lattice and round faces, as a share of the wanted volume
+  bool little_ = true;  // whether that says what it is at the next threshold
+  bool finer_ = false;
+};
+
 }  // namespace
 
 Solid reinterpret(const SmoothLayout& layout, const Regions& regions, double wantedVolume,
@@ -450,61 +533,7 @@ Solid reinterpret(const SmoothLayout& layout, const Regions& regions, double wan
   Reinterpretation part(layout, regions, options);
   Solid solid;
   if (options.keepVolume) {
-    // The threshold is sought on the lattice that was asked for. What a finer one and round faces add or take
-    // is near enough the same at the next threshold, if it is little. If it is much, or the part comes out
-    // too heavy and too light in turn, the threshold is sought on the finer lattice itself, within what was
-    // found so far.
-    struct Reading {
-      double threshold;
-      double excess;  // share of the wanted volume
-    };
-    Reading heavy{0, std::nan("")}, light{1, std::nan("")};
-    double threshold = 0.5;
-    double gain = 0;                                  // share of the wanted volume
-    bool little = true;                               // whether that says what it is at the next threshold
-    double off = std::numeric_limits<double>::max();  // excess of the reading that is taken
-    constexpr int kRounds = 12;
-    bool finer = false;
-    for (int round = 0; round <= kRounds && std::abs(off) > options.volumeTolerance; ++round) {
-      const bool bracketed = !std::isnan(heavy.excess) && !std::isnan(light.excess);
-      const bool onGiven = little && !bracketed;
-      Solid read;
-      double before = 0;  // volume on the lattice that was asked for
-      if (onGiven) {
-        const double sought = (1 - gain) * wantedVolume;
-        read = readAtVolume(rough, threshold, sought, 0.5 * options.volumeTolerance, progress);
-        threshold = read.threshold;
-        before = read.volume;
-        if (round == 0) {
-          report(progress, "looking for thin gaps and walls", 0.8);
-          finer = part.refine(threshold);
-        }
-        // What this lattice does not hold at any threshold, a finer one may.
-        little = std::abs(before / sought - 1) <= kJump;
-        if (!little && !finer) refuseVolume(threshold, before, wantedVolume);
-        if (finer) read = part.at(threshold);
-      } else {
-        // Regula falsi, kept away from the ends: the volume may jump between them.
-        constexpr double kInner = 0.1;
-        const double share =
-            bracketed ? std::clamp(heavy.excess / (heavy.excess - light.excess), kInner, 1 - kInner) : 0.5;
-        threshold = heavy.threshold + share * (light.threshold - heavy.threshold);
-        report(progress, fmt::format("reading the layout at {:.3f}", threshold), 0.8);
-        read = part.at(threshold);
-      }
-      const double volume = part.volumeWithRoundFaces(read);
-      if (onGiven) {
-        constexpr double kLittle = 0.1;
-        gain = (volume - before) / wantedVolume;
-        little = little && std::abs(gain) < kLittle;
-      }
-      const double excess = volume / wantedVolume - 1;
-      (excess > 0 ? heavy : light) = {threshold, excess};
-      if (std::abs(excess) >= std::abs(off)) continue;
-      off = excess;
-      solid = std::move(read);
-    }
-    if (std::abs(off) > kJump) refuseVolume(solid.threshold, (1 + off) * wantedVolume, wantedVolume);
+    solid = VolumeSearch(rough, part, wantedVolume, options.volumeTolerance, progress).found();
   } else {
     part.refine(options.threshold);
     solid = part.at(options.threshold);

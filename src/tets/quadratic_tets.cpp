@@ -222,87 +222,122 @@ double QuadraticTets::volume() const {
   return std::accumulate(all.begin(), all.end(), 0.0);
 }
 
-BlockMatrix<3, double> QuadraticTets::stiffness(const TetMaterials& materials,
-                                                const std::vector<NodeSupport<3>>& supports) const {
-  std::vector<const NodeSupport<3>*> supportOf(nodes_.size(), nullptr);
-  for (const NodeSupport<3>& support : supports) supportOf[support.node] = &support;
-  const auto isFixed = [&](std::size_t n) { return supportOf[n] && supportOf[n]->free.isZero(0); };
-  const Incidence round(tets_, nodes_.size());
-  BlockMatrix<3, double> matrix;
-  matrix.rowStart.assign(nodes_.size() + 1, 0);
-  const auto neighbours = [&](std::size_t n) {
+namespace {
+
+/// Assembles the stiffness row of nodes by row, each from the tetrahedra round its node.
+class StiffnessRows {
+ public:
+  using Block = BlockMatrix<3, double>::Block;
+
+  StiffnessRows(const std::vector<Vec3>& nodes, const std::vector<std::array<int, 10>>& tets,
+                const TetMaterials& materials, const std::vector<NodeSupport<3>>& supports)
+      : nodes_(nodes),
+        tets_(tets),
+        materials_(materials),
+        round_(tets, nodes.size()),
+        supportOf_(nodes.size(), nullptr),
+        points_(quadraturePoints()) {
+    for (const NodeSupport<3>& support : supports) supportOf_[support.node] = &support;
+    for (const Material& m : materials.materials) {
+      const double modulus = m.modulus / materials.materials.front().modulus;
+      laws_.push_back(
+          {modulus * m.poisson / ((1 + m.poisson) * (1 - 2 * m.poisson)), 0.5 * modulus / (1 + m.poisson)});
+    }
+  }
+
+  /// The nodes that share a tetrahedron with one, ascending.
+  std::vector<int> neighbours(std::size_t n) const {
     std::vector<int> columns;
-    for (std::size_t k = round.start[n]; k < round.start[n + 1]; ++k) {
-      const auto& t = tets_[static_cast<std::size_t>(round.tet[k])];
+    for (std::size_t k = round_.start[n]; k < round_.start[n + 1]; ++k) {
+      const auto& t = tets_[static_cast<std::size_t>(round_.tet[k])];
       columns.insert(columns.end(), t.begin(), t.end());
     }
     std::sort(columns.begin(), columns.end());
     columns.erase(std::unique(columns.begin(), columns.end()), columns.end());
     return columns;
-  };
-  forEach(
-      nodes_.size(), [&](std::size_t n) { matrix.rowStart[n + 1] = neighbours(n).size(); }, kTetsPerBlock);
-  std::partial_sum(matrix.rowStart.begin(), matrix.rowStart.end(), matrix.rowStart.begin());
-  matrix.column.resize(matrix.rowStart.back());
-  matrix.block.assign(matrix.rowStart.back(), BlockMatrix<3, double>::Block::Zero());
+  }
 
-  // For isotropic material the 3 x 3 coupling of two shape functions follows from M = integral of grad N_a
-  // grad N_b^T:
-  //   K_ab = lambda M + mu M^T + mu trace(M) I.
-  struct Lame {
+  /// Adds up the blocks of a node's row, one for each of its columns.
+  void fill(std::size_t n, const std::vector<int>& columns, Block* row) const {
+    if (isFixed(n)) return;
+    const auto entryOf = [&](int column) {
+      return row + (std::lower_bound(columns.begin(), columns.end(), column) - columns.begin());
+    };
+    double own = 0;  // mean of the node's diagonal
+    for (std::size_t k = round_.start[n]; k < round_.start[n + 1]; ++k) {
+      const auto tet = static_cast<std::size_t>(round_.tet[k]);
+      const auto& t = tets_[tet];
+      const auto at = [&](std::size_t i) -> const Vec3& { return nodes_[static_cast<std::size_t>(t[i])]; };
+      const Cell cell(at(0), at(1), at(2), at(3));
+      std::array<Gradients, 4> gradients;
+      for (std::size_t q = 0; q < 4; ++q) gradients[q] = cell.gradients(points_[q]);
+      for (Eigen::Index b = 0; b < 10; ++b) {
+        const int column = t[static_cast<std::size_t>(b)];
+        const auto across = static_cast<std::size_t>(column);
+        if (isFixed(across)) continue;
+        Eigen::Matrix3d coupling =
+            couplingOf(gradients, cell.volume, round_.local[k], b, laws_[materials_.numberOf(tet)]);
+        if (across == n) own += coupling.trace() / 3;
+        if (supportOf_[n]) coupling = (supportOf_[n]->free * coupling).eval();
+        if (supportOf_[across]) coupling = (coupling * supportOf_[across]->free).eval();
+        *entryOf(column) += coupling;
+      }
+    }
+    if (!supportOf_[n]) return;
+    const NodeSupport<3>& support = *supportOf_[n];
+    Block& diagonal = *entryOf(static_cast<int>(n));
+    diagonal += support.free * support.spring * support.free / materials_.materials.front().modulus;
+    if (!support.free.isDiagonal(0)) diagonal += own * (Eigen::Matrix3d::Identity() - support.free);
+  }
+
+ private:
+  struct Lame {  // in units of the first material's modulus
     double lambda;
     double mu;
   };
-  std::vector<Lame> laws;  // in units of the first material's modulus
-  for (const Material& m : materials.materials) {
-    const double modulus = m.modulus / materials.materials.front().modulus;
-    laws.push_back(
-        {modulus * m.poisson / ((1 + m.poisson) * (1 - 2 * m.poisson)), 0.5 * modulus / (1 + m.poisson)});
+
+  bool isFixed(std::size_t n) const { return supportOf_[n] && supportOf_[n]->free.isZero(0); }
+
+  /// For isotropic material the 3 x 3 coupling of two shape functions follows from M = integral of grad N_a
+  /// grad N_b^T:
+  ///   K_ab = lambda M + mu M^T + mu trace(M) I.
+  static Eigen::Matrix3d couplingOf(const std::array<Gradients, 4>& gradients, double volume, Eigen::Index a,
+                                    Eigen::Index b, const Lame& law) {
+    Eigen::Matrix3d m = Eigen::Matrix3d::Zero();
+    for (const Gradients& g : gradients) m += g.row(a).transpose() * g.row(b);
+    m *= volume / 4;
+    return law.lambda * m + law.mu * m.transpose() + law.mu * m.trace() * Eigen::Matrix3d::Identity();
   }
-  const auto points = quadraturePoints();
+
+  const std::vector<Vec3>& nodes_;
+  const std::vector<std::array<int, 10>>& tets_;
+  const TetMaterials& materials_;
+  Incidence round_;
+  std::vector<const NodeSupport<3>*> supportOf_;
+  std::vector<Lame> laws_;
+  decltype(quadraturePoints()) points_;
+};
+
+}  // namespace
+
+BlockMatrix<3, double> QuadraticTets::stiffness(const TetMaterials& materials,
+                                                const std::vector<NodeSupport<3>>& supports) const {
+  const StiffnessRows rows(nodes_, tets_, materials, supports);
+  BlockMatrix<3, double> matrix;
+  matrix.rowStart.assign(nodes_.size() + 1, 0);
+  forEach(
+      nodes_.size(), [&](std::size_t n) { matrix.rowStart[n + 1] = rows.neighbours(n).size(); },
+      kTetsPerBlock);
+  std::partial_sum(matrix.rowStart.begin(), matrix.rowStart.end(), matrix.rowStart.begin());
+  matrix.column.resize(matrix.rowStart.back());
+  matrix.block.assign(matrix.rowStart.back(), BlockMatrix<3, double>::Block::Zero());
   forEach(
       nodes_.size(),
       [&](std::size_t n) {
-        const std::vector<int> columns = neighbours(n);
-        std::copy(columns.begin(), columns.end(),
-                  matrix.column.begin() + static_cast<std::ptrdiff_t>(matrix.rowStart[n]));
-        double own = 0;  // mean of the node's diagonal
-        if (isFixed(n)) return;
-        for (std::size_t k = round.start[n]; k < round.start[n + 1]; ++k) {
-          const auto tet = static_cast<std::size_t>(round.tet[k]);
-          const auto& t = tets_[tet];
-          const auto [lambda, mu] = laws[materials.numberOf(tet)];
-          const auto at = [&](std::size_t i) -> const Vec3& {
-            return nodes_[static_cast<std::size_t>(t[i])];
-          };
-          const Cell cell(at(0), at(1), at(2), at(3));
-          std::array<Gradients, 4> gradients;
-          for (std::size_t q = 0; q < 4; ++q) gradients[q] = cell.gradients(points[q]);
-          const Eigen::Index a = round.local[k];
-          for (Eigen::Index b = 0; b < 10; ++b) {
-            const int column = t[static_cast<std::size_t>(b)];
-            const auto across = static_cast<std::size_t>(column);
-            if (isFixed(across)) continue;
-            Eigen::Matrix3d m = Eigen::Matrix3d::Zero();
-            for (const Gradients& g : gradients) m += g.row(a).transpose() * g.row(b);
-            m *= cell.volume / 4;
-            const auto entry = std::lower_bound(columns.begin(), columns.end(), column) - columns.begin();
-            Eigen::Matrix3d coupling =
-                lambda * m + mu * m.transpose() + mu * m.trace() * Eigen::Matrix3d::Identity();
-            if (across == n) own += coupling.trace() / 3;
-            if (supportOf[n]) coupling = (supportOf[n]->free * coupling).eval();
-            if (supportOf[across]) coupling = (coupling * supportOf[across]->free).eval();
-            matrix.block[matrix.rowStart[n] + static_cast<std::size_t>(entry)] += coupling;
-          }
-        }
-        if (!supportOf[n]) return;
-        const NodeSupport<3>& support = *supportOf[n];
-        const auto entry =
-            std::lower_bound(columns.begin(), columns.end(), static_cast<int>(n)) - columns.begin();
-        BlockMatrix<3, double>::Block& diagonal =
-            matrix.block[matrix.rowStart[n] + static_cast<std::size_t>(entry)];
-        diagonal += support.free * support.spring * support.free / materials.materials.front().modulus;
-        if (!support.free.isDiagonal(0)) diagonal += own * (Eigen::Matrix3d::Identity() - support.free);
+        const std::vector<int> columns = rows.neighbours(n);
+        const auto first = static_cast<std::ptrdiff_t>(matrix.rowStart[n]);
+        std::copy(columns.begin(), columns.end(), matrix.column.begin() + first);
+        rows.fill(n, columns, matrix.block.data() + first);
       },
       kTetsPerBlock);
   return matrix;

@@ -90,7 +90,7 @@ material = { use = "magnesium" }
   EXPECT_TRUE(job.mixed());
   const double steel = 7850;
   const double volume = 60e-3 * 20e-3 * 20e-3;
-  const ShapePtr block = job.brief.shape("block");
+  const ShapePtr block = job.regions.space;
   EXPECT_NEAR(job.massOf(
                   volume, [&](const Vec3& p) { return block->distance(p); }, 1e-3) /
                   (volume * 0.5 * (steel + 1800)),

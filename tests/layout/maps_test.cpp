@@ -10,6 +10,7 @@
 #include "barelattice/layout/density_filter.hpp"
 #include "barelattice/layout/making.hpp"
 #include "barelattice/layout/orbit_average.hpp"
+#include "support/difference.hpp"
 #include "support/grids.hpp"
 
 namespace barelattice {
@@ -121,6 +122,54 @@ TEST(LayoutMaps, haveExactGradients) {
   std::vector<std::uint8_t> keep(n, 0);
   std::fill_n(keep.begin(), n / 3, 1);
   expectExactGradient(KeepSolid(keep), n);
+}
+
+/// A map whose way back reads both what came in and what it made.
+class Product final : public LayoutMap {
+ public:
+  void forward(std::span<const double> in, std::span<double> out) const override {
+    for (std::size_t i = 0; i < in.size(); ++i) out[i] = in[i] * in[(i + 1) % in.size()];
+  }
+  void backward(std::span<const double> in, std::span<const double> out, std::span<const double> gradientOut,
+                std::span<double> gradientIn) const override {
+    for (std::size_t i = 0; i < in.size(); ++i) {
+      const std::size_t before = (i + in.size() - 1) % in.size();
+      gradientIn[i] = gradientOut[i] * out[i] / in[i] + gradientOut[before] * in[before];
+    }
+  }
+};
+
+// A chain keeps no field; wherever in it a map stands that reads some, the derivative is exact.
+TEST(LayoutChain, isExactWhateverItsMapsRead) {
+  const Grid<3>& grid = holedGrid();
+  const std::size_t n = grid.cellCount();
+  const auto filter =
+      std::make_shared<DensityFilter<3>>(grid, std::vector<double>(n, 1.0), 1.4, FilterBoundary::reflecting);
+  const auto project = std::make_shared<Projection>(3);
+  const auto product = std::make_shared<Product>();
+  const std::vector<std::vector<std::shared_ptr<const LayoutMap>>> chains{
+      {},
+      {filter},
+      {product},
+      {filter, product},
+      {product, filter},
+      {project, product, filter},
+      {filter, project, filter, product, project},
+      {project, filter}};
+  for (const auto& maps : chains) {
+    LayoutChain chain;
+    for (const auto& map : maps) chain.append(map);
+    const std::vector<double> weight = randomField(n, 5);
+    const auto value = [&](const std::vector<double>& in) {
+      const std::vector<double> out = chain.forward(in);
+      return std::inner_product(out.begin(), out.end(), weight.begin(), 0.0);
+    };
+    const std::vector<double> in = randomField(n, 6);
+    const std::vector<double> gradient =
+        chain.backward(chain.readsInput() ? std::span<const double>(in) : std::span<const double>(), weight);
+    SCOPED_TRACE(std::to_string(maps.size()) + " maps, seeds 5 and 6");
+    testing::expectGradient(value, in, gradient, n / 11, 1e-3, 1e-9);
+  }
 }
 
 TEST(Projection, keepsTheEndsAndSharpens) {

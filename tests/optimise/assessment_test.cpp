@@ -30,8 +30,7 @@ void expectExactChain(const LayoutProblem<D>& problem, const Reading& reading, s
   chain.readings().set(reading);
   ReadingStates states{chain.analysis().rest(), chain.analysis().rest()};
   const auto assessed = [&](const std::vector<double>& x) {
-    chain.readings().forward(x);
-    return chain.assess(states);
+    return chain.assess(chain.readings().forward(x), states);
   };
   const std::vector<double> x = someVariables(problem.fill.size());
   assessed(x);

@@ -123,5 +123,18 @@ TEST(OwnParts, aLimitHolds) {
   EXPECT_NEAR(limited.massFraction, 0.35, 1e-4);
 }
 
+// A limit no layout of that mass can hold is never called settled: it is told, with what was reached.
+TEST(OwnParts, aLimitOutOfReachIsTold) {
+  Block block;
+  LayoutProblem<3>& problem = block.problem;
+  problem.limits = {{block.moves(1, 1, 1), 0, LimitSense::atMost, 1e-6}};
+  OptimiseOptions options;
+  options.guard = 120;
+  const OptimiseResult result = optimiseLayout<3>(problem, options);
+  EXPECT_EQ(result.stop, OptimiseStop::missed) << describe(result.stop);
+  EXPECT_NE(result.where.find("mean_m"), std::string::npos) << result.where;
+  EXPECT_GT(result.values[3], 1e-6);
+}
+
 }  // namespace
 }  // namespace barelattice

@@ -37,7 +37,7 @@ struct Bar {
 };
 
 TEST(MassFraction, weighsWithTheFill) {
-  const MassFraction mass({1, 0.5, 0.5});
+  const MassFraction mass(std::vector<double>{1, 0.5, 0.5});
   EXPECT_DOUBLE_EQ(mass.value(std::vector<double>{1, 0, 1}), 0.75);
   Bar bar;
   GridAnalysis<3> none(bar.grid, kMaterial, {bar.load("up", 1, 2, 1)}, bar.fill, {});

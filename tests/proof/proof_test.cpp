@@ -303,7 +303,7 @@ TEST(Verdict, needsTheFigureAndItsErrorOnTheRightSideOfTheBound) {
   const Proof coarse = proofWith(2, {{0.001, 3}, {0.00294, 2.05}});
   const Proof fine = proofWith(2, {{0.001, 3}, {0.003, 2}});
   const auto one = [&](Requirement::Kind kind, double bound) {
-    return judge(judgedBody(coarse, fine, ratio), 0.1, problem.setup, {{kind, "tip", bound}})[0];
+    return judge(judgedBody(coarse, fine, ratio), 0.1, problem.setup, {{kind, 0, bound}})[0];
   };
   using Kind = Requirement::Kind;
   EXPECT_EQ(one(Kind::mass, 2.1).verdict, Verdict::met);
@@ -311,7 +311,7 @@ TEST(Verdict, needsTheFigureAndItsErrorOnTheRightSideOfTheBound) {
   // Of a body known by its meshes alone a third of their difference is in doubt.
   const auto meshed = [&](double bound) {
     return judge(judgedBody(proofWith(1.88, {}), proofWith(2, {}), ratio), 0.1, problem.setup,
-                 {{Kind::mass, "", bound}})[0];
+                 {{Kind::mass, 0, bound}})[0];
   };
   EXPECT_NEAR(meshed(2.1).value.error, 0.04, 1e-12);
   EXPECT_EQ(meshed(2.05).verdict, Verdict::met);
@@ -327,7 +327,7 @@ TEST(Verdict, needsTheFigureAndItsErrorOnTheRightSideOfTheBound) {
   EXPECT_EQ(one(Kind::safetyFactor, 1.9).verdict, Verdict::met);
   EXPECT_EQ(one(Kind::safetyFactor, 1.97).verdict, Verdict::inconclusive);
   EXPECT_EQ(one(Kind::safetyFactor, 2.1).verdict, Verdict::notMet);
-  EXPECT_THROW(judge(judgedBody(coarse, fine, ratio), 0.1, problem.setup, {{Kind::displacement, "nose", 1}}),
+  EXPECT_THROW(judge(judgedBody(coarse, fine, ratio), 0.1, problem.setup, {{Kind::displacement, 7, 1}}),
                InputError);
 }
 
@@ -337,7 +337,7 @@ TEST(Verdict, isInconclusiveWhenTheMeshesDisagree) {
   const Proof fine = proofWith(2, {{0.001, 2}});
   const auto with = [&](double agreement) {
     return judge(judgedBody(coarse, fine, 3), agreement, problem.setup,
-                 {{Requirement::Kind::safetyFactor, "", 1.5}});
+                 {{Requirement::Kind::safetyFactor, 0, 1.5}});
   };
   // Used are 0.385 and 0.5 of the strength: 0.5 +- 0.069, or 2 - 0.24.
   EXPECT_EQ(with(0.5)[0].verdict, Verdict::met);
@@ -356,16 +356,16 @@ TEST(Verdict, isTheWorstOfAllCases) {
   const Proof coarse = proofWith(2, {{0.0005, 3}, {0.00198, 2}});
   const Proof fine = proofWith(2, {{0.0019, 2.1}, {0.002, 2}});
   const auto tip = judge(judgedBody(coarse, fine, 1.3), 0.1, problem.setup,
-                         {{Requirement::Kind::displacement, "tip", 0.0022}});
+                         {{Requirement::Kind::displacement, 0, 0.0022}});
   EXPECT_EQ(tip[0].verdict, Verdict::inconclusive);
   EXPECT_EQ(tip[0].worstCase, "case 1");
   EXPECT_EQ(tip[0].value.value, 0.0019);
   const auto factor =
-      judge(judgedBody(coarse, fine, 1.3), 0.1, problem.setup, {{Requirement::Kind::safetyFactor, "", 1.9}});
+      judge(judgedBody(coarse, fine, 1.3), 0.1, problem.setup, {{Requirement::Kind::safetyFactor, 0, 1.9}});
   EXPECT_EQ(factor[0].verdict, Verdict::inconclusive);
   EXPECT_EQ(factor[0].worstCase, "case 1");
-  const auto failed = judge(judgedBody(coarse, fine, 1.3), 0.1, problem.setup,
-                            {{Requirement::Kind::displacement, "tip", 0.001}});
+  const auto failed =
+      judge(judgedBody(coarse, fine, 1.3), 0.1, problem.setup, {{Requirement::Kind::displacement, 0, 0.001}});
   EXPECT_EQ(failed[0].verdict, Verdict::notMet);
   EXPECT_EQ(failed[0].worstCase, "case 2") << "one that surely fails says more than one in doubt";
 }
@@ -374,11 +374,11 @@ TEST(Verdict, isTheWorstOfAllCases) {
 TEST(Verdict, ofASafetyFactorIsThatOfTheStress) {
   ProofProblem problem;
   const auto judged = judge(judgedBody(proofWith(1, {{0, 350 / 10.0}}), proofWith(1, {{0, 350 / 20.0}}), 1.3),
-                            0.1, problem.setup, {{Requirement::Kind::safetyFactor, "", 1.5}});
+                            0.1, problem.setup, {{Requirement::Kind::safetyFactor, 0, 1.5}});
   EXPECT_EQ(judged[0].verdict, Verdict::met);
   EXPECT_LT(judged[0].value.error, judged[0].value.value) << "a factor is never negative";
   const auto idle = judge(judgedBody(proofWith(1, {{0, INFINITY}}), proofWith(1, {{0, INFINITY}}), 1.3), 0.1,
-                          problem.setup, {{Requirement::Kind::safetyFactor, "", 1.5}});
+                          problem.setup, {{Requirement::Kind::safetyFactor, 0, 1.5}});
   EXPECT_EQ(idle[0].verdict, Verdict::met) << "no stress at all";
   EXPECT_EQ(idle[0].value.error, 0);
 }
@@ -420,7 +420,7 @@ TEST(Verdict, tellsHowManyTetrahedraWouldDecide) {
   };
   const auto at = [&](double h, double bound) {
     return judge(judgedBody(withSpacing(ratio * h), withSpacing(h), ratio), 0.1, problem.setup,
-                 {{Requirement::Kind::displacement, "tip", bound}})[0];
+                 {{Requirement::Kind::displacement, 0, bound}})[0];
   };
   const Judgement open = at(1, 1.05);
   ASSERT_EQ(open.verdict, Verdict::inconclusive);

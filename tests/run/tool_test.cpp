@@ -266,7 +266,9 @@ TEST_F(Tool, judgesAnewWithoutSolving) {
   const Outcome outcome = tool("proof " + path());
   EXPECT_EQ(outcome.code, 1) << outcome.text;
   EXPECT_THAT(outcome.text, HasSubstr("proof     reused"));
-  EXPECT_THAT(outcome.text, HasSubstr("judged anew: [require] displacement of tip changed, [require] mass is new and 1 more"));
+  EXPECT_THAT(
+      outcome.text,
+      HasSubstr("judged anew: [require] displacement of tip changed, [require] mass is new and 1 more"));
   EXPECT_EQ(fs::last_write_time(run() / "proof.vtu"), written);
   const nlohmann::json judged = results()["proof"];
   EXPECT_EQ(judged["seconds"], before["seconds"]);

@@ -44,11 +44,12 @@ struct BriefShape {
   std::vector<std::string> parts;  ///< shapes it uses directly
 };
 
+/// Shapes and faces are referred to by their number in the brief's order, here and below.
 struct BriefFace {
   std::string name;
-  std::string shape;
+  std::size_t shape = 0;
   FaceSelector selector;
-  std::vector<std::string> beside;  ///< faces it must meet
+  std::vector<std::size_t> beside;  ///< faces it must meet
   TextPlace place;
 };
 
@@ -69,19 +70,17 @@ struct BriefCase : LoadCase {
 
 /// What must stay solid: a shape, or a layer below a face.
 struct BriefKeep {
-  std::string shape;  ///< empty for a layer
-  std::string face;   ///< empty for a shape
-  double depth = 0;   ///< of a layer, m
+  std::optional<std::size_t> shape;  ///< nothing for a layer
+  std::size_t face = 0;              ///< of a layer
+  double depth = 0;                  ///< of a layer, m
   TextPlace place;
   bool assumed = false;  ///< not in the brief: below a load
-
-  std::string name() const { return shape.empty() ? face : shape; }
 };
 
 /// A piece of the body that is made of a material of its own.
 struct BriefRegion {
   std::string name;
-  std::string shape;
+  std::size_t shape = 0;
   Material material;
   bool bonded = false;  ///< a part joined for good, which is not designed
   TextPlace place;
@@ -128,11 +127,11 @@ struct Brief {
   std::vector<std::filesystem::path> files;  ///< what it reads besides its own text
   std::vector<std::string> notes;            ///< what was mended in files and other things to know
   std::vector<std::string> defaults;         ///< what it left open and was taken for it, in sentences
-  std::string space;
+  std::size_t space = 0;
   std::vector<BriefKeep> keeps;
-  std::vector<std::string> clears;
-  std::vector<BriefRegion> regions;  ///< of other materials, which are numbered from 1 in this order
-  std::string baseline;  ///< the shape of an existing design; empty for none. Does not affect the layout
+  std::vector<std::size_t> clears;
+  std::vector<BriefRegion> regions;     ///< of other materials, which are numbered from 1 in this order
+  std::optional<std::size_t> baseline;  ///< the shape of an existing design. Does not affect the layout
   std::vector<BriefFace> faces;
   std::vector<BriefSupport> supports;
   std::vector<BriefLoad> loads;
@@ -146,15 +145,18 @@ struct Brief {
   double agreement = 0;  ///< relative difference of the two meshes above which errors count threefold
   int tetrahedra = 0;    ///< wanted number in the proof mesh
   int iterations = 0;    ///< at most; zero where none are wished for
-  std::string start;     ///< the shape the design starts from; empty for a uniform density
-  int keepEvery = 0;     ///< every how many iterations a layout is kept; zero for none
-  SolidOptions solid;    ///< but for the spacing
-  std::vector<MeshFormat> formats;  ///< the solid is written in, besides STL
+  std::optional<std::size_t> start;  ///< the shape the design starts from; nothing for a uniform density
+  int keepEvery = 0;                 ///< every how many iterations a layout is kept; zero for none
+  SolidOptions solid;                ///< but for the spacing
+  std::vector<MeshFormat> formats;   ///< the solid is written in, besides STL
 
-  const ShapePtr& shape(const std::string& name) const;
+  const ShapePtr& shape(std::size_t number) const { return shapes[number].shape; }
+  /// What a keep is told by: its shape, or its face.
+  const std::string& nameOf(const BriefKeep& keep) const {
+    return keep.shape ? shapes[*keep.shape].name : faces[keep.face].name;
+  }
   /// The texts of the named shapes and of all they are made from: equal texts mean equal shapes.
   std::string shapeTexts(const std::vector<std::string>& names) const;
-  const BriefFace& face(const std::string& name) const;
   const Walls& walls() const { return *rule<Walls>(); }
   /// The first rule of a kind; null for none.
   template <class Rule>

@@ -60,6 +60,17 @@ struct GridFrame {
       at = at * static_cast<std::size_t>(cells[i]) + static_cast<std::size_t>(cell[i]);
     return at;
   }
+  /// Of the place `linear` gives.
+  Index<D> index(std::uint32_t place) const {
+    Index<D> at{};
+    for (std::size_t i = 0; i + 1 < D; ++i) {
+      const auto count = static_cast<std::uint32_t>(cells[i]);
+      at[i] = static_cast<int>(place % count);
+      place /= count;
+    }
+    at[D - 1] = static_cast<int>(place);
+    return at;
+  }
   Point<D> centre(const Index<D>& cell) const {
     Point<D> point = origin;
     for (std::size_t i = 0; i < D; ++i) point[static_cast<Eigen::Index>(i)] += (cell[i] + 0.5) * size;
@@ -92,9 +103,9 @@ class Grid {
   std::size_t cellCount() const { return cells_.size(); }
   std::size_t nodeCount() const { return nodes_.size(); }
 
-  const Index<D>& cellIndex(std::size_t cell) const { return cells_[cell]; }
-  const Index<D>& nodeIndex(std::size_t node) const { return nodes_[node]; }
-  Point<D> cellCentre(std::size_t cell) const { return frame_.centre(cells_[cell]); }
+  Index<D> cellIndex(std::size_t cell) const { return frame_.index(cells_[cell]); }
+  Index<D> nodeIndex(std::size_t node) const { return nodeFrame_.index(nodes_[node]); }
+  Point<D> cellCentre(std::size_t cell) const { return frame_.centre(cellIndex(cell)); }
   Point<D> nodePosition(std::size_t node) const;
 
   /// Number of the cell or node at an index of the box (any integers); -1 where there is none.
@@ -112,11 +123,13 @@ class Grid {
   void numberNodes();
   void findRuns();
 
+  // 16 bytes a voxel in all: places in the box instead of an index along each axis, see kMostCells.
   GridFrame<D> frame_;
-  std::vector<Index<D>> cells_;
-  std::vector<Index<D>> nodes_;
+  GridFrame<D> nodeFrame_;            // of the box of nodes, one more along each axis
+  std::vector<std::uint32_t> cells_;  // places in the box
+  std::vector<std::uint32_t> nodes_;
   std::vector<int> cellAt_;  // over the box
-  std::vector<int> nodeAt_;  // over the box of nodes, one more along each axis
+  std::vector<int> nodeAt_;
   std::vector<CellRun<D>> runs_;
   std::vector<std::size_t> layers_;
 };

@@ -19,6 +19,7 @@ class Projection final : public LayoutMap {
   void forward(std::span<const double> in, std::span<double> out) const override;
   void backward(std::span<const double> in, std::span<const double> out, std::span<const double> gradientOut,
                 std::span<double> gradientIn) const override;
+  Reads reads() const override { return Reads::input; }
 
  private:
   double sharpness_;
@@ -35,6 +36,7 @@ class KeepSolid final : public LayoutMap {
   void forward(std::span<const double> in, std::span<double> out) const override;
   void backward(std::span<const double> in, std::span<const double> out, std::span<const double> gradientOut,
                 std::span<double> gradientIn) const override;
+  Reads reads() const override { return Reads::nothing; }
 
  private:
   std::vector<std::uint8_t> keep_;

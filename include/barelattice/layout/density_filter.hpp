@@ -7,6 +7,7 @@
 #include <vector>
 
 #include "barelattice/grid/grid.hpp"
+#include "barelattice/grid/held_field.hpp"
 #include "barelattice/layout/layout_map.hpp"
 
 namespace barelattice {
@@ -37,12 +38,13 @@ class DensityFilter final : public LayoutMap {
   /// @param attached cells that see a reflecting boundary whatever the others see, one entry per cell, not
   /// zero
   ///   where the part is held or loaded: it goes on there. Empty for none.
-  DensityFilter(const Grid<D>& grid, std::vector<double> fill, double radius, FilterBoundary boundary,
+  DensityFilter(const Grid<D>& grid, HeldField fill, double radius, FilterBoundary boundary,
                 const std::vector<std::uint8_t>& attached = {});
 
   void forward(std::span<const double> in, std::span<double> out) const override;
   void backward(std::span<const double> in, std::span<const double> out, std::span<const double> gradientOut,
                 std::span<double> gradientIn) const override;
+  Reads reads() const override { return Reads::nothing; }
 
  private:
   /// out_i = after_i sum_j w_ij before_j in_j over cells inside the domain.
@@ -50,7 +52,7 @@ class DensityFilter final : public LayoutMap {
                 std::span<const double> after) const;
 
   const Grid<D>& grid_;
-  std::vector<double> fill_;
+  HeldField fill_;
   std::vector<double> inverseWeight_;  // 1 / sum_j w_ij v_j
   std::vector<FilterTap> taps_;
   int reach_ = 0;                  // cells of padding on each side

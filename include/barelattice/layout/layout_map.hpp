@@ -12,31 +12,36 @@ namespace barelattice {
 /// Maps remember nothing from call to call, and may be called from several threads.
 class LayoutMap {
  public:
+  /// Which fields its derivative depends on: of a linear map, none.
+  enum class Reads { nothing, input, both };
+
   virtual ~LayoutMap() = default;
   virtual void forward(std::span<const double> in, std::span<double> out) const = 0;
   /// The exact transpose of the derivative at `in`: from d/d(out) to d/d(in).
-  /// @param out what forward made of `in`.
+  /// @param in and out, what forward made of it, may be empty where `reads` says that they do not matter.
   virtual void backward(std::span<const double> in, std::span<const double> out,
                         std::span<const double> gradientOut, std::span<double> gradientIn) const = 0;
+  virtual Reads reads() const { return Reads::both; }
 };
 
-/// Maps one after another. Keeps the fields between them for the way back.
+/// Maps one after another. It keeps no field: what the way back needs between maps is made again.
 class LayoutChain {
  public:
   void append(std::shared_ptr<const LayoutMap> map) { maps_.push_back(std::move(map)); }
 
-  /// Density from design variables.
-  const std::vector<double>& forward(std::span<const double> variables);
+  std::vector<double> forward(std::span<const double> in) const;
 
-  /// What the last forward returned.
-  const std::vector<double>& result() const { return fields_.back(); }
+  /// Derivative by the input from that by the output.
+  /// @param in where it is taken; may be empty if the chain does not read it.
+  std::vector<double> backward(std::span<const double> in, std::span<const double> gradient) const;
 
-  /// Derivative by the design variables from the derivative by the density, at the last forward's variables.
-  std::vector<double> backward(std::span<const double> gradient) const;
+  /// Whether the way back depends on where it is taken.
+  bool readsInput() const;
 
  private:
+  std::vector<std::vector<double>> between(std::span<const double> in) const;
+
   std::vector<std::shared_ptr<const LayoutMap>> maps_;
-  std::vector<std::vector<double>> fields_;  // the input of each map, and the density
 };
 
 }  // namespace barelattice

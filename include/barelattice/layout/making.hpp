@@ -68,7 +68,7 @@ struct MakingMaps {
 /// @param widening factor on the filter radius, 1 or more: how a design begins.
 /// @throws InputError if the rules contradict each other.
 template <int D>
-MakingMaps mapsOf(const std::vector<MakingRule>& rules, const Grid<D>& grid, const std::vector<double>& fill,
+MakingMaps mapsOf(const std::vector<MakingRule>& rules, const Grid<D>& grid, const HeldField& fill,
                   const std::vector<std::uint8_t>& attached, double widening = 1);
 
 }  // namespace barelattice

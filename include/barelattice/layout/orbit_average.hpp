@@ -20,6 +20,7 @@ class OrbitAverage final : public LayoutMap {
   void forward(std::span<const double> in, std::span<double> out) const override;
   void backward(std::span<const double> in, std::span<const double> out, std::span<const double> gradientOut,
                 std::span<double> gradientIn) const override;
+  Reads reads() const override { return Reads::nothing; }
 
  private:
   std::vector<std::size_t> first_;  // of each orbit's cells in members_, and the end

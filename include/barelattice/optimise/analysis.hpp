@@ -8,6 +8,7 @@
 #include <vector>
 
 #include "barelattice/base/progress.hpp"
+#include "barelattice/grid/held_field.hpp"
 #include "barelattice/optimise/material_laws.hpp"
 #include "barelattice/voxels/elastic_model.hpp"
 #include "barelattice/voxels/grid_case.hpp"
@@ -64,8 +65,8 @@ class GridAnalysis final : public Analysis {
   /// @param fill share of each cell that exists, times its modulus relative to the material's.
   /// @param cellMass of each full cell, kg; needed only where a case has a force on all mass.
   /// @throws InputError if it is needed and missing.
-  GridAnalysis(const Grid<D>& grid, const Material& material, std::vector<GridCase<D>> cases,
-               std::vector<double> fill, StiffnessLaw law, std::vector<double> cellMass = {});
+  GridAnalysis(const Grid<D>& grid, const Material& material, std::vector<GridCase<D>> cases, HeldField fill,
+               StiffnessLaw law, std::vector<double> cellMass = {});
 
   /// States to start from: all at rest.
   CaseStates rest() const;
@@ -73,7 +74,7 @@ class GridAnalysis final : public Analysis {
   /// Solves all cases for a layout, each from what its state holds. A solve that fails is an answer as well:
   /// the case has an infinite compliance and starts the next time from rest.
   /// @throws Cancelled if the progress callback says so.
-  void attempt(std::span<const double> density, CaseStates& states);
+  void attempt(std::vector<double> density, CaseStates& states);
 
   /// @throws RunError when a solve has failed, naming the case and the reason.
   void requireSuccess(const CaseStates& states) const;
@@ -110,7 +111,7 @@ class GridAnalysis final : public Analysis {
 
   const Grid<D>& grid_;
   std::vector<GridCase<D>> cases_;
-  std::vector<double> fill_;
+  HeldField fill_;
   std::vector<double> cellMass_;
   StiffnessLaw law_;
   std::vector<Group> groups_;

@@ -67,6 +67,7 @@ enum class OptimiseStop {
   restless,        ///< failed: the layout still changes after `guard` iterations
   grey,            ///< failed: the layout does not read the same in black and white
   loose,           ///< failed: read in black and white a load hangs in the air
+  missed,          ///< failed: the layout stands still, but a limit does not hold
 };
 
 /// One sentence for people.

@@ -48,14 +48,14 @@ class Compliances final : public Response {
 class MassFraction final : public Response {
  public:
   /// @param fill share of each cell that exists, times what it weighs.
-  explicit MassFraction(std::vector<double> fill);
+  explicit MassFraction(HeldField fill);
   std::vector<std::string> names(const Analysis& /*analysis*/) const override { return {"mass_fraction"}; }
   std::vector<double> values(const Analysed& at) const override { return {value(at.states.density)}; }
   void gradient(const Analysed& at, std::size_t which, std::span<double> gradient) const override;
   double value(std::span<const double> density) const;
 
  private:
-  std::vector<double> fill_;
+  HeldField fill_;
   double total_;
 };
 

@@ -13,8 +13,8 @@ namespace barelattice {
 struct Requirement {
   enum class Kind { displacement, mass, safetyFactor };
   Kind kind = Kind::mass;
-  std::string face;  ///< displacement: of which face, by name
-  double bound = 0;  ///< at most, m or kg; safety factor: at least
+  std::size_t face = 0;  ///< displacement: of which face of the setup
+  double bound = 0;      ///< at most, m or kg; safety factor: at least
 };
 
 enum class Verdict {

@@ -16,6 +16,7 @@
 namespace barelattice {
 
 class Inputs;
+struct Dropped;
 class LayoutFile;
 
 /// Whom a run tells what it does. All may be empty.
@@ -101,9 +102,14 @@ class JobRun {
   LayoutFile layoutFile() const;
   SmoothLayout smoothLayout() const;
   double wantedVolume() const;
+  SolidRecord madeSolid() const;
+  void noteSolid(const SolidRecord& solid) const;
   std::string prediction() const;
   BodyRecord analysed(const Implicit& f, const Box& extent, const TriangleMesh* exported,
                       const std::string& file, bool ownSolid);
+  void addDoubts(const Implicit& f, const Box& bounds, const TriangleMesh* exported, bool ownSolid,
+                 std::vector<std::string>& sentences) const;
+  void noteDropped(const Dropped& dropped) const;
   void noteDoubts(const BodyRecord& body);
   /// A step whose body is still right: judges it anew if the requirements have changed.
   void reuse(std::optional<BodyRecord>& body, const std::string& line);
