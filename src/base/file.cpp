@@ -18,11 +18,16 @@ constexpr std::string_view kAlphabet = "ABCDEFGHIJKLMNOPQRSTUVWXYZabcdefghijklmn
 }  // namespace
 
 void writeFile(const std::filesystem::path& path, std::string_view content) {
+  writeFile(path, std::span(&content, 1));
+}
+
+void writeFile(const std::filesystem::path& path, std::span<const std::string_view> pieces) {
   std::filesystem::path part = path;
   part += fmt::format(".{}.part", ::getpid());
   errno = 0;
   std::ofstream out(part, std::ios::binary);
-  out.write(content.data(), static_cast<std::streamsize>(content.size()));
+  for (const std::string_view piece : pieces)
+    out.write(piece.data(), static_cast<std::streamsize>(piece.size()));
   out.close();
   std::error_code fault;
   if (out) std::filesystem::rename(part, path, fault);

@@ -34,15 +34,21 @@ std::size_t numberOf(const std::string& name, const std::vector<std::string>& na
   return static_cast<std::size_t>(std::find(names.begin(), names.end(), name) - names.begin());
 }
 
+/// The keys of a table as they stand in the text.
+std::vector<std::string> inOrder(const toml::table& table) {
+  std::vector<std::string> names;
+  for (const auto& [name, node] : table) names.emplace_back(name.str());
+  std::stable_sort(names.begin(), names.end(), [&](const std::string& a, const std::string& b) {
+    return TableReader::placeOf(*table.get(a)).line < TableReader::placeOf(*table.get(b)).line;
+  });
+  return names;
+}
+
 /// Calls read(reader, name) for every table inside the table `key`, in the order of the file.
 template <class Read>
 void forEachNamed(TableReader& top, const std::string& key, const std::string& cure, const Read& read) {
   TableReader group = top.table(top.need(key, cure), key);
-  std::vector<std::string> names;
-  for (const auto& [name, node] : group.raw()) names.emplace_back(name.str());
-  std::stable_sort(names.begin(), names.end(), [&](const std::string& a, const std::string& b) {
-    return TableReader::placeOf(*group.raw().get(a)).line < TableReader::placeOf(*group.raw().get(b)).line;
-  });
+  const std::vector<std::string> names = inOrder(group.raw());
   if (names.empty()) group.fail("is empty", cure);
   for (const std::string& name : names) {
     group.checkName(name);
@@ -496,8 +502,7 @@ Brief parseBrief(std::string_view text, const std::filesystem::path& path) {
   parseDesign(design, brief);
   parseRegions(top, brief);
   std::vector<std::string> faceNames;
-  if (const toml::table* faces = document["faces"].as_table())
-    for (const auto& [key, node] : *faces) faceNames.emplace_back(key.str());
+  if (const toml::table* faces = document["faces"].as_table()) faceNames = inOrder(*faces);
   forEachNamed(top, "faces", "name the faces that are held and loaded",
                [&](TableReader& r, const std::string& name) {
                  brief.faces.push_back(parseFace(r, name, brief, faceNames));

@@ -76,8 +76,8 @@ class Loop {
       stop = ended();
       state_.ended = stop.has_value();
       if (!stop) propose();
-      const IterationView view{
-          record, columns_, layout_, stop.has_value(), [this] { return level(); }, [this] { return state_; }};
+      const IterationView view{record, columns_, layout_, stop.has_value(), [this] { return level(); },
+                               state_};
       if (callback && !callback(view) && !stop) stop = OptimiseStop::cancelled;
     }
     return finish(*stop);

@@ -381,6 +381,7 @@ std::vector<std::string> addRunData(const RunRecord& record, const Vec3& filesFr
   std::vector<std::string> leftOut;
   if (record.layout) {
     addLayout(folder, data);
+    if (!record.layout->finished) data["unfinished"] = true;
     if (record.layout->design) {
       addIterations(folder, data, leftOut);
       addHistory(folder, data);

@@ -1,7 +1,7 @@
 #include "barelattice/run/checkpoint.hpp"
 
 #include <cmath>
-#include <cstring>
+#include <fstream>
 #include <limits>
 #include <nlohmann/json.hpp>
 #include <string_view>
@@ -16,16 +16,21 @@ namespace {
 
 using nlohmann::json;
 
-/// The state's fields of numbers, in the order of the file.
-std::vector<std::vector<double>*> fieldsOf(OptimiseState& state) {
-  std::vector<std::vector<double>*> fields{
-      &state.variables,      &state.accepted,        &state.appraisal.terms,     &state.appraisal.limits,
-      &state.asymptotes.low, &state.asymptotes.high, &state.asymptotes.previous, &state.asymptotes.earlier};
+/// Visits the state's fields of numbers in the order of the file.
+template <class State, class Visit>
+void forEachField(State& state, const Visit& visit) {
+  for (auto* field :
+       {&state.variables, &state.accepted, &state.appraisal.terms, &state.appraisal.limits,
+        &state.asymptotes.low, &state.asymptotes.high, &state.asymptotes.previous, &state.asymptotes.earlier})
+    visit(*field);
   for (auto* gradients : {&state.gradients.goal, &state.gradients.limits})
-    for (std::vector<double>& g : *gradients) fields.push_back(&g);
-  for (CaseStates* states : {&state.states.nominal, &state.states.eroded})
-    for (std::vector<double>& u : states->displacements) fields.push_back(&u);
-  return fields;
+    for (auto& field : *gradients) visit(field);
+  for (auto* states : {&state.states.nominal, &state.states.eroded})
+    for (auto& field : states->displacements) visit(field);
+}
+
+std::string_view bytesOf(const std::vector<double>& field) {
+  return {reinterpret_cast<const char*>(field.data()), field.size() * sizeof(double)};
 }
 
 json progressionJson(const Progression& at) {
@@ -86,74 +91,110 @@ IterationRecord recordFrom(const json& r) {
 }
 
 /// Of a checkpoint without the hash it carries.
-std::string hashOfAll(const json& head, std::string_view bytes) {
-  return hashOf(jsonText(head) + hashOf(bytes));
+std::string hashOfAll(const json& head, const Hasher& fields) {
+  return hashOf(jsonText(head) + fields.text());
+}
+
+json headOf(const OptimiseState& state, const std::string& fingerprint) {
+  json head = {{"fingerprint", fingerprint},
+               {"attempt", state.attempt},
+               {"sharpenings", state.sharpenings},
+               {"progression", progressionJson(state.at)},
+               {"ended", state.ended},
+               {"gradients", state.gradients.goal.size()},
+               {"limits", state.gradients.limits.size()},
+               {"cases", state.states.nominal.displacements.size()},
+               {"history", json::array()}};
+  for (const auto& [name, states] :
+       {std::pair{"w_cycles", &state.states.nominal}, {"w_cycles_eroded", &state.states.eroded}})
+    for (const Cycle cycle : states->cycles) head[name].push_back(cycle == Cycle::w);
+  for (const IterationRecord& r : state.history) head["history"].push_back(recordJson(r));
+  return head;
+}
+
+/// A state with its fields as large as they are to be.
+OptimiseState stateFrom(const json& head) {
+  OptimiseState state;
+  state.attempt = head.at("attempt");
+  state.sharpenings = head.at("sharpenings");
+  state.ended = head.at("ended");
+  state.at = progressionFrom(head.at("progression"));
+  for (const json& r : head.at("history")) state.history.push_back(recordFrom(r));
+  for (const auto& [name, states] :
+       {std::pair{"w_cycles", &state.states.nominal}, {"w_cycles_eroded", &state.states.eroded}})
+    for (const json& w : head.at(name)) states->cycles.push_back(w.get<bool>() ? Cycle::w : Cycle::v);
+  state.gradients.goal.resize(head.at("gradients").get<std::size_t>());
+  state.gradients.limits.resize(head.at("limits").get<std::size_t>());
+  for (CaseStates* states : {&state.states.nominal, &state.states.eroded}) {
+    states->displacements.resize(head.at("cases").get<std::size_t>());
+    states->compliances.resize(states->displacements.size());
+    states->reports.resize(states->displacements.size());
+  }
+  std::size_t f = 0;
+  forEachField(
+      state, [&](std::vector<double>& field) { field.resize(head.at("sizes").at(f++).get<std::size_t>()); });
+  return state;
+}
+
+/// Whether the numbers a head speaks of are those that follow it: a damaged one could ask for any memory.
+bool fitsFile(const json& head, std::uintmax_t left) {
+  const std::size_t counts = head.at("gradients").get<std::size_t>() + head.at("limits").get<std::size_t>() +
+                             2 * head.at("cases").get<std::size_t>();
+  constexpr std::size_t kOthers = 8;
+  const json& sizes = head.at("sizes");
+  if (sizes.size() != counts + kOthers) return false;
+  for (const json& size : sizes) {
+    const auto bytes = size.get<std::uintmax_t>();
+    if (bytes > left / sizeof(double)) return false;
+    left -= bytes * sizeof(double);
+  }
+  return left == 0;
 }
 
 }  // namespace
 
 void writeCheckpoint(const std::filesystem::path& path, const std::string& fingerprint,
                      const OptimiseState& state) {
-  OptimiseState copy = state;
-  json head = {{"fingerprint", fingerprint},
-               {"attempt", copy.attempt},
-               {"sharpenings", copy.sharpenings},
-               {"progression", progressionJson(copy.at)},
-               {"ended", copy.ended},
-               {"gradients", copy.gradients.goal.size()},
-               {"limits", copy.gradients.limits.size()},
-               {"cases", copy.states.nominal.displacements.size()}};
-  for (const auto& [name, states] :
-       {std::pair{"w_cycles", &copy.states.nominal}, {"w_cycles_eroded", &copy.states.eroded}})
-    for (const Cycle cycle : states->cycles) head[name].push_back(cycle == Cycle::w);
-  for (const IterationRecord& r : copy.history) head["history"].push_back(recordJson(r));
-  std::string bytes;
-  for (const std::vector<double>* field : fieldsOf(copy)) {
-    head["sizes"].push_back(field->size());
-    bytes.append(reinterpret_cast<const char*>(field->data()), field->size() * sizeof(double));
-  }
-  head["hash"] = hashOfAll(head, bytes);
-  writeFile(path, jsonText(head) + "\n" + bytes);
+  json head = headOf(state, fingerprint);
+  Hasher hasher;
+  std::string text;
+  std::vector<std::string_view> pieces{text};
+  forEachField(state, [&](const std::vector<double>& field) {
+    head["sizes"].push_back(field.size());
+    pieces.push_back(bytesOf(field));
+    hasher.add(pieces.back());
+  });
+  head["hash"] = hashOfAll(head, hasher);
+  text = jsonText(head) + "\n";
+  pieces.front() = text;
+  writeFile(path, pieces);
 }
 
 std::optional<OptimiseState> readCheckpoint(const std::filesystem::path& path,
                                             const std::string& fingerprint) {
-  if (!std::filesystem::exists(path)) return std::nullopt;
-  const std::string text = readFile(path);
-  const std::size_t end = text.find('\n');
-  json head = json::parse(text.substr(0, end), nullptr, false);
-  if (end == std::string::npos || !head.is_object() || head.value("fingerprint", "") != fingerprint)
-    return std::nullopt;
+  std::error_code fault;
+  const std::uintmax_t size = std::filesystem::file_size(path, fault);
+  if (fault || !std::filesystem::is_regular_file(path)) return std::nullopt;
+  // Numbers of a large job are read where they belong: no second copy of them is held.
+  std::ifstream in(path, std::ios::binary);
+  std::string line;
+  constexpr std::size_t kMostHead = 100'000'000;
+  for (char c = 0; line.size() < kMostHead && in.get(c) && c != '\n';) line += c;
+  json head = json::parse(line, nullptr, false);
+  if (!in || !head.is_object()) return std::nullopt;
   const json hash = head.value("hash", json());
   head.erase("hash");
-  if (hash != hashOfAll(head, std::string_view(text).substr(end + 1))) return std::nullopt;
   try {
-    OptimiseState state;
-    state.attempt = head.at("attempt");
-    state.sharpenings = head.at("sharpenings");
-    state.ended = head.at("ended");
-    state.at = progressionFrom(head.at("progression"));
-    for (const json& r : head.at("history")) state.history.push_back(recordFrom(r));
-    for (const auto& [name, states] :
-         {std::pair{"w_cycles", &state.states.nominal}, {"w_cycles_eroded", &state.states.eroded}})
-      for (const json& w : head.at(name)) states->cycles.push_back(w.get<bool>() ? Cycle::w : Cycle::v);
-    state.gradients.goal.resize(head.at("gradients").get<std::size_t>());
-    state.gradients.limits.resize(head.at("limits").get<std::size_t>());
-    for (CaseStates* states : {&state.states.nominal, &state.states.eroded}) {
-      states->displacements.resize(head.at("cases").get<std::size_t>());
-      states->compliances.resize(states->displacements.size());
-      states->reports.resize(states->displacements.size());
-    }
-    std::size_t at = end + 1;
-    const auto fields = fieldsOf(state);
-    for (std::size_t f = 0; f < fields.size(); ++f) {
-      const auto size = head.at("sizes").at(f).get<std::size_t>();
-      if (text.size() - at < size * sizeof(double)) return std::nullopt;
-      fields[f]->resize(size);
-      if (size) std::memcpy(fields[f]->data(), text.data() + at, size * sizeof(double));
-      at += size * sizeof(double);
-    }
-    if (at != text.size()) return std::nullopt;
+    if (head.at("fingerprint") != fingerprint) return std::nullopt;
+    if (!fitsFile(head, size - line.size() - 1)) return std::nullopt;
+    OptimiseState state = stateFrom(head);
+    Hasher hasher;
+    forEachField(state, [&](std::vector<double>& field) {
+      in.read(reinterpret_cast<char*>(field.data()),
+              static_cast<std::streamsize>(field.size() * sizeof(double)));
+      hasher.add(bytesOf(field));
+    });
+    if (!in || hash != hashOfAll(head, hasher)) return std::nullopt;
     return state;
   } catch (const json::exception&) {
     return std::nullopt;

@@ -95,6 +95,8 @@ OptimiseResult JobRun::runOptimiser() {
     std::filesystem::remove_all(kept);
   }
   Stopwatch sinceCheckpoint;
+  double writing = 0;  // seconds the last checkpoint took
+  constexpr double kWritingShare = 20;
   OptimiseResult result = optimiseLayout<D>(
       problem, options,
       [&](const IterationView& view) {
@@ -108,11 +110,15 @@ OptimiseResult JobRun::runOptimiser() {
           writeVti(kept / fmt::format("{:04}.vti", view.record.iteration), image);
         }
         const bool stop = stopAsked();
-        const bool due = view.record.iteration == 1 || sinceCheckpoint.seconds() > kCheckpointSeconds;
+        // Of a large job writing takes its time: it gets a twentieth at most.
+        const bool due = view.record.iteration == 1 ||
+                         sinceCheckpoint.seconds() > std::max(kCheckpointSeconds, kWritingShare * writing);
         if (stop || view.last || due) {
-          writeCheckpoint(checkpoint, fingerprint, view.state());
-          sinceCheckpoint = Stopwatch();
+          const Stopwatch watch;
+          writeCheckpoint(checkpoint, fingerprint, view.state);
           if (!stop && !view.last) storeUnfinished<D>(view);
+          writing = watch.seconds();
+          sinceCheckpoint = Stopwatch();
         }
         if (listener_.iteration) listener_.iteration(view.record);
         return !stop;

@@ -340,7 +340,7 @@ TEST(Optimiser, goesOnFromAStateToTheBit) {
     const OptimiseResult whole = optimiseLayout<3>(bracket.problem, options);
     OptimiseState state;
     optimiseLayout<3>(bracket.problem, options, [&, stopped = stopped](const IterationView& view) {
-      if (view.record.iteration == stopped) state = view.state();
+      if (view.record.iteration == stopped) state = view.state;
       return view.record.iteration < stopped;
     });
     const OptimiseResult resumed = optimiseLayout<3>(bracket.problem, options, {}, &state);
@@ -353,7 +353,7 @@ TEST(Optimiser, goesOnFromAStateToTheBit) {
     ASSERT_EQ(state.states.nominal.cycles.size(), 1U);
     state.states.nominal.cycles = {Cycle::w};
     optimiseLayout<3>(bracket.problem, options, {[&](const IterationView& view) {
-                        EXPECT_EQ(view.state().states.nominal.cycles, std::vector<Cycle>{Cycle::w});
+                        EXPECT_EQ(view.state.states.nominal.cycles, std::vector<Cycle>{Cycle::w});
                         return false;
                       }},
                       &state);

@@ -79,7 +79,7 @@ TEST(OwnParts, aLoadAGoalAndAMakingRuleMakeAJob) {
   OptimiseState state;
   const OptimiseResult own = optimiseLayout<3>(problem, options, [&](const IterationView& view) {
     EXPECT_EQ(view.columns, (std::vector<std::string>{"mean_m", "mass_fraction"}));
-    if (view.record.iteration == 20) state = view.state();
+    if (view.record.iteration == 20) state = view.state;
     return true;
   });
   EXPECT_NEAR(own.massFraction, 0.35, 1e-4);

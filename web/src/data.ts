@@ -16,6 +16,8 @@ export interface PageData {
   colourMap: string[];
   frame: { origin: number[]; size: number[]; cells: number[] };
   layout?: { density: Packed; fill: Packed; keep: Packed };
+  /** The layout is that of a run at work, or one that was stopped. */
+  unfinished?: boolean;
   iterations?: { number: number; density: Packed }[];
   cellMass: number; // kg of a full cell
   cellMasses?: Packed; // the same cell by cell, where materials differ

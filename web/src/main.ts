@@ -151,17 +151,18 @@ function buildLayout(): void {
 
 function playIterations(layout: Layout, update: () => void): void {
   const frames = data.iterations ?? [];
+  const last = data.unfinished ? "latest" : "final";
   const slider = document.getElementById("frame") as HTMLInputElement | null;
   if (!slider) return;
   const densities = frames.map((f) => bytesOf(f.density));
-  slider.max = String(frames.length); // the last position is the final layout
+  slider.max = String(frames.length); // the last position is the layout itself
   slider.value = slider.max;
   const button = element("play");
   let timer = 0;
   const apply = () => {
     const at = Number(slider.value);
     layout.use(densities[at]);
-    element("frame-number").textContent = at < frames.length ? `after ${frames[at].number}` : "final";
+    element("frame-number").textContent = at < frames.length ? `after ${frames[at].number}` : last;
     update();
   };
   const stop = () => {
@@ -184,7 +185,7 @@ function playIterations(layout: Layout, update: () => void): void {
       if (slider.value === slider.max) stop();
     }, 500);
   });
-  element("frame-number").textContent = "final";
+  element("frame-number").textContent = last;
 }
 
 function buildSolid(): void {

@@ -4,6 +4,7 @@
 
 #include <cstdint>
 #include <filesystem>
+#include <span>
 #include <string>
 #include <string_view>
 
@@ -13,6 +14,8 @@ namespace barelattice {
 /// a file.
 /// @throws RunError naming the file and the cause.
 void writeFile(const std::filesystem::path& path, std::string_view content);
+/// The same of several pieces one after the other.
+void writeFile(const std::filesystem::path& path, std::span<const std::string_view> pieces);
 
 /// Files larger than this many bytes are not read: their content would not fit beside what is made of it.
 inline constexpr std::uintmax_t kMostFileBytes = 2'000'000'000;

@@ -2,11 +2,22 @@
 /// A short fingerprint of text.
 #pragma once
 
+#include <cstdint>
 #include <filesystem>
 #include <string>
 #include <string_view>
 
 namespace barelattice {
+
+/// The same hash as `hashOf`, of bytes that come piece by piece.
+class Hasher {
+ public:
+  void add(std::string_view bytes);
+  std::string text() const;
+
+ private:
+  std::uint64_t hash_ = 14695981039346656037U;
+};
 
 /// FNV-1a over the bytes, 64 bits as 16 hexadecimal digits: small, fast, the same everywhere. Not for
 /// secrets.

@@ -115,7 +115,7 @@ struct IterationView {
   const std::vector<double>& density;          ///< the layout accepted last
   bool last;                                   ///< no other iteration follows
   std::function<std::vector<double>()> level;  ///< of that layout, see OptimiseResult::level
-  std::function<OptimiseState()> state;        ///< a copy to continue from; costs time and memory
+  const OptimiseState& state;                  ///< to continue from; as long as the callback runs
 };
 
 /// Called after every iteration; returning false stops the loop there.
