@@ -169,7 +169,10 @@ Estimate estimated(const Job& job) {
   constexpr double kSecondsPerVoxelCase = 1.4e-4;
   constexpr double kSecondsPerTetCase = 6e-5;
   constexpr double kSecondsPerTet = 5e-5;  // for the mesh
-  constexpr double kBytesPerVoxel = 1000;
+  // Peak of the optimise step: bench_memory at 4.2 million voxels, the rigger at 0.2 and 1 million, a sheet.
+  constexpr double kBytes = 40e6;
+  constexpr double kBytesPerVoxel = 220;
+  constexpr double kBytesPerVoxelCase = 130;
   constexpr double kBytesPerTet = 7500;
   const auto cells = static_cast<double>(job.cellCount());
   const auto cases = static_cast<double>(job.brief.cases.size());
@@ -177,7 +180,8 @@ Estimate estimated(const Job& job) {
   const double bodies = job.brief.baseline ? 3 : 1;
   return {cases * kSecondsPerVoxelCase * cells * iterations / kUsualIterations +
               bodies * (cases * kSecondsPerTetCase + kSecondsPerTet) * job.brief.tetrahedra,
-          std::max(kBytesPerVoxel * cells, kBytesPerTet * job.brief.tetrahedra)};
+          std::max(kBytes + (kBytesPerVoxel + kBytesPerVoxelCase * cases) * cells,
+                   kBytesPerTet * job.brief.tetrahedra)};
 }
 
 /// How much of each cell lies in the shape the design starts from, to within half a cell.

@@ -39,7 +39,7 @@ bool layoutFits(const Job& job, const RunRecord& record) {
 std::string judgeAnew(const Job& job, BodyRecord& body) {
   const Inputs wanted = inputsOfVerdict(job);
   if (body.required == wanted.values()) return {};
-  const std::string change = wanted.changeSince(body.required);
+  std::string change = wanted.changeSince(body.required);
   judgeBody(body, job.setup, job.brief.requirements, job.brief.agreement);
   body.required = wanted.values();
   return change;
@@ -105,8 +105,8 @@ RunRecord fitting(RunRecord record, const Job& job) {
   const std::string ofProof = proofFingerprint(job, ofSolid);
   const auto wanted = [&](const std::string& step) -> std::string {
     if (step == "optimise") return laidOut ? layoutFingerprint(job) : "of other iterations";
-    if (step == "solid") return ofSolid;
-    if (step == "proof") return ofProof;
+    if (step == "solid") return {ofSolid};
+    if (step == "proof") return {ofProof};
     if (step == "block") return inputsOfBlock(job).hash();
     if (step == "baseline")
       return job.brief.baseline ? inputsOfBlock(job, job.brief.baseline).hash() : "none";
