@@ -110,7 +110,9 @@ class Loop {
     readAt(state_.accepted.empty() ? state_.at.ahead : state_.at.place);
     return readings_.forward(state_.accepted.empty() ? state_.variables : state_.accepted);
   }
+  /// Of the layout that is shown. One whose design was given up has lost its variables: it is its own level.
   std::vector<double> level() {
+    if (state_.accepted.empty() && !layout_.empty()) return layout_;
     readAccepted();
     return readings_.level();
   }
@@ -280,9 +282,8 @@ class Loop {
     return wanted > 0 && begin(wanted);
   }
 
-  /// Steps the variables at the reading the maps are set up for. Moving
-  /// asymptotes take the mass as linear, which is good to second order in the
-  /// step; a shift of all variables makes up the rest.
+  /// Steps the variables at the reading the maps are set up for. Moving asymptotes take the mass as linear,
+  /// which is good to second order in the step; a shift of all variables makes up the rest.
 
   void step() {
     const bool criteria = scheme_ == UpdateScheme::optimalityCriteria;

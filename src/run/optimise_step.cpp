@@ -2,6 +2,7 @@
 
 #include <fmt/format.h>
 
+#include <algorithm>
 #include <cmath>
 
 #include "barelattice/base/file.hpp"
@@ -116,7 +117,11 @@ OptimiseResult JobRun::runOptimiser() {
         if (stop || view.last || due) {
           const Stopwatch watch;
           writeCheckpoint(checkpoint, fingerprint, view.state);
-          if (!stop && !view.last) storeUnfinished<D>(view);
+          // The figures of what is drawn: a step that was taken back is not.
+          const auto shown = std::find_if(history.rbegin(), history.rend(),
+                                          [](const IterationRecord& r) { return !r.takenBack; });
+          if (!stop && !view.last && shown != history.rend())
+            storeUnfinished<D>({*shown, view.columns, view.density, view.last, view.level, view.state});
           writing = watch.seconds();
           sinceCheckpoint = Stopwatch();
         }

@@ -53,18 +53,18 @@ RunRecord readResults(const std::filesystem::path& folder) {
   const json results = json::parse(readFile(file), nullptr, false);
   try {
     if (!results.is_object()) {
-      empty.notes.emplace_back("results.json is damaged: starting over");
+      empty.notes.emplace_back("results.json is damaged: nothing of it is used");
     } else if (results.value("method", json()) != kMethodVersion) {
       empty.notes.emplace_back("the results are those of another version: none of them is used");
     } else if (results.value("hash", json()) != hashOfResults(results)) {
-      empty.notes.emplace_back("results.json was changed since it was written: starting over");
+      empty.notes.emplace_back("results.json was changed since it was written: nothing of it is used");
     } else {
       RunRecord record = recordFrom(results);
       record.folder = folder;
       return record;
     }
   } catch (const json::exception&) {
-    empty.notes.emplace_back("results.json holds what this version did not write: starting over");
+    empty.notes.emplace_back("results.json holds what this version did not write: nothing of it is used");
   }
   return empty;
 }

@@ -211,6 +211,24 @@ struct Cantilever {
   }
 };
 
+// What a watcher is shown belongs together: the level crosses a half where the layout does, also while a
+// design that was given up begins anew with a wider filter.
+TEST(Optimiser, showsTheLevelOfTheLayoutItShows) {
+  const Cantilever posed({64, 32}, 0.2, 3);
+  std::size_t apart = 0;
+  std::size_t shown = 0;
+  optimiseLayout<2>(posed.problem, {}, [&](const IterationView& view) {
+    const std::vector<double> level = view.level();
+    EXPECT_EQ(level.size(), view.density.size());
+    for (std::size_t c = 0; c < level.size(); ++c)
+      if (std::abs(level[c] - 0.5) > 1e-6) apart += (level[c] > 0.5) != (view.density[c] > 0.5);
+    ++shown;
+    return true;
+  });
+  EXPECT_GT(shown, 50U);
+  EXPECT_EQ(apart, 0U);
+}
+
 // What "settled" promises: it stands still, it is the best that was seen at its reading, and black and white
 // it is the same.
 TEST(Optimiser, settlesOnLeanLayoutsAndKeepsTheBest) {
