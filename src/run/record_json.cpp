@@ -3,7 +3,7 @@
 #include <fmt/format.h>
 
 #include <cmath>
-#include <set>
+#include <limits>
 #include <type_traits>
 
 #include "barelattice/base/hash.hpp"
@@ -32,19 +32,11 @@ template <class T>
 inline constexpr bool kPlain =
     std::is_same_v<T, bool> || std::is_same_v<T, std::string> || std::is_same_v<T, std::size_t>;
 
-/// The number that `scale` makes of exactly `stored`: what is read and written again does not change.
+/// The number in SI units. What was written as v times the scale comes back so that it is written the same:
+/// if numbers lie further apart here than there, the nearest one is v itself, and if not, the quotient's
+/// rounding is too small to show in the product.
 double unscaled(double stored, double scale) {
-  const double value = stored / scale;
-  constexpr double kEverywhere = std::numeric_limits<double>::infinity();
-  double below = value;
-  double above = value;
-  for (int step = 0; step < 4; ++step) {
-    if (below * scale == stored) return below;
-    if (above * scale == stored) return above;
-    below = std::nextafter(below, -kEverywhere);
-    above = std::nextafter(above, kEverywhere);
-  }
-  return value;
+  return stored / scale;
 }
 
 template <class T>

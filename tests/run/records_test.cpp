@@ -58,7 +58,7 @@ RunRecord example(unsigned seed) {
 // Figures are SI in memory and in the key's unit in the file; a file that is read and written again keeps its
 // bits, whatever the factor.
 TEST(Records, keepTheirBitsThroughTheFile) {
-  for (unsigned seed = 0; seed < 300; ++seed) {
+  for (unsigned seed = 0; seed < 3000; ++seed) {
     const json written = recordJson(example(seed));
     const RunRecord read = recordFrom(json::parse(written.dump()));
     ASSERT_EQ(recordJson(read), written) << "seed " << seed;
