@@ -467,22 +467,6 @@ BriefError::BriefError(const std::filesystem::path& file, TextPlace place, const
                  shortened(cure)),
       place_(place) {}
 
-std::string Brief::shapeTexts(const std::vector<std::string>& names) const {
-  std::set<std::string> wanted;
-  std::vector<std::string> open = names;
-  while (!open.empty()) {
-    const std::string name = open.back();
-    open.pop_back();
-    if (!wanted.insert(name).second) continue;
-    for (const BriefShape& s : shapes)
-      if (s.name == name) open.insert(open.end(), s.parts.begin(), s.parts.end());
-  }
-  std::string texts;
-  for (const BriefShape& s : shapes)
-    if (wanted.contains(s.name)) texts += s.text + ";";
-  return texts;
-}
-
 Brief parseBrief(std::string_view text, const std::filesystem::path& path) {
   refuseDeepKeys(text, path);
   const toml::table document = parseToml(text, path);

@@ -12,6 +12,18 @@
 namespace barelattice {
 namespace {
 
+// Projection (Wang, Lazarov & Sigmund 2011): with sharpness b and threshold t,
+//
+//   out = (tanh(b t) + tanh(b (in - t))) / (tanh(b t) + tanh(b (1 - t)))          (1)
+//
+// which keeps 0 and 1, and tends to a step at t as b grows, to the identity as b falls to 0. Its derivative
+// follows from tanh' = 1 - tanh^2:
+//
+//   d out / d in = b (1 - tanh^2(b (in - t))) / (tanh(b t) + tanh(b (1 - t)))     (2)
+//
+// At t it is about b: near the threshold a density moves b times as far as its variable, which is what the
+// update has to be damped by (optimiser.cpp).
+
 constexpr std::array<double, 14> kInverseFactorials = [] {  // of 13 down to 0
   std::array<double, 14> values{};
   double factorial = 1;
@@ -39,7 +51,7 @@ BARELATTICE_INLINE double exponential(double x) {
                                (std::bit_cast<std::uint64_t>(shifted) << 52U));
 }
 
-/// To 3e-16, all a projection needs.
+/// To 3e-16, all a projection needs: tanh x = 1 - 2 / (1 + e^(2 x)).
 BARELATTICE_INLINE double fastTanh(double x) {
   return 1 - 2 / (1 + exponential(2 * x));
 }

@@ -10,6 +10,21 @@
 namespace barelattice {
 namespace {
 
+// With weights w_ij = max(0, R - |x_i - x_j|) (Bruns & Tortorelli 2001; Bourdin 2001) and fill f_j,
+//
+//   out_i = s_i sum_j w_ij f_j in_j                                              (1)
+//   s_i   = 1 / sum_j w_ij f_j     reflecting: only what exists counts           (2)
+//         = 1 / sum_j w_0j         empty: what lies beyond the space counts as zero (Clausen & Andreassen
+//                                  2017), so members that run along its walls keep their thickness  (3)
+//
+// w is symmetric, so the transpose of F = S W f is f W S: the same sums with factors before and after changed
+// places.
+//
+//   gradientIn_j = f_j sum_i w_ij s_i gradientOut_i                              (4)
+//
+// On a grid w depends on the offset alone. The field is laid out in its box with a margin of R, so that each
+// run of cells is summed along without asking whether neighbours exist: absent ones are zeros.
+
 using Vector __attribute__((vector_size(64))) = double;
 constexpr int kLanes = 8;
 constexpr int kVectors = 4;  // sums kept side by side, so that none waits for its own last addition
@@ -93,7 +108,7 @@ DensityFilter<D>::DensityFilter(const Grid<D>& grid, HeldField fill, double radi
   convolve(*fill_, ones, inverseWeight_, ones);
   for (std::size_t c = 0; c < inverseWeight_.size(); ++c) {
     const bool empty = boundary == FilterBoundary::empty && (attached.empty() || !attached[c]);
-    inverseWeight_[c] = 1 / (empty ? whole : inverseWeight_[c]);
+    inverseWeight_[c] = 1 / (empty ? whole : inverseWeight_[c]);  // (3), (2)
   }
 }
 
@@ -124,13 +139,13 @@ void DensityFilter<D>::convolve(std::span<const double> before, std::span<const 
 
 template <int D>
 void DensityFilter<D>::forward(std::span<const double> in, std::span<double> out) const {
-  convolve(*fill_, in, out, inverseWeight_);
+  convolve(*fill_, in, out, inverseWeight_);  // (1)
 }
 
 template <int D>
 void DensityFilter<D>::backward(std::span<const double> /*in*/, std::span<const double> /*out*/,
                                 std::span<const double> gradientOut, std::span<double> gradientIn) const {
-  convolve(inverseWeight_, gradientOut, gradientIn, *fill_);
+  convolve(inverseWeight_, gradientOut, gradientIn, *fill_);  // (4)
 }
 
 template class DensityFilter<2>;

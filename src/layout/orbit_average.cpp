@@ -8,6 +8,12 @@
 
 namespace barelattice {
 
+// Cells that motions carry onto each other form an orbit; the layout is to be equal on each. The average over
+// orbits, P_ij = 1 / |orbit| where i and j share one, is the projection onto such layouts: P P = P, P^T = P.
+// So every layout is reached from variables that are symmetric already, none is changed twice, and the way
+// back is the way forward. Orbits are closed under the group the motions generate: two mirrors give orbits of
+// four without anyone composing them.
+
 OrbitAverage::OrbitAverage(const std::vector<int>& orbit) : members_(orbit.size()) {
   const int count = orbit.empty() ? 0 : *std::max_element(orbit.begin(), orbit.end()) + 1;
   first_.assign(static_cast<std::size_t>(count) + 1, 0);

@@ -16,6 +16,18 @@
 namespace barelattice {
 namespace {
 
+// Isosurface stuffing puts vertices on the surface, but not on its edges: each is cut off by a chamfer up to
+// a spacing wide. Here vertices come to lie on them. One pass, `sharpenCreases`:
+//   1. the tangent plane at every vertex of the surface, from the function's gradient;
+//   2. an edge whose two ends have normals 35 to 120 degrees apart crosses a crease. Where: the two tangent
+//      planes meet in a line; its nearest point to the edge is projected back along either face, planes are
+//      taken anew there, until the point stands (crease.hpp; compare Kobbelt et al. 2001);
+//   3. a triangle that three creases cross cuts off a corner, the common point of three planes;
+//   4. the nearest vertex moves there, or the edge is split there, or swapped: whatever leaves all
+//      tetrahedra round it with dihedral angles within the liberty of the pass;
+//   5. vertices inside move to better the worst angles.
+// Later passes have more liberty. What even the last could not do stays a chamfer, and is told.
+
 /// How far one pass over all lines may go. The first takes what costs no shape; what it could not mend gets
 /// another try with more liberty, and often a better place because its neighbours lie right by then.
 struct Liberty {

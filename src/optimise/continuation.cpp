@@ -6,6 +6,27 @@
 namespace barelattice {
 namespace {
 
+// The readings a design passes are sharpness 1, 2, 4, 8 without erosion, then erosion in five steps, then
+// sharpness 16 and 32. Erosion from the start freezes the topology before it has formed and breaks lean
+// layouts; erosion at the end in one step breaks them as well.
+//
+// On the way. A reading is left when a step gains less than `stageGain`. A step is judged by the goal in the
+// manner of a trust region (Conn, Gould & Toint 2000), with three outcomes:
+//   taken back   where the goal rises by more than `mostRise` (`mostJump`, where the reading has changed), or
+//                cannot be found: pace, or the stride to the next reading, is halved;
+//   accepted     with a rise: the next step is shorter;
+//   gained       the next step is longer.
+// The goal of another reading is another function, so its history starts anew there.
+//
+// At the end nothing worse is accepted, so what was accepted last is the best seen there, and the pace may
+// grow beyond that of the damped update. The layout has settled when
+//   (a) some accepted steps together gain less than `finalGain`, none moving `finalChange` of the mass; or
+//   (b) twice as many leave the layout's own compliance within `finalDrift`: where the thin layout barely
+//       holds, its compliance falls for ever and the result does not change;
+//   both only if steps were as long as they may be, or longer ones were tried and taken back (`free`), so
+//   that it is not damping that makes it stand; or
+//   (c) when no step however short gains anything.
+
 constexpr double kWhole = 1e-9;  // places this close to a reading are that reading
 
 constexpr double kFaster = 1.3;  // of the pace after a step that gained
@@ -77,7 +98,7 @@ bool Continuation::judge(Progression& at, double goal, double own, double change
 }
 
 bool Continuation::rests(const Progression& at) const {
-  if (at.pace < options_.leastPace) return true;
+  if (at.pace < options_.leastPace) return true;  // (c)
   const std::size_t steps = at.goals.empty() ? 0 : at.goals.size() - 1;
   if (steps == 0 || at.blocked) return false;
   const auto gain = [&](std::size_t over) { return std::abs(1 - at.goal / at.goals[steps - over]); };
@@ -86,10 +107,10 @@ bool Continuation::rests(const Progression& at) const {
   const bool free = at.pace >= kFastestAtEnd || at.sinceBlocked <= static_cast<int>(kWindow);
   if (!free || steps < kWindow) return false;
   if (*std::max_element(at.changes.end() - kWindow, at.changes.end()) >= options_.finalChange) return false;
-  if (gain(kWindow) < options_.finalGain) return true;
+  if (gain(kWindow) < options_.finalGain) return true;  // (a)
   if (steps < kLongWindow) return false;
   const auto [least, most] = std::minmax_element(at.owns.end() - kLongWindow - 1, at.owns.end());
-  return *most < (1 + options_.finalDrift) * *least;
+  return *most < (1 + options_.finalDrift) * *least;  // (b)
 }
 
 void Continuation::goOn(Progression& at) const {

@@ -8,6 +8,24 @@
 
 namespace barelattice {
 
+// To be minimised is c(x) under m(x) = M, 0 <= x <= 1, with dc/dx_i <= 0 < dm/dx_i. Stationary in the
+// Lagrangian c + l (m - M), a variable between its bounds has
+//
+//   -dc/dx_i = l dm/dx_i,   so   B_i = -dc/dx_i / (l dm/dx_i) = 1                 (1)
+//
+// More material is worth its price where B_i > 1, less where B_i < 1. The fixed-point iteration
+//
+//   x_i <- x_i B_i^d, within [x_i - move, x_i + move] and [0, 1]                  (2)
+//
+// (Bendsoe & Sigmund 2003, section 1.2) with d = 1/2 is exact for a bar structure of fixed forces,
+// c = sum a_i / x_i: there (1) says x_i^2 = a_i / (l dm/dx_i), which is (2) after one step. With
+// b_i = (-dc/dx_i / dm/dx_i)^d and F = l^(-d), (2) is x_i b_i F: the ratios are formed once, and F is
+// sought so that the mass is met. m is a growing function of log F, since every x_i is, and
+//
+//   dm/d(log F) = sum over variables that are free to move of dm/dx_i x_i         (3)
+//
+// gives the first step of the search.
+
 std::vector<double> updateByOptimality(std::span<const double> variables,
                                        std::span<const double> goalGradient,
                                        std::span<const double> limitGradient,
@@ -29,8 +47,8 @@ std::vector<double> updateByOptimality(std::span<const double> variables,
   if (most == 0) return updated;
   const auto low = [&](std::size_t i) { return std::max(0.0, variables[i] - options.move); };
   const auto high = [&](std::size_t i) { return std::min(1.0, variables[i] + options.move); };
-  const auto stepped = [&](std::size_t i, double factor) {  // factor = l^-damping
-    return std::clamp(variables[i] * ratio[i] * factor, low(i), high(i));
+  const auto stepped = [&](std::size_t i, double factor) {                 // factor = l^-damping
+    return std::clamp(variables[i] * ratio[i] * factor, low(i), high(i));  // (2)
   };
   const auto sumOf = [&](const auto& term) {
     return sumBlocks(ratio.size(), [&](std::size_t begin, std::size_t end) {
@@ -59,8 +77,7 @@ std::vector<double> updateByOptimality(std::span<const double> variables,
       },
       search, 1e-5 * amountNow);
   const double factor = std::exp(search.guess);
-  search.slope = sumOf([&](std::size_t i) {
-    // d(variable)/d(log factor) is the variable itself where it is free to move.
+  search.slope = sumOf([&](std::size_t i) {  // (3)
     const double free = variables[i] * ratio[i] * factor;
     return free > low(i) && free < high(i) ? limitGradient[i] * free : 0;
   });

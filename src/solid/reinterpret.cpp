@@ -24,6 +24,16 @@
 namespace barelattice {
 namespace {
 
+// The stages of a surface, in the order of `at` and `finish`:
+//   lattice      stuffed at a spacing that shows members, finer where exact faces lie closer than it holds
+//                (`refine`);
+//   pieces       that hold no keep are dropped, and what that leaves as holes with them;
+//   edges        where tangent planes meet are restored (sharpen.hpp); a sheet is an outline instead;
+//   reduction    by quadrics to `deviation`, measured, not assumed;
+//   round faces  of space, keeps and clears are divided until no edge passes further than `chord` below;
+//   rounding     to what the file holds, then checked: open, doubled, pinched or crossing edges refuse it.
+// Around that a root search over the threshold, until the volume is the wanted one (`VolumeSearch`).
+
 /// Spacings of the lattice that a gap or wall has to be wide for the lattice to hold it. Points of a
 /// body-centred lattice of spacing a move onto the surface (see stuff) from up to 0.29 a, which is along
 /// (1 1 0), where its layers lie a / sqrt(2) apart: a gap of 1.29 a holds a layer that stays. Seen along a

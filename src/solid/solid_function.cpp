@@ -10,6 +10,17 @@
 namespace barelattice {
 namespace {
 
+// The part is one signed function of space, negative inside:
+//
+//   l(x) = reach (threshold - level(x))                                          (1)
+//   f    = min over keeps of (max(l, space), keep), then max with -clear         (2)
+//
+// A union is the least, a cut the largest of two such functions, so exact shapes stay exact wherever they
+// govern. (1) makes the level look like a distance: `reach` is over how many metres it changes by one. What
+// is read is the level the density is projected from: it crosses 0.5 where the density does, but gently, so
+// its contours show no cells. Beyond the grid it is continued by the mean of what is known next to it, so
+// that not the grid's stairs but `space` decides where the part ends.
+
 constexpr int kPadding = 3;  // cells; smoothing and interpolation never reach further
 
 using Field = std::vector<float>;

@@ -12,6 +12,36 @@
 namespace barelattice {
 namespace {
 
+// The iteration, for A u = f with a preconditioner B close to A^-1; r = f - A u throughout:
+//
+//   z_k     = B r_k                                                       (1)
+//   beta_k  = z_k^T (r_k - r_(k-1)) / (z_(k-1)^T r_(k-1)),  beta_0 = 0    (2)
+//   p_k     = z_k + beta_k p_(k-1),   q_k = A p_k                         (3)
+//   alpha_k = r_k^T p_k / p_k^T q_k                                       (4)
+//   u_(k+1) = u_k + alpha_k p_k,   r_(k+1) = r_k - alpha_k q_k            (5)
+//
+// (2) is the flexible form (Notay 2000): with B fixed and symmetric z_k^T r_(k-1) is zero and it is the
+// textbook's. Since r_k - r_(k-1) = -alpha_(k-1) q_(k-1), it costs one more sum, z^T q, and no vector. (4)
+// is exact line search along p_k whatever p_k is, so rounding in z and p spoils directions, never the step.
+//
+// The error e_k = u - u_k. Because (4) minimises the energy along p_k,
+//
+//   |e_k|_A^2 - |e_(k+1)|_A^2 = alpha_k^2 p_k^T A p_k = alpha_k r_k^T p_k       (6)
+//
+// and summed over the next d steps it tells what those took away (Strakos & Tichy 2002):
+//
+//   |e_k|_A^2 = sum of the drops k ... k + d - 1  +  |e_(k+d)|_A^2              (7)
+//
+// The sum bounds the error before the d steps from below; the error after them is the tail of the series. It
+// is judged by the past: tail_j / (sum of d drops before it) is known for every j up to d steps ago, and the
+// largest of these ratios times the last d drops is what `ErrorEstimate::left` returns. It is compared with
+// f^T u_k: for a load that stands alone, the relative error of the compliance. For with A u = f and r_k = A
+// e_k
+//
+//   (f + r_k)^T u_k = 2 f^T u_k - u_k^T A u_k = f^T u - |e_k|_A^2               (8)
+//
+// which is what `SolveReport::work` gives: it errs by the energy of the error alone, to second order.
+
 /// Steps whose energy drops are added up for the error estimate.
 constexpr std::size_t kDelay = 3;
 
@@ -156,7 +186,7 @@ class Solve {
   void takePreconditioned(const ConjugateSystem::Preconditioned& z) {
     if (z.withResidual < 0) return end(SolveStop::indefinite);
     if (z.withResidual == 0) return end(SolveStop::converged);  // the start value was exact
-    // z^T (r - r_old) / (r_old^T z_old), with r - r_old = -alpha q
+    // (2), with r - r_old = -alpha q
     beta = report.iterations == 0 ? 0 : -alpha * z.withProduct / rz_;
     rz_ = z.withResidual;
     if (renewed_) rzRenewed_ = rz_;
@@ -164,8 +194,8 @@ class Solve {
 
   void takeDirection(const ConjugateSystem::Direction& p) {
     if (!(p.energy > 0)) return end(SolveStop::indefinite);
-    alpha = p.residual / p.energy;
-    estimate_.add(alpha * alpha * p.energy);
+    alpha = p.residual / p.energy;            // (4)
+    estimate_.add(alpha * alpha * p.energy);  // (6)
   }
 
   void takeStep(double work) {

@@ -392,6 +392,24 @@ std::vector<double> QuadraticTets::cornerVolumes() const {
 
 namespace {
 
+// Recovery (Zienkiewicz & Zhu 1992). Displacements are quadratic, so found stress is linear in a tetrahedron
+// and jumps between them; at the four points of the rule of degree two it is an order better than elsewhere.
+// At each corner x_0 a linear function is fitted to the samples s_q at x_q of the tetrahedra round it,
+// weighted with their volumes V:
+//
+//   minimise sum_q V_q |a + G (x_q - x_0) - s_q|^2                                (1)
+//   t = (1, (x - x_0) / reach):  (sum V t t^T) A = sum V t s^T,  stress = row 0 of A     (2)
+//
+// Inside it is exact for linear stress; on a plane of symmetry the patch is one-sided and would extrapolate,
+// so the mirror images of all samples are added, which (1) may take as given. Shear with one index along the
+// plane's normal changes sign there.
+//
+// The recovered stress s*, linear between corners, is nearer the truth than the found s; so the energy
+//
+//   G = integral of (s* - s)^T C^-1 (s* - s)                                      (3)
+//
+// estimates the error's energy, and falls with its order.
+
 /// Stress at corners of the mesh, each a linear fit over the points of the tetrahedra round it.
 class StressRecovery {
  public:
@@ -488,7 +506,7 @@ class StressRecovery {
           for (std::size_t m = 0; m < through.size(); ++m)
             if (image >> m & 1) reflect(s.position, s.stress, *through[m]);
           Eigen::Vector4d terms;
-          terms << 1, (s.position - node(corner)) / reach;
+          terms << 1, (s.position - node(corner)) / reach;  // (2)
           normal += volume_[static_cast<std::size_t>(k)] * terms * terms.transpose();
           right += volume_[static_cast<std::size_t>(k)] * terms * s.stress.transpose();
         }
@@ -559,7 +577,7 @@ double QuadraticTets::recoveryGap(const TetMaterials& materials, std::span<const
           for (const Barycentric& point : points) {
             Stress gap = -stressAt(laws[material], cell.gradients(point), u);
             for (std::size_t i = 0; i < 4; ++i) gap += point[static_cast<Eigen::Index>(i)] * own(i).stress;
-            sum += cell.volume / 4 * gap.dot(compliances[material] * gap);
+            sum += cell.volume / 4 * gap.dot(compliances[material] * gap);  // (3)
           }
         }
         return sum;

@@ -74,6 +74,17 @@ CellMatrix<D> transformedMatrix(const CellMatrix<D>& k) {
   return w * k * w / (kCorners<D> * kCorners<D>);
 }
 
+// Why the transformed matrix falls apart. With W_mk = (-1)^(bits of m & k) the values at the 2^D corners k
+// become modes m: bit i of m says that the mode changes sign between the two sides along axis i. The element
+// is its own image in each of its D mid-planes. Mirroring in axis i
+//   turns mode m of component c into (-1)^(m_i) times itself, and besides
+//   turns component i into its negative;
+// so component c in mode m takes the sign (-1)^(m_i + [c = i]): it is even or odd in axis i as bit i of
+//   k = m ^ bit(c)
+// says. A form K that is not changed by the mirrors couples only what has the same signs in all D of them:
+// equal k. Each k occurs once for every component c, in mode k ^ bit(c): 2^D blocks of D x D. In three
+// dimensions 8 * 9 = 72 products instead of 576, and the two transforms are 24 additions each per component.
+
 template <int D>
 TransformedStiffness<D>::TransformedStiffness(const CellMatrix<D>& stiffness) {
   const CellMatrix<D> b = transformedMatrix<D>(stiffness);

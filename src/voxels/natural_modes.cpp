@@ -17,6 +17,21 @@
 namespace barelattice {
 namespace {
 
+// K x = l M x, the least l wanted. LOBPCG (Knyazev 2001): the block X of vectors so far is bettered within
+//
+//   span { X, W, P },   W = B (K X - M X L),   L = diag(l)                        (1)
+//
+// with B the multigrid cycle as preconditioner and P what the last step added to X. By Rayleigh and Ritz the
+// best X in that span are the lowest eigenvectors Y of the small problem
+//
+//   (S^T K S) Y = (S^T M S) Y L,   S = [X W P]                                    (2)
+//   X <- S Y,   P <- [0 W P] Y                                                    (3)
+//
+// (3) makes of P a conjugate direction, as in conjugate gradients. With X^T M X = 1, r = K x - l M x and
+// w = B r with B close to K^-1, r^T w is close to the energy of the error, and r^T w / l to the relative
+// error of l: what `step` returns. M is lumped: diagonal, a share of 2^-D of each cell at each of its
+// corners.
+
 /// Vectors beyond those asked for: the highest modes wanted converge as if the gap to these were theirs.
 constexpr int kGuards = 2;
 
@@ -165,7 +180,7 @@ class Iteration {
 
   /// Replaces the vectors by the best of `all`, and keeps as directions what the others contributed.
   bool improve(const Space& all) {
-    const Small k = products(all.x, all.kx);
+    const Small k = products(all.x, all.kx);  // (2)
     const Small m = products(heavy(all.x), all.x);
     const Eigen::LLT<Small> factor(m);
     if (factor.info() != Eigen::Success || factor.rcond() < 1e-13) return false;
@@ -174,7 +189,7 @@ class Iteration {
     if (solver.info() != Eigen::Success) return false;
     const Small best = solver.eigenvectors().leftCols(count_);
     Small others = best;
-    others.topRows(count_).setZero();
+    others.topRows(count_).setZero();  // (3)
     Space directions = all.times(others);
     for (std::size_t j = 0; j < directions.x.size(); ++j) {
       const double length = std::sqrt(dot(heavy({directions.x[j]}).front(), directions.x[j]));

@@ -11,6 +11,20 @@
 namespace barelattice {
 namespace {
 
+// Why one matrix serves all voxels of a coarse cell. Voxel i (bits: its side along each axis) is the mirror
+// image of voxel 0 in the mid-planes of the coarse cell whose bits are set in i. A mirror in axis a acts on
+// component c in mode m of the coarse corner values by the sign (-1)^(m_a + [c = a]) = (-1)^(k_a) with
+// k = m ^ bit(c) (element.cpp). So with B_0 = the transformed P_0^T K P_0 of voxel 0,
+//
+//   B_i[(k, c), (k', c')] = (-1)^(bits of i & (k ^ k')) B_0[(k, c), (k', c')]     (1)
+//
+// and the coarse cell's, with stiffness factors s_i, is
+//
+//   sum_i s_i B_i = B_0[(k, c), (k', c')] s^(k ^ k'),   s^(n) = sum_i (-1)^(bits of i & n) s_i   (2)
+//
+// s^ is the Walsh-Hadamard transform of the factors: 2^D numbers a cell, as many as it has voxels, and all
+// that is stored. A product costs one transform of the corner values, the entries of (2), and one back.
+
 /// The entries of a projected voxel's matrix that do not vanish, whatever Poisson's ratio: bit D m' + c' of
 /// number D m + c for component c in mode m against component c' in mode m'. A third is zero by the
 /// symmetries of the cube; the tests against the product itself would show an entry left out.
@@ -73,7 +87,7 @@ struct CellForces {
 #pragma GCC unroll 3
           for (int d = 0; d < D; ++d)
             if (isEntry<D>(k, c, other, d)) product += entry[c * D + d] * u[d][other ^ 1 << d];
-          f[c][k ^ 1 << c] += scale[k ^ other] * product;
+          f[c][k ^ 1 << c] += scale[k ^ other] * product;  // (2)
         }
       }
     }

@@ -215,14 +215,6 @@ TEST(Brief, theFirstBriefAndTheRiggerCanBeRun) {
   EXPECT_TRUE(prepare(parseBrief(riggerBrief(), "rigger.toml")).warnings.empty());
 }
 
-TEST(Brief, aBaselineDoesNotTouchTheTextsOfOtherShapes) {
-  const Brief plain = parseBrief(kBrief, "test.toml");
-  const Brief with = parseBrief(changed("edge = {", "old = { union = [\"slab\"] }\nedge = {"), "test.toml");
-  EXPECT_EQ(plain.shapeTexts({"block", "pad"}), with.shapeTexts({"block", "pad"}));
-  EXPECT_NE(with.shapeTexts({"old"}).find("slab="), std::string::npos)
-      << "what a shape is made of belongs to it";
-}
-
 TEST(Brief, missingFilesAreNamed) {
   try {
     readBrief("/nowhere/brief.toml");

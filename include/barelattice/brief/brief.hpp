@@ -155,8 +155,6 @@ struct Brief {
   const std::string& nameOf(const BriefKeep& keep) const {
     return keep.shape ? shapes[*keep.shape].name : faces[keep.face].name;
   }
-  /// The texts of the named shapes and of all they are made from: equal texts mean equal shapes.
-  std::string shapeTexts(const std::vector<std::string>& names) const;
   const Walls& walls() const { return *rule<Walls>(); }
   /// The first rule of a kind; null for none.
   template <class Rule>
