@@ -5,7 +5,7 @@
 
 #include <cstdlib>
 
-#include "barelattice/base/parallel.hpp"
+#include "barelattice/base/thread_limit.hpp"
 #include "layout.hpp"
 #include "voxels/voxel_operator.hpp"
 

@@ -10,7 +10,7 @@ namespace barelattice::bench {
 /// @param cases up to three, along different axes.
 inline LayoutProblem<3> cantilever(const Grid<3>& grid, int cases) {
   LayoutProblem<3> problem;
-  problem.grid = &grid;
+  problem.grid = grid;
   problem.material = {"aluminium", 70e9, 0.33, 2700, 240e6};
   problem.fill.assign(grid.cellCount(), 1.0);
   problem.keep.assign(grid.cellCount(), 0);

@@ -5,7 +5,7 @@
 
 #include <vector>
 
-#include "barelattice/base/parallel.hpp"
+#include "base/parallel.hpp"
 #include "base/simd.hpp"
 
 namespace {

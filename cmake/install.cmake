@@ -1,7 +1,7 @@
 # Installs the library for find_package(BareLattice), its headers, and the tool.
 include(GNUInstallDirs)
 include(CMakePackageConfigHelpers)
-install(TARGETS barelattice EXPORT BareLatticeTargets ARCHIVE DESTINATION ${CMAKE_INSTALL_LIBDIR}
+install(TARGETS barelattice_barelattice EXPORT BareLatticeTargets ARCHIVE DESTINATION ${CMAKE_INSTALL_LIBDIR}
         LIBRARY DESTINATION ${CMAKE_INSTALL_LIBDIR})
 install(DIRECTORY ${PROJECT_SOURCE_DIR}/include/barelattice DESTINATION ${CMAKE_INSTALL_INCLUDEDIR})
 set(package_folder ${CMAKE_INSTALL_LIBDIR}/cmake/BareLattice)
@@ -10,7 +10,8 @@ configure_package_config_file(${PROJECT_SOURCE_DIR}/cmake/BareLatticeConfig.cmak
   ${PROJECT_BINARY_DIR}/BareLatticeConfig.cmake INSTALL_DESTINATION ${package_folder})
 write_basic_package_version_file(${PROJECT_BINARY_DIR}/BareLatticeConfigVersion.cmake COMPATIBILITY SameMinorVersion)
 install(FILES ${PROJECT_BINARY_DIR}/BareLatticeConfig.cmake ${PROJECT_BINARY_DIR}/BareLatticeConfigVersion.cmake
-        DESTINATION ${package_folder})
+        ${PROJECT_SOURCE_DIR}/cmake/BareLatticeArchives.cmake DESTINATION ${package_folder})
+install(FILES ${PROJECT_SOURCE_DIR}/LICENSE DESTINATION ${CMAKE_INSTALL_DOCDIR})
 if(BARELATTICE_TOOL)
   install(TARGETS barelattice_tool RUNTIME DESTINATION ${CMAKE_INSTALL_BINDIR})
   set(manual_folder ${PROJECT_BINARY_DIR}/apps/barelattice/manual)

@@ -3,7 +3,7 @@
 set -euo pipefail
 cd "$(dirname "$0")/.."
 
-scripts/setup.sh chromium doxygen valgrind g++-aarch64-linux-gnu mandoc bsdextrautils zsh fish
+scripts/setup.sh chromium doxygen valgrind g++-aarch64-linux-gnu mandoc bsdextrautils zsh fish clang locales
 preset=release
 if [ -n "${CI:-}" ]; then preset=ci; fi
 cmake --preset "$preset" >/dev/null

@@ -14,10 +14,9 @@
 #include "arguments.hpp"
 #include "barelattice/base/error.hpp"
 #include "barelattice/base/file.hpp"
-#include "barelattice/base/json_text.hpp"
-#include "barelattice/base/parallel.hpp"
 #include "barelattice/base/quantity.hpp"
 #include "barelattice/base/stopwatch.hpp"
+#include "barelattice/base/thread_limit.hpp"
 #include "barelattice/brief/shipped.hpp"
 #include "barelattice/prepare/inspect.hpp"
 #include "barelattice/prepare/job.hpp"
@@ -28,6 +27,11 @@
 using namespace barelattice;
 
 namespace {
+
+/// JSON is UTF-8 and names of files need not be: other bytes are replaced.
+std::string textOf(const nlohmann::json& tree) {
+  return tree.dump(2, ' ', false, nlohmann::json::error_handler_t::replace);
+}
 
 enum ExitCode { kDone = 0, kNotProven = 1, kWrongInput = 2, kFailed = 3 };
 
@@ -88,7 +92,7 @@ int check(const Job& job, const std::filesystem::path& folder, const Arguments& 
         {"cases", cases},
         {"assumptions", assumed},
         {"warnings", job.warnings}};
-    fmt::print("{}\n", jsonText(told, 2));
+    fmt::print("{}\n", textOf(told));
   }
   return kDone;
 }
@@ -202,7 +206,7 @@ int inspect(const Arguments& arguments, Terminal& terminal) {
   const Inspection inspection =
       inspectFile(arguments.file, parseQuantity("1 " + arguments.unit, Measure::length));
   if (arguments.json)
-    fmt::print("{}\n", jsonText(toJson(inspection), 2));
+    fmt::print("{}\n", jsonText(inspection));
   else
     fmt::print("{}\n", describe(inspection));
   if (arguments.page) {
@@ -229,7 +233,7 @@ int guarded(Arguments arguments, Terminal& terminal) {
   // To people and, where JSON is asked for, to scripts.
   const auto failed = [&](const std::string& what, const std::string& cure, ExitCode code) {
     terminal.error(what, cure);
-    if (arguments.json) fmt::print("{}\n", jsonText({{"error", what}, {"fix", cure}}, 2));
+    if (arguments.json) fmt::print("{}\n", textOf({{"error", what}, {"fix", cure}}));
     return code;
   };
   try {
@@ -281,7 +285,7 @@ int main(int argc, char** argv) try {
     exitCode = kWrongInput;
   };
   declareArguments(app, arguments, chosen, notOffered);
-  app.set_version_flag("--version", std::string("barelattice ") + BARELATTICE_VERSION);
+  app.set_version_flag("--version", std::string("barelattice ") + BARELATTICE_VERSION_TEXT);
   if (argc > 1 && argv[1][0] != '-' && !isVerb(argv[1])) {
     Terminal(false, false).error(fmt::format("'{}' is no step", argv[1]), cureForVerb(argv[1]));
     return kWrongInput;

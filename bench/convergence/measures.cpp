@@ -5,7 +5,7 @@
 #include <limits>
 #include <map>
 
-#include "barelattice/base/parallel.hpp"
+#include "base/parallel.hpp"
 #include "support/direct.hpp"
 
 namespace barelattice::bench {
@@ -64,9 +64,9 @@ double directGoal(const LayoutProblem<D>& problem, const std::vector<double>& de
   std::vector<bool> done(problem.cases.size(), false);
   for (std::size_t first = 0; first < done.size(); ++first) {
     if (done[first]) continue;
-    VoxelOperator<D> a(*problem.grid, problem.material.poisson, problem.cases[first].supports);
+    VoxelOperator<D> a(problem.grid, problem.material.poisson, problem.cases[first].supports);
     a.setScales(shares);
-    const double scale = problem.material.modulus * std::pow(problem.grid->frame().size, D - 2);
+    const double scale = problem.material.modulus * std::pow(problem.grid.frame().size, D - 2);
     const Eigen::CholmodSupernodalLLT<Eigen::SparseMatrix<double>> direct(testing::assembled(a));
     for (std::size_t k = first; k < done.size(); ++k) {
       if (!problem.cases[k].standsAs(problem.cases[first])) continue;
@@ -87,7 +87,7 @@ double directGoal(const LayoutProblem<D>& problem, const std::vector<double>& de
 template <int D>
 double thinShare(const LayoutProblem<D>& problem, const std::vector<double>& level, double threshold,
                  double diameter, int fine) {
-  const Grid<D>& grid = *problem.grid;
+  const Grid<D>& grid = problem.grid;
   const int pad = static_cast<int>(std::ceil(0.5 * diameter * fine)) + 1;
   Index<D> cells = grid.frame().cells;
   std::size_t count = 1;

@@ -56,7 +56,7 @@ int main(int argc, char** argv) {
   const MirrorPlane mirror{1, 0};
   const Domain<3> domain = sampleRegions<3>(regions, voxel, mirror);
   LayoutProblem<3> layout;
-  layout.grid = &domain.grid;
+  layout.grid = domain.grid;
   layout.material = setup.materials.front();
   layout.fill = domain.fill;
   layout.keep = domain.keep;

@@ -1,84 +1,44 @@
 /// @file
-/// Everything Bare Lattice offers, room by room from the ground up.
+/// Everything Bare Lattice offers.
 /// @mainpage
-/// One library that takes a design space, load cases and making constraints to a proven part. `readBrief`,
-/// `prepare` and `JobRun` do the whole job from a text file; `optimiseLayout`, `reinterpret` and `prove` do
-/// its steps on plain objects. Lengths are metres, forces newtons, stresses pascals throughout.
+/// One library that takes a design space, load cases and making constraints to a proven part. Lengths are
+/// metres, forces newtons, stresses pascals throughout.
+///
+/// In the order of the job:
+///
+/// | | with a brief | on plain objects |
+/// |---|---|---|
+/// | state it | `readBrief`, `parseBrief` | `Regions` of shapes (`makeBox` ... `makeDifference`), faces
+/// (`selectFace`), `Setup` | | see what is wrong with it | `prepare`, a `Job` | `validate` of each | | divide
+/// it | | `sampleRegions`, `casesOn` | | find the layout | `designLayout` | `optimiseLayout` of a
+/// `LayoutProblem` | | make a solid of it | `makeSolid` | `SmoothLayout`, `reinterpret` | | prove it |
+/// `proveSolid` | `stuff`, `sharpenTets`, `prove`, `errorsOf`, `judge` | | all of it | `carryOut`; `JobRun`
+/// in a folder | | | look at it | `writeCheckPage`, `writeReport` | `writeMesh`, `writeVti` |
+///
+/// Parts of one's own: `OwnSupport`, `OwnLoad`, `OwnMaking`, `Response`, held against differences by
+/// `checkGradients`. What may be relied on (ownership, threads, callbacks, errors, units, versions) is in
+/// docs/library.md.
 #pragma once
 
-#include "barelattice/base/error.hpp"
 #include "barelattice/base/file.hpp"
 #include "barelattice/base/file_lock.hpp"
 #include "barelattice/base/hash.hpp"
-#include "barelattice/base/json_text.hpp"
 #include "barelattice/base/machine.hpp"
-#include "barelattice/base/parallel.hpp"
-#include "barelattice/base/progress.hpp"
-#include "barelattice/base/quantity.hpp"
 #include "barelattice/base/stopwatch.hpp"
 #include "barelattice/brief/brief.hpp"
 #include "barelattice/brief/shipped.hpp"
+#include "barelattice/core.hpp"
 #include "barelattice/formats/cad.hpp"
 #include "barelattice/formats/density_samples.hpp"
 #include "barelattice/formats/mesh_files.hpp"
 #include "barelattice/formats/outline_files.hpp"
 #include "barelattice/formats/stl.hpp"
 #include "barelattice/formats/vti.hpp"
-#include "barelattice/grid/domain.hpp"
-#include "barelattice/grid/grid.hpp"
-#include "barelattice/layout/cell_maps.hpp"
-#include "barelattice/layout/density_filter.hpp"
-#include "barelattice/layout/layout_map.hpp"
-#include "barelattice/layout/making.hpp"
-#include "barelattice/layout/orbit_average.hpp"
-#include "barelattice/mechanics/face_action.hpp"
-#include "barelattice/mechanics/face_ties.hpp"
-#include "barelattice/mechanics/free_motions.hpp"
-#include "barelattice/mechanics/grounding.hpp"
-#include "barelattice/mechanics/material.hpp"
-#include "barelattice/mechanics/nodal.hpp"
-#include "barelattice/mechanics/reactions.hpp"
-#include "barelattice/mechanics/setup.hpp"
-#include "barelattice/meshes/mesh_repair.hpp"
-#include "barelattice/meshes/outline.hpp"
-#include "barelattice/meshes/sharp_tets.hpp"
-#include "barelattice/meshes/tet_mesh.hpp"
-#include "barelattice/meshes/triangle_mesh.hpp"
-#include "barelattice/meshes/triangle_tree.hpp"
-#include "barelattice/meshes/vec.hpp"
-#include "barelattice/optimise/analysis.hpp"
-#include "barelattice/optimise/black_and_white.hpp"
-#include "barelattice/optimise/continuation.hpp"
-#include "barelattice/optimise/goal.hpp"
-#include "barelattice/optimise/layout_problem.hpp"
-#include "barelattice/optimise/material_laws.hpp"
-#include "barelattice/optimise/moving_asymptotes.hpp"
-#include "barelattice/optimise/optimality_criteria.hpp"
-#include "barelattice/optimise/optimiser.hpp"
-#include "barelattice/optimise/response.hpp"
 #include "barelattice/prepare/inspect.hpp"
 #include "barelattice/prepare/job.hpp"
-#include "barelattice/proof/errors.hpp"
-#include "barelattice/proof/proof.hpp"
-#include "barelattice/proof/verdict.hpp"
 #include "barelattice/report/page.hpp"
 #include "barelattice/run/checkpoint.hpp"
 #include "barelattice/run/records.hpp"
 #include "barelattice/run/run.hpp"
-#include "barelattice/shapes/derived_shapes.hpp"
-#include "barelattice/shapes/dual_contour.hpp"
-#include "barelattice/shapes/face.hpp"
-#include "barelattice/shapes/face_pieces.hpp"
-#include "barelattice/shapes/mesh_shape.hpp"
-#include "barelattice/shapes/shape.hpp"
-#include "barelattice/shapes/surface_gap.hpp"
-#include "barelattice/solid/reinterpret.hpp"
-#include "barelattice/solid/solid_function.hpp"
-#include "barelattice/solve/solution.hpp"
-#include "barelattice/tets/quadratic_tets.hpp"
-#include "barelattice/voxels/elastic_model.hpp"
-#include "barelattice/voxels/forces.hpp"
-#include "barelattice/voxels/grid_case.hpp"
-#include "barelattice/voxels/grid_ties.hpp"
-#include "barelattice/voxels/natural_modes.hpp"
-#include "barelattice/voxels/node_support.hpp"
+#include "barelattice/steps/records.hpp"
+#include "barelattice/steps/steps.hpp"

@@ -1,4 +1,4 @@
-#include "barelattice/base/json_text.hpp"
+#include "base/json_text.hpp"
 
 namespace barelattice {
 

@@ -77,6 +77,7 @@ class ShapeBuilder {
     if (!open_.insert(name).second)
       reader.fail("is made from itself", "a shape can only use shapes that do not use it");
     std::ostringstream normal;
+    normal.imbue(std::locale::classic());
     node.visit([&](const auto& value) { normal << value; });
     texts_[name] = name + "=" + normal.str();
     building_.push_back(name);

@@ -9,6 +9,7 @@
 #include <map>
 #include <numeric>
 
+#include "base/plain_numbers.hpp"
 #include "text_limits.hpp"
 
 namespace barelattice {
@@ -183,13 +184,11 @@ double TableReader::number(const toml::node& node, const std::string& key) const
   if (value && std::isfinite(*value)) return *value;
   std::string cure;
   if (const auto* text = node.as_string()) {
-    char* end = nullptr;
-    const double read = std::strtod(text->get().c_str(), &end);
-    const std::string rest = end;
-    if (end != text->get().c_str() && rest.find('%') != std::string::npos)
-      cure = fmt::format("write {:g}, without quotes", read / 100);
-    else if (end != text->get().c_str())
-      cure = fmt::format("write {:g}, without quotes and without a unit", read);
+    const LeadingNumber read = leadingNumber(text->get());
+    if (read.length > 0 && text->get().find('%', read.length) != std::string::npos)
+      cure = fmt::format("write {:g}, without quotes", read.value / 100);
+    else if (read.length > 0)
+      cure = fmt::format("write {:g}, without quotes and without a unit", read.value);
   }
   fail(node, fmt::format("{} should be a plain number", named(key)), cure);
 }

@@ -6,6 +6,7 @@
 
 #include "barelattice/base/error.hpp"
 #include "barelattice/formats/outline_files.hpp"
+#include "base/check.hpp"
 #include "loop_nesting.hpp"
 
 namespace barelattice {
@@ -96,6 +97,7 @@ Chain turned(Chain chain) {
 }  // namespace
 
 PlaneOutline outlineOf(const CadSolid& solid, std::size_t face) {
+  requireIndex("face", face, solid.faces.size(), "faces");
   const Patch& plane = solid.faces[face].patch;
   if (plane.kind != Patch::Kind::plane) throw InputError("the face is not a plane");
   const Vec3 normal = plane.direction();

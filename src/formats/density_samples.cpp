@@ -18,7 +18,9 @@
 #include "barelattice/base/error.hpp"
 #include "barelattice/base/file.hpp"
 #include "barelattice/base/quantity.hpp"
+#include "base/check.hpp"
 #include "base/file_name.hpp"
+#include "base/plain_numbers.hpp"
 
 namespace barelattice {
 namespace {
@@ -26,7 +28,7 @@ namespace {
 constexpr std::size_t kMostSamples = 100'000'000;
 
 std::vector<double> numbersIn(const std::string& text) {
-  std::istringstream in(text);
+  std::istringstream in = plainStream(text);
   std::vector<double> values;
   for (double value = 0; in >> value;) values.push_back(value);
   if (!in.eof()) throw InputError("a data array holds something that is no number");
@@ -308,10 +310,9 @@ DensitySamples fromCsv(const std::string& bytes, const std::string& field, doubl
     std::array<double, 4> values{};
     for (std::size_t i = 0; i < 4; ++i) {
       const std::string cell = columns[i] < cells.size() ? cells[columns[i]] : "";
-      char* end = nullptr;
-      values[i] = std::strtod(cell.c_str(), &end);
-      if (cell.empty() || *end != '\0')
-        throw InputError(fmt::format("line {}: an entry is not a number", number));
+      const std::optional<double> value = numberFrom(cell);
+      if (!value) throw InputError(fmt::format("line {}: an entry is not a number", number));
+      values[i] = *value;
     }
     samples.places.push_back(unit * Vec3(values[0], values[1], values[2]));
     samples.values.push_back(values[3]);
@@ -509,6 +510,10 @@ double scaleTo(double volume, const Domain<D>& domain, std::vector<double>& dens
 
 template <int D>
 ResampledDensity resampled(const DensitySamples& samples, const Domain<D>& domain) {
+  if (samples.places.empty()) throw InputError("there are no samples");
+  requireCount("values", samples.values.size(), samples.places.size(), "places");
+  requireCount("volumes", samples.volumes.size(), samples.places.size(), "places");
+  requireNotNegative("spacing", samples.spacing);
   const Grid<D>& grid = domain.grid;
   const Collected found = collected(samples, grid);
   ResampledDensity result;

@@ -19,6 +19,7 @@ const std::vector<std::string>& meshFormatNames() {
 }
 
 void writeMesh(const std::filesystem::path& path, const TriangleMesh& mesh, MeshFormat format) {
+  validate(mesh);
   switch (format) {
     case MeshFormat::stl:
       return writeStl(path, mesh);

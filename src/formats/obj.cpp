@@ -7,6 +7,7 @@
 
 #include "barelattice/base/error.hpp"
 #include "barelattice/base/quantity.hpp"
+#include "base/plain_numbers.hpp"
 #include "mesh_formats.hpp"
 
 namespace barelattice {
@@ -25,7 +26,7 @@ std::string objText(const TriangleMesh& mesh) {
 /// Only "v" and "f" lines matter; normals, textures, groups and materials are passed over.
 TriangleMesh parseObj(const std::string& text, const std::filesystem::path& path) {
   TriangleMesh mesh;
-  std::istringstream in(withPlainLineEnds(text));
+  std::istringstream in = plainStream(withPlainLineEnds(text));
   std::string line;
   int number = 0;
   const auto nextLine = [&] {
@@ -40,7 +41,7 @@ TriangleMesh parseObj(const std::string& text, const std::filesystem::path& path
   };
   while (nextLine()) {
     if (line.find('\0') != std::string::npos) throw InputError(path.string() + " is not an OBJ text file");
-    std::istringstream words(line);
+    std::istringstream words = plainStream(line);
     std::string word;
     if (!(words >> word)) continue;
     const auto wrong = [&](const std::string& what) {

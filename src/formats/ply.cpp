@@ -10,6 +10,7 @@
 
 #include "barelattice/base/error.hpp"
 #include "barelattice/base/quantity.hpp"
+#include "base/plain_numbers.hpp"
 #include "mesh_formats.hpp"
 
 namespace barelattice {
@@ -91,12 +92,7 @@ class Numbers {
     while (at_ < bytes_.size() && !std::isspace(static_cast<unsigned char>(bytes_[at_]))) ++at_;
     if (begin == at_) cutOff();
     const std::string word = bytes_.substr(begin, at_ - begin);
-    try {
-      std::size_t used = 0;
-      const double value = std::stod(word, &used);
-      if (used == word.size()) return value;
-    } catch (const std::logic_error&) {
-    }
+    if (const std::optional<double> value = numberFrom(word)) return *value;
     throw InputError(fmt::format("{}: what stands at byte {} is not a number", path_.string(), begin));
   }
 
@@ -132,11 +128,11 @@ Header parseHeader(const std::string& bytes, const std::filesystem::path& path) 
   if (!bytes.starts_with("ply") || newline == std::string::npos)
     throw InputError(path.string() + " is not a PLY file");
   header.end = newline + 1;
-  std::istringstream in(bytes.substr(0, mark));
+  std::istringstream in = plainStream(bytes.substr(0, mark));
   std::string line;
   bool formatKnown = false;
   for (int number = 1; std::getline(in, line); ++number) {
-    std::istringstream words(line);
+    std::istringstream words = plainStream(line);
     std::string word;
     words >> word;
     const auto wrong = [&] {

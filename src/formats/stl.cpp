@@ -13,6 +13,7 @@
 #include "barelattice/base/error.hpp"
 #include "barelattice/base/file.hpp"
 #include "barelattice/base/quantity.hpp"
+#include "base/plain_numbers.hpp"
 #include "mesh_formats.hpp"
 
 namespace barelattice {
@@ -35,6 +36,7 @@ void append(std::string& bytes, const Vec3& v) {
 }  // namespace
 
 void writeStl(const std::filesystem::path& path, const TriangleMesh& mesh) {
+  validate(mesh);
   std::string bytes = "Bare Lattice solid, millimetres";  // must not begin with "solid": that means text
   bytes.resize(kHeaderBytes, ' ');
   bytes.reserve(kHeaderBytes + 4 + kTriangleBytes * mesh.triangles.size());
@@ -84,13 +86,13 @@ TriangleMesh readBinary(const std::string& bytes, const std::filesystem::path& p
 /// Text STL: only the vertices matter, three after each "outer loop"; normals are not read.
 TriangleMesh readText(const std::string& text, const std::filesystem::path& path) {
   TriangleMesh mesh;
-  std::istringstream in(withPlainLineEnds(text));
+  std::istringstream in = plainStream(withPlainLineEnds(text));
   std::string line;
   std::array<Vec3, 3> corners;
   std::size_t found = 0;
   bool ended = false;
   for (int number = 1; std::getline(in, line); ++number) {
-    std::istringstream words(line);
+    std::istringstream words = plainStream(line);
     std::string word;
     if (!(words >> word)) continue;
     for (char& c : word) c = static_cast<char>(std::tolower(static_cast<unsigned char>(c)));

@@ -6,6 +6,7 @@
 
 #include "barelattice/base/error.hpp"
 #include "barelattice/base/quantity.hpp"
+#include "base/plain_numbers.hpp"
 #include "mesh_formats.hpp"
 #include "three_mf_limits.hpp"
 
@@ -85,6 +86,7 @@ double metresPer(DWORD unit) {
 }  // namespace
 
 void write3mf(const std::filesystem::path& path, const TriangleMesh& mesh) {
+  const PlainNumbers plain;
   std::vector<NMR::MODELMESHVERTEX> vertices;
   for (const Vec3& v : mesh.vertices) {
     const Eigen::Vector3f mm = (kMillimetresPerMetre * v).cast<float>();
@@ -122,6 +124,7 @@ void write3mf(const std::filesystem::path& path, const TriangleMesh& mesh) {
 }
 
 TriangleMesh parse3mf(const std::string& bytes, const std::filesystem::path& path) {
+  const PlainNumbers plain;
   const auto done = [&](LIB3MFRESULT result) {
     if (result != 0)
       throw InputError(fmt::format("{} is not a whole 3MF file (3MF library, code {:#x})", path.string(),

@@ -13,7 +13,9 @@
 #include "barelattice/base/file.hpp"
 #include "barelattice/base/quantity.hpp"
 #include "barelattice/grid/domain.hpp"
+#include "base/check.hpp"
 #include "base/markup.hpp"
+#include "base/plain_numbers.hpp"
 #include "vtk_data.hpp"
 
 namespace barelattice {
@@ -26,7 +28,7 @@ std::vector<float> finite(std::vector<float> values) {
 }
 
 std::array<double, 3> three(const std::string& text, const char* what) {
-  std::istringstream in(text);
+  std::istringstream in = plainStream(text);
   std::array<double, 3> values{};
   for (double& value : values)
     if (!(in >> value) || !std::isfinite(value))
@@ -39,7 +41,7 @@ void readFrame(const pugi::xml_node& image, CellImage& cells) {
   const auto origin = three(image.attribute("Origin").value(), "Origin");
   const auto spacing = three(image.attribute("Spacing").value(), "Spacing");
   frame.size = spacing[0] / kMillimetresPerMetre;
-  std::istringstream extent(image.attribute("WholeExtent").value());
+  std::istringstream extent = plainStream(image.attribute("WholeExtent").value());
   double count = 1;
   for (std::size_t i = 0; i < 3; ++i) {
     int low = 0;
@@ -87,6 +89,8 @@ const std::vector<float>& CellImage::field(const std::string& name) const {
 }
 
 void writeVti(const std::filesystem::path& path, const CellImage& image) {
+  for (const auto& [name, values] : image.fields)
+    requireCount("field " + name, values.size(), image.frame.boxCells(), "cells in the box");
   const GridFrame<3>& frame = image.frame;
   const Point<3> origin = frame.origin * kMillimetresPerMetre;
   const double size = frame.size * kMillimetresPerMetre;
@@ -129,6 +133,7 @@ CellImage imageOf(const Grid<D>& grid, double thickness) {
 
 template <int D>
 std::vector<float> spread(const Grid<D>& grid, const std::vector<double>& values, float outside) {
+  requireCount("values", values.size(), grid.cellCount(), "cells");
   std::vector<float> box(grid.frame().boxCells(), outside);
   for (std::size_t c = 0; c < values.size(); ++c)
     box[grid.frame().linear(grid.cellIndex(c))] = static_cast<float>(values[c]);
@@ -137,6 +142,7 @@ std::vector<float> spread(const Grid<D>& grid, const std::vector<double>& values
 
 template <int D>
 std::vector<double> gathered(const Grid<D>& grid, const std::vector<float>& box) {
+  requireCount("box", box.size(), grid.frame().boxCells(), "cells in the box");
   std::vector<double> values(grid.cellCount());
   for (std::size_t c = 0; c < values.size(); ++c)
     values[c] = static_cast<double>(box[grid.frame().linear(grid.cellIndex(c))]);

@@ -8,8 +8,9 @@
 #include <limits>
 
 #include "barelattice/base/error.hpp"
-#include "barelattice/base/parallel.hpp"
 #include "barelattice/base/quantity.hpp"
+#include "base/check.hpp"
+#include "base/parallel.hpp"
 
 namespace barelattice {
 namespace {
@@ -249,6 +250,18 @@ GridFrame<D> frameOf(const Regions& regions, double size, const std::optional<Mi
 
 }  // namespace
 
+void validate(const Regions& regions) {
+  requireGiven("space", regions.space);
+  for (const ShapePtr& keep : regions.keeps) requireGiven("a keep", keep);
+  for (const ShapePtr& clear : regions.clears) requireGiven("a clear", clear);
+  for (const MaterialRegion& region : regions.materials) {
+    requireGiven("shape of a region of another material", region.shape);
+    if (region.material < 1 || region.material > std::numeric_limits<std::uint8_t>::max())
+      throw InputError(fmt::format("material of a region is {}", region.material), "give 1 to 255");
+  }
+  requireNotNegative("thickness", regions.thickness);
+}
+
 double Regions::available(const Vec3& point) const {
   const double designed =
       std::max(std::min(space->distance(point), least(keeps, point)), -least(clears, point));
@@ -320,6 +333,13 @@ double Domain<D>::volume() const {
 
 template <int D>
 Domain<D> sampleRegions(const Regions& regions, double size, const std::optional<MirrorPlane>& mirror) {
+  validate(regions);
+  if (D == 2) requirePositive("thickness of the sheet", regions.thickness);
+  requirePositive("size of a cell", size);
+  if (mirror) {
+    requireIndex("axis of the mirror", static_cast<std::size_t>(mirror->axis), D, "axes");
+    requireFinite("place of the mirror", mirror->at);
+  }
   const GridFrame<D> frame = frameOf<D>(regions, size, mirror);
   const std::vector<Shares> shares = Sampler<D>(regions, frame).sample();
   std::vector<std::uint8_t> inDomain(shares.size());

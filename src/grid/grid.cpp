@@ -1,9 +1,12 @@
 #include "barelattice/grid/grid.hpp"
 
+#include <fmt/format.h>
+
 #include <algorithm>
 #include <limits>
 
 #include "barelattice/base/error.hpp"
+#include "base/check.hpp"
 #include "base/groups.hpp"
 
 namespace barelattice {
@@ -16,6 +19,20 @@ GridFrame<D> nodeFrame(const GridFrame<D>& frame) {
   return nodes;
 }
 
+/// @throws InputError for a box that is none, or that 32 bits cannot number.
+template <int D>
+void validate(const GridFrame<D>& frame) {
+  requirePositive("size of a cell", frame.size);
+  requireFinite("origin of the grid", frame.origin);
+  double nodes = 1;
+  for (const int n : frame.cells) {
+    if (n < 0) throw InputError(fmt::format("a grid of {} cells along an axis", n), "give 0 or more");
+    nodes *= n + 1.0;
+  }
+  if (nodes > std::numeric_limits<std::uint32_t>::max())
+    throw InputError("a grid holds at most 2^32 nodes in its box", "take larger voxels");
+}
+
 template <int D>
 Index<D> cornerIndex(const Index<D>& cell, int corner) {
   Index<D> node = cell;
@@ -26,72 +43,79 @@ Index<D> cornerIndex(const Index<D>& cell, int corner) {
 }  // namespace
 
 template <int D>
-Grid<D>::Grid(const GridFrame<D>& frame, const std::vector<std::uint8_t>& inDomain)
-    : frame_(frame), nodeFrame_(nodeFrame(frame)) {
-  if (nodeFrame_.boxCells() > std::numeric_limits<std::uint32_t>::max())
-    throw InputError("a grid holds at most 2^32 nodes in its box", "take larger voxels");
-  cells_.reserve(static_cast<std::size_t>(
+Grid<D>::Grid() : parts_(std::make_shared<const Parts>()) {}
+
+template <int D>
+Grid<D>::Grid(const GridFrame<D>& frame, const std::vector<std::uint8_t>& inDomain) {
+  validate(frame);
+  requireCount("inDomain", inDomain.size(), frame.boxCells(), "cells in the box");
+  const auto parts = std::make_shared<Parts>();
+  parts_ = parts;  // as it grows
+  parts->frame = frame;
+  parts->nodeFrame = nodeFrame(frame);
+  parts->cells.reserve(static_cast<std::size_t>(
       std::count_if(inDomain.begin(), inDomain.end(), [](std::uint8_t in) { return in != 0; })));
-  cellAt_.assign(frame.boxCells(), -1);
-  for (std::size_t i = 0; i < cellAt_.size(); ++i) {
+  parts->cellAt.assign(inDomain.size(), -1);
+  for (std::size_t i = 0; i < inDomain.size(); ++i) {
     if (!inDomain[i]) continue;
-    cellAt_[i] = static_cast<int>(cells_.size());
-    cells_.push_back(static_cast<std::uint32_t>(i));
+    parts->cellAt[i] = static_cast<int>(parts->cells.size());
+    parts->cells.push_back(static_cast<std::uint32_t>(i));
   }
-  numberNodes();
-  findRuns();
+  numberNodes(*parts);
+  findRuns(*parts);
 }
 
 template <int D>
-void Grid<D>::numberNodes() {
-  nodeAt_.assign(nodeFrame_.boxCells(), -1);
-  for (std::size_t cell = 0; cell < cells_.size(); ++cell) {
-    const Index<D> at = cellIndex(cell);
-    for (int c = 0; c < kCorners<D>; ++c) nodeAt_[nodeFrame_.linear(cornerIndex<D>(at, c))] = 0;
+void Grid<D>::numberNodes(Parts& parts) {
+  parts.nodeAt.assign(parts.nodeFrame.boxCells(), -1);
+  for (const std::uint32_t cell : parts.cells) {
+    const Index<D> at = parts.frame.index(cell);
+    for (int c = 0; c < kCorners<D>; ++c) parts.nodeAt[parts.nodeFrame.linear(cornerIndex<D>(at, c))] = 0;
   }
-  nodes_.reserve(static_cast<std::size_t>(std::count(nodeAt_.begin(), nodeAt_.end(), 0)));
-  for (std::size_t i = 0; i < nodeAt_.size(); ++i) {
-    if (nodeAt_[i] < 0) continue;
-    nodeAt_[i] = static_cast<int>(nodes_.size());
-    nodes_.push_back(static_cast<std::uint32_t>(i));
+  parts.nodes.reserve(static_cast<std::size_t>(std::count(parts.nodeAt.begin(), parts.nodeAt.end(), 0)));
+  for (std::size_t i = 0; i < parts.nodeAt.size(); ++i) {
+    if (parts.nodeAt[i] < 0) continue;
+    parts.nodeAt[i] = static_cast<int>(parts.nodes.size());
+    parts.nodes.push_back(static_cast<std::uint32_t>(i));
   }
 }
 
 template <int D>
-void Grid<D>::findRuns() {
-  layers_.assign(static_cast<std::size_t>(frame_.cells[D - 1]) + 1, 0);
-  for (std::size_t c = 0; c < cells_.size(); ++c) {
+void Grid<D>::findRuns(Parts& parts) const {
+  parts.layers.assign(static_cast<std::size_t>(parts.frame.cells[D - 1]) + 1, 0);
+  for (std::size_t c = 0; c < parts.cells.size(); ++c) {
     const Index<D> at = cellIndex(c);
-    if (c > 0 && at[0] > 0 && cells_[c] == cells_[c - 1] + 1) {
-      ++runs_.back().length;
+    if (c > 0 && at[0] > 0 && parts.cells[c] == parts.cells[c - 1] + 1) {
+      ++parts.runs.back().length;
       continue;
     }
     CellRun<D> run{static_cast<int>(c), 1, {}};
     for (std::size_t r = 0; r < run.rows.size(); ++r)
       run.rows[r] = nodeAt(cornerIndex<D>(at, 2 * static_cast<int>(r)));
-    runs_.push_back(run);
-    layers_[static_cast<std::size_t>(at[D - 1]) + 1] = runs_.size();
+    parts.runs.push_back(run);
+    parts.layers[static_cast<std::size_t>(at[D - 1]) + 1] = parts.runs.size();
   }
-  for (std::size_t l = 1; l < layers_.size(); ++l)
-    if (layers_[l] == 0) layers_[l] = layers_[l - 1];
+  for (std::size_t l = 1; l < parts.layers.size(); ++l)
+    if (parts.layers[l] == 0) parts.layers[l] = parts.layers[l - 1];
 }
 
 template <int D>
 Point<D> Grid<D>::nodePosition(std::size_t node) const {
-  Point<D> point = frame_.origin;
+  Point<D> point = frame().origin;
   const Index<D> at = nodeIndex(node);
-  for (std::size_t i = 0; i < D; ++i) point[static_cast<Eigen::Index>(i)] += at[i] * frame_.size;
+  for (std::size_t i = 0; i < D; ++i) point[static_cast<Eigen::Index>(i)] += at[i] * frame().size;
   return point;
 }
 
 template <int D>
 int Grid<D>::cellAt(const Index<D>& index) const {
-  return frame_.contains(index) ? cellAt_[frame_.linear(index)] : -1;
+  return frame().contains(index) ? parts_->cellAt[frame().linear(index)] : -1;
 }
 
 template <int D>
 int Grid<D>::nodeAt(const Index<D>& index) const {
-  return nodeFrame_.contains(index) ? nodeAt_[nodeFrame_.linear(index)] : -1;
+  const GridFrame<D>& box = parts_->nodeFrame;
+  return box.contains(index) ? parts_->nodeAt[box.linear(index)] : -1;
 }
 
 template <int D>
@@ -104,6 +128,7 @@ std::array<int, kCorners<D>> Grid<D>::cellNodes(std::size_t cell) const {
 
 template <int D>
 Pieces findPieces(const Grid<D>& grid, const std::vector<std::uint8_t>& chosen) {
+  requireCount("chosen", chosen.size(), grid.cellCount(), "cells");
   // Each cell joins those before it: a group's number is that of its first cell.
   Groups groups(grid.cellCount());
   for (std::size_t cell = 0; cell < grid.cellCount(); ++cell) {

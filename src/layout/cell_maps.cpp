@@ -6,7 +6,8 @@
 #include <cstdint>
 #include <numbers>
 
-#include "barelattice/base/parallel.hpp"
+#include "base/check.hpp"
+#include "base/parallel.hpp"
 #include "base/simd.hpp"
 
 namespace barelattice {
@@ -77,9 +78,13 @@ Projection::Projection(double sharpness, double threshold)
     : sharpness_(sharpness),
       threshold_(threshold),
       low_(std::tanh(sharpness * threshold)),
-      range_(low_ + std::tanh(sharpness * (1 - threshold))) {}
+      range_(low_ + std::tanh(sharpness * (1 - threshold))) {
+  requirePositive("sharpness", sharpness);
+  requireWithin("threshold", threshold, 0, 1);
+}
 
 void Projection::forward(std::span<const double> in, std::span<double> out) const {
+  requireCount("out", out.size(), in.size(), "cells");
   forEachBlock(in.size(), [&](std::size_t begin, std::size_t end) {
     project(in.data() + begin, out.data() + begin, end - begin, sharpness_, threshold_, low_, range_);
   });
@@ -87,6 +92,8 @@ void Projection::forward(std::span<const double> in, std::span<double> out) cons
 
 void Projection::backward(std::span<const double> in, std::span<const double> /*out*/,
                           std::span<const double> gradientOut, std::span<double> gradientIn) const {
+  requireCount("gradientOut", gradientOut.size(), in.size(), "cells");
+  requireCount("gradientIn", gradientIn.size(), in.size(), "cells");
   forEachBlock(in.size(), [&](std::size_t begin, std::size_t end) {
     projectBack(in.data() + begin, gradientOut.data() + begin, gradientIn.data() + begin, end - begin,
                 sharpness_, threshold_, range_);
@@ -94,11 +101,15 @@ void Projection::backward(std::span<const double> in, std::span<const double> /*
 }
 
 void KeepSolid::forward(std::span<const double> in, std::span<double> out) const {
+  requireCount("in", in.size(), keep_.size(), "cells");
+  requireCount("out", out.size(), keep_.size(), "cells");
   forEach(in.size(), [&](std::size_t i) { out[i] = keep_[i] ? 1 : in[i]; });
 }
 
 void KeepSolid::backward(std::span<const double> /*in*/, std::span<const double> /*out*/,
                          std::span<const double> gradientOut, std::span<double> gradientIn) const {
+  requireCount("gradientOut", gradientOut.size(), keep_.size(), "cells");
+  requireCount("gradientIn", gradientIn.size(), keep_.size(), "cells");
   forEach(gradientIn.size(), [&](std::size_t i) { gradientIn[i] = keep_[i] ? 0 : gradientOut[i]; });
 }
 

@@ -4,7 +4,8 @@
 #include <cmath>
 #include <cstring>
 
-#include "barelattice/base/parallel.hpp"
+#include "base/check.hpp"
+#include "base/parallel.hpp"
 #include "base/simd.hpp"
 
 namespace barelattice {
@@ -70,6 +71,10 @@ template <int D>
 DensityFilter<D>::DensityFilter(const Grid<D>& grid, HeldField fill, double radius, FilterBoundary boundary,
                                 const std::vector<std::uint8_t>& attached)
     : grid_(grid), fill_(std::move(fill)) {
+  requireCount("fill", fill_->size(), grid.cellCount(), "cells");
+  requireShares("fill", *fill_);
+  requireNotNegative("radius of the filter", radius);
+  requireCountOrNone("attached", attached.size(), grid.cellCount(), "cells");
   const double cells = radius / grid.frame().size;
   reach_ = std::max(0, static_cast<int>(std::ceil(cells)) - 1);
   Index<D> padded = grid.frame().cells;
@@ -139,12 +144,16 @@ void DensityFilter<D>::convolve(std::span<const double> before, std::span<const 
 
 template <int D>
 void DensityFilter<D>::forward(std::span<const double> in, std::span<double> out) const {
+  requireCount("in", in.size(), grid_.cellCount(), "cells");
+  requireCount("out", out.size(), grid_.cellCount(), "cells");
   convolve(*fill_, in, out, inverseWeight_);  // (1)
 }
 
 template <int D>
 void DensityFilter<D>::backward(std::span<const double> /*in*/, std::span<const double> /*out*/,
                                 std::span<const double> gradientOut, std::span<double> gradientIn) const {
+  requireCount("gradientOut", gradientOut.size(), grid_.cellCount(), "cells");
+  requireCount("gradientIn", gradientIn.size(), grid_.cellCount(), "cells");
   convolve(inverseWeight_, gradientOut, gradientIn, *fill_);  // (4)
 }
 

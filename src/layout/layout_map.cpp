@@ -2,7 +2,14 @@
 
 #include <algorithm>
 
+#include "base/check.hpp"
+
 namespace barelattice {
+
+void LayoutChain::append(std::shared_ptr<const LayoutMap> map) {
+  requireGiven("map", map);
+  maps_.push_back(std::move(map));
+}
 
 std::vector<double> LayoutChain::forward(std::span<const double> in) const {
   std::vector<double> field;
@@ -42,6 +49,7 @@ std::vector<std::vector<double>> LayoutChain::between(std::span<const double> in
 
 std::vector<double> LayoutChain::backward(std::span<const double> in,
                                           std::span<const double> gradient) const {
+  if (readsInput()) requireCount("in", in.size(), gradient.size(), "derivatives");
   if (maps_.empty()) return {gradient.begin(), gradient.end()};
   const std::vector<std::vector<double>> fields = between(in);
   std::vector<double> outer;

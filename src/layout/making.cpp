@@ -2,6 +2,7 @@
 
 #include "barelattice/base/error.hpp"
 #include "barelattice/layout/orbit_average.hpp"
+#include "base/check.hpp"
 
 namespace barelattice {
 namespace {
@@ -32,12 +33,14 @@ const Walls& wallsOf(const std::vector<MakingRule>& rules) {
     if (walls) found = walls;
   }
   if (!found) throw InputError("there is no rule on walls", "give the smallest member the filter is to make");
+  requirePositive("smallest member", found->smallestMember);
   return *found;
 }
 
 template <int D>
 MakingMaps mapsOf(const std::vector<MakingRule>& rules, const Grid<D>& grid, const HeldField& fill,
                   const std::vector<std::uint8_t>& attached, double widening) {
+  if (!(widening >= 1)) throw InputError(fmt::format("widening is {}", widening), "give 1 or more");
   Gathered<D> gathered{grid, {}, {}, {}};
   for (const MakingRule& rule : rules) std::visit(gathered, rule);
   const Walls& walls = wallsOf(rules);

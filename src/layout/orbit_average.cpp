@@ -3,8 +3,9 @@
 #include <algorithm>
 #include <cmath>
 
-#include "barelattice/base/parallel.hpp"
+#include "base/check.hpp"
 #include "base/groups.hpp"
+#include "base/parallel.hpp"
 
 namespace barelattice {
 
@@ -15,6 +16,8 @@ namespace barelattice {
 // four without anyone composing them.
 
 OrbitAverage::OrbitAverage(const std::vector<int>& orbit) : members_(orbit.size()) {
+  for (const int o : orbit)
+    requireIndex("number of an orbit", static_cast<std::size_t>(o), orbit.size(), "cells");
   const int count = orbit.empty() ? 0 : *std::max_element(orbit.begin(), orbit.end()) + 1;
   first_.assign(static_cast<std::size_t>(count) + 1, 0);
   for (const int o : orbit) ++first_[static_cast<std::size_t>(o) + 1];
@@ -25,6 +28,8 @@ OrbitAverage::OrbitAverage(const std::vector<int>& orbit) : members_(orbit.size(
 }
 
 void OrbitAverage::forward(std::span<const double> in, std::span<double> out) const {
+  requireCount("in", in.size(), members_.size(), "cells");
+  requireCount("out", out.size(), members_.size(), "cells");
   forEach(first_.size() - 1, [&](std::size_t o) {
     double sum = 0;
     for (std::size_t m = first_[o]; m < first_[o + 1]; ++m) sum += in[static_cast<std::size_t>(members_[m])];
@@ -40,6 +45,8 @@ void OrbitAverage::backward(std::span<const double> /*in*/, std::span<const doub
 
 template <int D>
 CellImages mirrorImages(const Grid<D>& grid, const MirrorPlane& plane) {
+  requireIndex("axis of the mirror", static_cast<std::size_t>(plane.axis), D, "axes");
+  requireFinite("place of the mirror", plane.at);
   const auto a = static_cast<std::size_t>(plane.axis);
   const GridFrame<D>& frame = grid.frame();
   const int sum = static_cast<int>(std::lround(2 * (plane.at - frame.origin[plane.axis]) / frame.size)) - 1;
@@ -54,6 +61,11 @@ CellImages mirrorImages(const Grid<D>& grid, const MirrorPlane& plane) {
 }
 
 std::vector<int> orbitsOf(std::size_t cells, const std::vector<CellImages>& motions) {
+  for (const CellImages& images : motions) {
+    requireCount("images", images.size(), cells, "cells");
+    for (const int image : images)
+      requireIndex("image of a cell", static_cast<std::size_t>(image), cells, "cells");
+  }
   Groups groups(cells);
   for (const CellImages& images : motions)
     for (std::size_t c = 0; c < cells; ++c) groups.join(static_cast<int>(c), images[c]);

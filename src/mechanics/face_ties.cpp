@@ -4,6 +4,7 @@
 #include <functional>
 
 #include "barelattice/base/error.hpp"
+#include "base/check.hpp"
 
 namespace barelattice {
 namespace {
@@ -33,6 +34,9 @@ NodalVectors forcesOn(const FaceTies& face, const FaceAction& action) {
 }
 
 Vec3 meanOn(const FaceTies& face, std::span<const double> field, const DofOrder& order) {
+  for (const TieWeight& w : face.weights)
+    requireIndex("degree of freedom", order(w.node, order.components - 1), field.size(),
+                 "entries in the field");
   Vec3 sum = Vec3::Zero();
   std::size_t begin = 0;
   for (const FaceTies::Tie& tie : face.ties) {
@@ -44,6 +48,8 @@ Vec3 meanOn(const FaceTies& face, std::span<const double> field, const DofOrder&
 }
 
 std::vector<NodalVectors> meanMotions(const FaceTies& face, const Eigen::Matrix3d& axes) {
+  if (face.ties.empty()) throw InputError("the face lies on empty space");
+  requireFinite("axes", axes);
   std::vector<NodalVectors> motions;
   Vec3 centre = Vec3::Zero();
   for (const FaceTies::Tie& tie : face.ties) centre += tie.point.area / face.area * tie.point.position;

@@ -5,6 +5,7 @@
 #include <cmath>
 
 #include "barelattice/mechanics/free_motions.hpp"
+#include "base/check.hpp"
 
 namespace barelattice {
 namespace {
@@ -158,6 +159,11 @@ std::vector<NodalVectors> Grounding::forces(std::size_t supports, std::span<cons
 }
 
 Grounding grounded(const Setup& setup, const LoadCase& c, std::span<const FaceTies> faces) {
+  requireCount("faces", faces.size(), setup.faces.size(), "faces in the setup");
+  for (const std::size_t s : c.supports) {
+    requireIndex("support", s, setup.supports.size(), "supports");
+    requireIndex("face of a support", setup.supports[s].face, faces.size(), "faces");
+  }
   Grounding grounding;
   for (const std::size_t s : c.supports) {
     const Support& support = setup.supports[s];

@@ -2,7 +2,10 @@
 
 #include <fmt/format.h>
 
+#include <cmath>
+
 #include "barelattice/base/error.hpp"
+#include "base/check.hpp"
 
 namespace barelattice {
 
@@ -16,6 +19,7 @@ const std::vector<Material>& builtinMaterials() {
 }
 
 Material sheetMaterial(const Material& material, SheetState state, double thickness) {
+  requirePositive("thickness of the sheet", thickness);
   Material sheet = material;
   if (state == SheetState::planeStrain) {
     sheet.modulus /= 1 - material.poisson * material.poisson;
@@ -44,6 +48,7 @@ Eigen::Matrix<double, 6, 6> constitutiveMatrix<3>(double nu) {
 
 void validate(const Material& material) {
   const auto positive = [](double value, const char* what) {
+    if (!std::isfinite(value)) throw InputError(fmt::format("the material's {} is {}", what, value));
     if (!(value > 0)) throw InputError(fmt::format("the material's {} must be above zero", what));
   };
   positive(material.modulus, "modulus");

@@ -4,10 +4,94 @@
 #include <numeric>
 
 #include "barelattice/mechanics/face_ties.hpp"
+#include "base/check.hpp"
 
 namespace barelattice {
 
+namespace {
+
+void validateAxes(const Eigen::Matrix3d& axes) {
+  constexpr double kSquare = 1e-6;
+  requireFinite("axes", axes);
+  if (!(axes.transpose() * axes).isApprox(Eigen::Matrix3d::Identity(), kSquare))
+    throw InputError("axes are not unit vectors at right angles", "normalise them");
+}
+
+void validateKind(const Held& held) {
+  if (held.directions > 7) throw InputError(fmt::format("directions are {}", held.directions), "give 0 to 7");
+  validateAxes(held.axes);
+}
+void validateKind(const Foundation& foundation) {
+  requireNotNegative("normal stiffness", foundation.normal);
+  requireNotNegative("tangential stiffness", foundation.tangential);
+}
+void validateKind(const MeanSprings& springs) {
+  for (int i = 0; i < 3; ++i) {
+    requireNotNegative("stiffness against sliding", springs.slide[i]);
+    requireNotNegative("stiffness against turning", springs.turn[i]);
+  }
+  validateAxes(springs.axes);
+}
+void validateKind(const std::shared_ptr<const OwnSupport>& own) {
+  requireGiven("the support of one's own", own);
+}
+void validateKind(const FaceAction& action) {
+  requireFinite("force", action.force);
+  requireFinite("pressure", action.pressure);
+}
+void validateKind(const BodyForce& force) {
+  requireFinite("perMass", force.perMass);
+}
+void validateKind(const std::shared_ptr<const OwnLoad>& own) {
+  requireGiven("the load of one's own", own);
+}
+
+/// What `check` throws, with a head.
+template <class Check>
+void naming(const std::string& what, const std::string& name, const Check& check) {
+  try {
+    check();
+  } catch (const InputError& error) {
+    throw InputError(fmt::format("{} {}: {}", what, name, error.what()), error.cure());
+  }
+}
+
+}  // namespace
+
+void validate(const Setup& setup) {
+  for (const Material& material : setup.materials) validate(material);
+  for (const NamedFace& named : setup.faces)
+    naming("face", named.name, [&] {
+      for (const SurfacePoint& point : named.face.points) {
+        requireFinite("place of a point", point.position);
+        requireFinite("normal of a point", point.normal);
+        requireNotNegative("area of a point", point.area);
+      }
+    });
+  for (const Support& support : setup.supports)
+    naming("support", support.name, [&] {
+      requireIndex("face", support.face, setup.faces.size(), "faces");
+      std::visit([](const auto& kind) { validateKind(kind); }, support.kind);
+    });
+  for (const Load& load : setup.loads)
+    naming("load", load.name, [&] {
+      if (!std::holds_alternative<BodyForce>(load.kind))
+        requireIndex("face", load.face, setup.faces.size(), "faces");
+      std::visit([](const auto& kind) { validateKind(kind); }, load.kind);
+    });
+  for (const LoadCase& c : setup.cases)
+    naming("case", c.name, [&] {
+      requireNotNegative("weight", c.weight);
+      for (const LoadCase::Factor& f : c.loads) {
+        requireIndex("a load", f.load, setup.loads.size(), "loads");
+        requireFinite("factor", f.factor);
+      }
+      for (const std::size_t s : c.supports) requireIndex("a support", s, setup.supports.size(), "supports");
+    });
+}
+
 LoadCase& Setup::addCase(const std::string& name, const std::vector<OnFace>& actions) {
+  for (const OnFace& on : actions) requireIndex("face", on.face, faces.size(), "faces");
   LoadCase& added = cases.emplace_back(LoadCase{name, 1, {}, std::vector<std::size_t>(supports.size())});
   std::iota(added.supports.begin(), added.supports.end(), std::size_t{0});
   for (const OnFace& on : actions) {
@@ -24,10 +108,13 @@ std::size_t Setup::faceNumber(const std::string& name) const {
 }
 
 bool Setup::actsOnFace(std::size_t load) const {
+  requireIndex("load", load, loads.size(), "loads");
   return !std::holds_alternative<BodyForce>(loads[load].kind);
 }
 
 Resultant resultantOf(const Setup& setup, const LoadCase& c, const Vec3& about) {
+  validate(setup);
+  for (const LoadCase::Factor& f : c.loads) requireIndex("load", f.load, setup.loads.size(), "loads");
   Resultant sum;
   for (const LoadCase::Factor& f : c.loads) {
     const Load& load = setup.loads[f.load];

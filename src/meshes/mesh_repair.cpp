@@ -8,6 +8,8 @@
 #include <map>
 #include <set>
 
+#include "base/check.hpp"
+
 namespace barelattice {
 namespace {
 
@@ -271,11 +273,14 @@ const char* nameOf(MeshDefect::Kind kind) {
 }
 
 Vec3 placeOf(const TriangleMesh& mesh, const MeshDefect& defect) {
+  for (const int v : defect.vertices)
+    requireIndex("vertex of a defect", static_cast<std::size_t>(v), mesh.vertices.size(), "vertices");
   return 0.5 * (mesh.vertices[static_cast<std::size_t>(defect.vertices[0])] +
                 mesh.vertices[static_cast<std::size_t>(defect.vertices[1])]);
 }
 
 MendedMesh mended(const TriangleMesh& mesh) {
+  validate(mesh);
   return Mending(mesh).done();
 }
 

@@ -13,9 +13,10 @@
 #include <tuple>
 
 #include "barelattice/base/error.hpp"
-#include "barelattice/base/parallel.hpp"
 #include "barelattice/base/quantity.hpp"
+#include "base/check.hpp"
 #include "base/markup.hpp"
+#include "base/parallel.hpp"
 
 namespace barelattice {
 namespace {
@@ -402,16 +403,23 @@ std::vector<Outline> piecesOf(const Outline& outline) {
 }
 
 Outline traceOutline(const PlaneFunction& f, const Eigen::AlignedBox2d& bounds, double spacing) {
+  requireGiven("f", f);
+  requirePositive("spacing", spacing);
+  if (bounds.isEmpty()) throw InputError("the box to be traced in is empty");
+  requireFinite("corner of the box", bounds.min());
+  requireFinite("corner of the box", bounds.max());
   return Tracer(f, bounds, spacing).trace();
 }
 
 Outline simplified(const Outline& outline, double deviation) {
+  requireNotNegative("deviation", deviation);
   Outline result;
   for (const Loop& loop : outline.loops) result.loops.push_back(simplifiedLoop(loop, deviation));
   return result;
 }
 
 TriangleMesh extruded(const Outline& outline, double thickness) {
+  requirePositive("thickness", thickness);
   TriangleMesh mesh;
   for (const Outline& piece : piecesOf(outline)) {
     std::vector<Vec2> points;

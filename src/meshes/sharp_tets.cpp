@@ -10,7 +10,8 @@
 #include <unordered_map>
 #include <utility>
 
-#include "barelattice/base/parallel.hpp"
+#include "base/check.hpp"
+#include "base/parallel.hpp"
 #include "crease.hpp"
 
 namespace barelattice {
@@ -489,6 +490,13 @@ class TetSharpener {
 }  // namespace
 
 void sharpenTets(TetMesh& mesh, const Implicit& f, double spacing, const std::vector<SurfacePart>& parts) {
+  validate(mesh);
+  requireGiven("f", f);
+  requirePositive("spacing", spacing);
+  for (const SurfacePart& part : parts) {
+    requireGiven("along of a part", part.along);
+    requireGiven("covers of a part", part.covers);
+  }
   TetSharpener sharpener(mesh, f, spacing);
   for (const Liberty& liberty : kPasses) {
     const bool left = sharpener.sharpenCreases(liberty);

@@ -10,7 +10,7 @@
 #include <unordered_map>
 
 #include "barelattice/base/error.hpp"
-#include "barelattice/base/parallel.hpp"
+#include "base/parallel.hpp"
 #include "crease.hpp"
 
 namespace barelattice {

@@ -11,7 +11,8 @@
 #include <unordered_map>
 
 #include "barelattice/base/error.hpp"
-#include "barelattice/base/parallel.hpp"
+#include "base/check.hpp"
+#include "base/parallel.hpp"
 
 namespace barelattice {
 namespace {
@@ -472,7 +473,15 @@ class Stuffing {
 
 }  // namespace
 
+void validate(const TetMesh& mesh) {
+  for (const auto& tet : mesh.tets)
+    for (const int v : tet)
+      requireIndex("vertex of a tetrahedron", static_cast<std::size_t>(v), mesh.vertices.size(), "vertices");
+  for (const Vec3& vertex : mesh.vertices) requireFinite("a vertex", vertex);
+}
+
 double TetMesh::volume() const {
+  validate(*this);
   double sum = 0;
   for (const auto& t : tets) {
     const auto at = [&](std::size_t i) -> const Vec3& { return vertices[static_cast<std::size_t>(t[i])]; };
@@ -482,15 +491,21 @@ double TetMesh::volume() const {
 }
 
 TriangleMesh TetMesh::boundary() const {
+  validate(*this);
   return boundaryAmong(*this, std::vector<char>(vertices.size(), 1));
 }
 
 TetMesh stuff(const Implicit& f, const Box& bounds, double spacing, FeatherEdges feathers) {
-  if (!(spacing > 0)) throw InputError("the spacing of a mesh must be above zero");
+  requireGiven("f", f);
+  requirePositive("spacing", spacing);
+  if (bounds.isEmpty()) throw InputError("the box to be meshed is empty");
+  requireFinite("corner of the box", bounds.min());
+  requireFinite("corner of the box", bounds.max());
   return Stuffing(f, bounds, spacing, feathers).mesh();
 }
 
 std::array<double, 2> dihedralRange(const TetMesh& mesh, std::size_t tet) {
+  requireIndex("tet", tet, mesh.tets.size(), "tetrahedra");
   const auto& t = mesh.tets[tet];
   std::array<Vec3, 4> normals;  // of the face opposite each corner
   for (std::size_t i = 0; i < 4; ++i) {

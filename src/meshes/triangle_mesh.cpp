@@ -7,9 +7,10 @@
 #include <map>
 #include <numbers>
 
-#include "barelattice/base/parallel.hpp"
 #include "barelattice/meshes/triangle_tree.hpp"
+#include "base/check.hpp"
 #include "base/groups.hpp"
+#include "base/parallel.hpp"
 
 namespace barelattice {
 namespace {
@@ -130,7 +131,15 @@ std::vector<int> pinchedVertices(const TriangleMesh& mesh) {
 
 }  // namespace
 
+void validate(const TriangleMesh& mesh) {
+  for (const auto& triangle : mesh.triangles)
+    for (const int v : triangle)
+      requireIndex("vertex of a triangle", static_cast<std::size_t>(v), mesh.vertices.size(), "vertices");
+  for (const Vec3& vertex : mesh.vertices) requireFinite("a vertex", vertex);
+}
+
 double TriangleMesh::volume() const {
+  validate(*this);
   double sum = 0;
   const Vec3 origin = vertices.empty() ? Vec3::Zero() : vertices.front();
   for (std::size_t t = 0; t < triangles.size(); ++t)
@@ -151,6 +160,7 @@ Groups joinedVertices(const TriangleMesh& mesh) {
 }  // namespace
 
 std::vector<TriangleMesh> shellsOf(const TriangleMesh& mesh) {
+  validate(mesh);
   Groups groups = joinedVertices(mesh);
   std::map<int, std::size_t> number;  // by the vertex that stands for the shell
   for (const auto& t : mesh.triangles) number.try_emplace(groups.find(t[0]), 0);
@@ -250,6 +260,7 @@ TriangleMesh TriangleMesh::moved(const Vec3& by) const {
 }
 
 double TriangleMesh::area() const {
+  validate(*this);
   double sum = 0;
   for (std::size_t t = 0; t < triangles.size(); ++t)
     sum += 0.5 * (corner(t, 1) - corner(t, 0)).cross(corner(t, 2) - corner(t, 0)).norm();
@@ -278,6 +289,7 @@ std::string MeshDefects::text() const {
 }
 
 MeshDefects inspectTopology(const TriangleMesh& mesh, std::vector<MeshDefect>* places) {
+  validate(mesh);
   using Kind = MeshDefect::Kind;
   MeshDefects defects;
   const auto found = [&](Kind kind, int a, int b) {
@@ -312,6 +324,7 @@ MeshDefects inspectTopology(const TriangleMesh& mesh, std::vector<MeshDefect>* p
 }
 
 std::vector<std::array<int, 2>> findIntersections(const TriangleMesh& mesh) {
+  validate(mesh);
   const TriangleTree tree(mesh);
   const PairTest test(mesh);
   constexpr std::size_t kTriangles = 512;  // per block: a query costs about a microsecond
@@ -344,6 +357,7 @@ MeshDefects inspectMesh(const TriangleMesh& mesh) {
 }
 
 TriangleMesh welded(const TriangleMesh& mesh) {
+  validate(mesh);
   std::vector<int> order(mesh.vertices.size());
   for (std::size_t i = 0; i < order.size(); ++i) order[i] = static_cast<int>(i);
   const auto key = [&](int i) {

@@ -5,6 +5,8 @@
 #include <cmath>
 #include <limits>
 
+#include "base/check.hpp"
+
 namespace barelattice {
 namespace {
 
@@ -76,6 +78,7 @@ void appendPieces(const std::array<Vec3, 3>& corners, double most, int depth, st
 }  // namespace
 
 TriangleTree::TriangleTree(const TriangleMesh& mesh) : mesh_(mesh) {
+  validate(mesh);
   constexpr double kPieces = 24;  // along the diagonal; more made queries no faster
   constexpr int kDepth = 8;       // at most 2^8 pieces of a triangle
   const double most = mesh.vertices.empty() ? 0 : mesh.bounds().diagonal().norm() / kPieces;
@@ -144,6 +147,7 @@ inline void TriangleTree::improve(const Vec3& point, int triangle, NearestPoint&
 }
 
 NearestPoint TriangleTree::nearest(const Vec3& point) const {
+  if (nodes_.empty()) throw InputError("a surface without triangles has no nearest point");
   NearestPoint best;
   double bestSquared = std::numeric_limits<double>::max();
   // The tree halves its triangles at every level, so it is no deeper than the bits of their number.
@@ -175,6 +179,8 @@ NearestPoint TriangleTree::nearest(const Vec3& point) const {
 }
 
 NearestPoint TriangleTree::nearestOf(const Vec3& point, const std::vector<int>& triangles) const {
+  for (const int t : triangles)
+    requireIndex("number of a triangle", static_cast<std::size_t>(t), mesh_.triangles.size(), "triangles");
   NearestPoint best;
   double bestSquared = std::numeric_limits<double>::max();
   for (const int triangle : triangles) improve(point, triangle, best, bestSquared);

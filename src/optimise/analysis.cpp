@@ -8,7 +8,8 @@
 #include <numeric>
 
 #include "barelattice/base/error.hpp"
-#include "barelattice/base/parallel.hpp"
+#include "base/check.hpp"
+#include "base/parallel.hpp"
 #include "solve/superposition.hpp"
 
 namespace barelattice {
@@ -25,6 +26,10 @@ GridAnalysis<D>::GridAnalysis(const Grid<D>& grid, const Material& material, std
       fill_(std::move(fill)),
       cellMass_(std::move(cellMass)),
       law_(law) {
+  requireCount("fill", fill_->size(), grid_.cellCount(), "cells");
+  requireCountOrNone("cellMass", cellMass_.size(), grid_.cellCount(), "cells");
+  validate(law_);
+  for (const GridCase<D>& c : cases_) validate(grid_, c);
   for (std::size_t k = 0; k < cases_.size(); ++k) {
     if (!cases_[k].bodyForce.isZero() && cellMass_.size() != fill_->size())
       throw InputError("case " + cases_[k].name + " has a force on all mass, but the cells have none");
@@ -72,12 +77,16 @@ CaseStates GridAnalysis<D>::rest() const {
 
 template <int D>
 void GridAnalysis<D>::attempt(std::vector<double> density, CaseStates& states) {
+  requireCount("density", density.size(), grid_.cellCount(), "cells");
+  requireAll(states);
+  options_.goOn = [this] { return !progress_ || progress_(now_); };
   states.density = std::move(density);
   std::vector<double> moduli = shares(states.density);
   for (std::size_t g = 0; g < groups_.size(); ++g) {
     groups_[g].model->setRelativeModuli(moduli);
-    report(progress_, "solving case " + cases_[groups_[g].cases.front()].name,
-           static_cast<double>(g) / static_cast<double>(groups_.size()));
+    now_ = {"solving case " + cases_[groups_[g].cases.front()].name,
+            static_cast<double>(g) / static_cast<double>(groups_.size())};
+    report(progress_, now_.stage, now_.fraction);
     if (g + 1 == groups_.size()) moduli = {};  // the solver has its own
     solve(groups_[g], g, states.density, states);
   }
@@ -151,8 +160,28 @@ bool GridAnalysis<D>::combine(const Group& group, std::size_t place, std::span<c
   return error * error <= kSumsErrorBy * options_.energyTolerance * compliance;
 }
 
+/// States have one entry for each case, as `rest` makes them.
+template <int D>
+void GridAnalysis<D>::requireAll(const CaseStates& states) const {
+  requireCount("displacements", states.displacements.size(), cases_.size(), "cases");
+  requireCount("compliances", states.compliances.size(), cases_.size(), "cases");
+  requireCount("reports", states.reports.size(), cases_.size(), "cases");
+  requireCount("cycles", states.cycles.size(), groups_.size(), "sets of supports");
+}
+
+/// A case that has been analysed, and a field of derivatives by its layout.
+template <int D>
+void GridAnalysis<D>::requireAnalysed(const CaseStates& at, std::size_t k) const {
+  requireIndex("case", k, cases_.size(), "cases");
+  requireAll(at);
+  requireCount("density of the states (nothing is there before they are analysed)", at.density.size(),
+               grid_.cellCount(), "cells");
+  requireCount("a displacement", at.displacements[k].size(), D * grid_.nodeCount(), "degrees of freedom");
+}
+
 template <int D>
 void GridAnalysis<D>::requireSuccess(const CaseStates& states) const {
+  requireAll(states);
   for (std::size_t k = 0; k < cases_.size(); ++k) {
     const SolveReport& solved = states.reports[k];
     if (!solved.succeeded())
@@ -164,6 +193,8 @@ void GridAnalysis<D>::requireSuccess(const CaseStates& states) const {
 template <int D>
 void GridAnalysis<D>::complianceGradient(const CaseStates& at, std::size_t k,
                                          std::span<double> gradient) const {
+  requireAnalysed(at, k);
+  requireCount("gradient", gradient.size(), grid_.cellCount(), "cells");
   // The adjoint state is u itself.
   const std::vector<double>& u = at.displacements[k];
   groups_[groupOf_[k]].model->fullCellEnergies(u, gradient);
@@ -174,6 +205,8 @@ void GridAnalysis<D>::complianceGradient(const CaseStates& at, std::size_t k,
 template <int D>
 std::vector<double> GridAnalysis<D>::adjoint(const CaseStates& at, std::size_t k,
                                              std::span<const double> byDisplacement) {
+  requireAnalysed(at, k);
+  requireCount("byDisplacement", byDisplacement.size(), D * grid_.nodeCount(), "degrees of freedom");
   const Group& group = groups_[groupOf_[k]];
   group.model->setRelativeModuli(shares(at.density));  // it may have been set to another reading since
   const Forces none;
@@ -190,6 +223,9 @@ std::vector<double> GridAnalysis<D>::adjoint(const CaseStates& at, std::size_t k
 template <int D>
 void GridAnalysis<D>::adjointGradient(const CaseStates& at, std::size_t k, std::span<const double> l,
                                       std::span<double> gradient) const {
+  requireAnalysed(at, k);
+  requireCount("l", l.size(), D * grid_.nodeCount(), "degrees of freedom");
+  requireCount("gradient", gradient.size(), grid_.cellCount(), "cells");
   const std::vector<double>& u = at.displacements[k];
   const ElasticModel<D>& model = *groups_[groupOf_[k]].model;
   std::vector<double> field(u.size());

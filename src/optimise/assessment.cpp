@@ -7,7 +7,7 @@
 #include <limits>
 
 #include "barelattice/base/error.hpp"
-#include "barelattice/base/parallel.hpp"
+#include "base/parallel.hpp"
 
 namespace barelattice {
 namespace {
@@ -79,7 +79,7 @@ template <int D>
 Assessment<D>::Assessment(const LayoutProblem<D>& problem, const StiffnessLaw& law, double erodedShare)
     : erodedShare_(erodedShare),
       readings_(problem),
-      analysis_(*problem.grid, problem.material, problem.cases, product(problem.fill, problem.modulus), law,
+      analysis_(problem.grid, problem.material, problem.cases, product(problem.fill, problem.modulus), law,
                 problem.cellMass),
       mass_(std::make_shared<MassFraction>(product(problem.fill, problem.mass))),
       formulation_(completed(problem, analysis_), withMass(problem, analysis_, mass_)) {}

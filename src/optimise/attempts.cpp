@@ -32,8 +32,8 @@ std::vector<Attempt> attemptsFor(const LayoutProblem<D>& problem, const Optimise
   if (!options.path.empty()) return {{options.path}};
   constexpr double kWidest = 0.5;  // filter over the least extent of the space
   constexpr double kWider = 1.2;   // than the one before, or it would find the same
-  const Index<D>& cells = problem.grid->frame().cells;
-  const double extent = problem.grid->frame().size * *std::min_element(cells.begin(), cells.end());
+  const Index<D>& cells = problem.grid.frame().cells;
+  const double extent = problem.grid.frame().size * *std::min_element(cells.begin(), cells.end());
   const double widest = std::max(1.0, kWidest * extent / problem.filterRadius());
   std::vector<Start> starts;
   if (!problem.start.empty()) starts.push_back({1, kNoBound});  // it has a form already

@@ -2,7 +2,8 @@
 
 #include <set>
 
-#include "barelattice/base/parallel.hpp"
+#include "base/check.hpp"
+#include "base/parallel.hpp"
 #include "base/root.hpp"
 
 namespace barelattice {
@@ -26,6 +27,7 @@ std::set<int> piecesAt(const Grid<D>& grid, const Pieces& pieces, std::size_t no
 
 BlackAndWhite readBlackAndWhite(std::span<const double> level, const MassFraction& mass,
                                 double massFraction) {
+  requireWithin("massFraction", massFraction, 0, 1);
   BlackAndWhite result;
   result.density.resize(level.size());
   const auto missing = [&](double threshold) {
@@ -37,6 +39,7 @@ BlackAndWhite readBlackAndWhite(std::span<const double> level, const MassFractio
 }
 
 Greyness greyness(std::span<const double> density, std::span<const double> fill) {
+  requireCount("fill", fill.size(), density.size(), "cells");
   const auto sum = [&](const auto& term) {
     return sumBlocks(density.size(), [&](std::size_t begin, std::size_t end) {
       double s = 0;
@@ -53,6 +56,7 @@ Greyness greyness(std::span<const double> density, std::span<const double> fill)
 template <int D>
 std::vector<LooseLoad<D>> looseLoads(const Grid<D>& grid, const std::vector<std::uint8_t>& chosen,
                                      const std::vector<GridCase<D>>& cases) {
+  for (const GridCase<D>& c : cases) validate(grid, c);
   const Pieces pieces = findPieces(grid, chosen);
   const std::size_t nodes = grid.nodeCount();
   std::vector<LooseLoad<D>> loose;

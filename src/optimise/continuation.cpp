@@ -3,6 +3,8 @@
 #include <algorithm>
 #include <cmath>
 
+#include "base/check.hpp"
+
 namespace barelattice {
 namespace {
 
@@ -46,6 +48,8 @@ double between(double a, double b, double share) {
 }  // namespace
 
 Reading readingAt(const Path& path, double place) {
+  if (path.empty()) throw InputError("the path has no reading", "give one or more");
+  requireNotNegative("place", place);
   const auto leg = std::min(static_cast<std::size_t>(place + kWhole), path.size() - 1);
   const double share = place - static_cast<double>(leg);
   Reading reading = path[leg];
@@ -58,6 +62,9 @@ Reading readingAt(const Path& path, double place) {
 }
 
 Path usualPath(double widening, double erosion) {
+  if (!(widening >= 1)) throw InputError(fmt::format("widening is {}", widening), "give 1 or more");
+  if (!(erosion >= 0 && erosion < 0.5))
+    throw InputError(fmt::format("erosion is {}", erosion), "give 0 up to below 0.5");
   constexpr int kErosionSteps = 5;
   const double more = widening - 1;
   Path path{{1, 0, widening}, {2, 0, 1 + 0.55 * more}, {4, 0, 1 + 0.2 * more}, {8, 0, 1}};

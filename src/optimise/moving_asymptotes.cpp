@@ -4,7 +4,8 @@
 #include <algorithm>
 #include <cmath>
 
-#include "barelattice/base/parallel.hpp"
+#include "base/check.hpp"
+#include "base/parallel.hpp"
 
 namespace barelattice {
 namespace {
@@ -42,6 +43,23 @@ double largest(std::size_t n, const Term& term) {
     partial[begin / kBlockSize] = most;
   });
   return *std::max_element(partial.begin(), partial.end());
+}
+
+void validate(std::span<const double> x, const AsymptotesProblem& problem, const AsymptotesOptions& options,
+              const AsymptotesState& state) {
+  const std::size_t n = x.size();
+  requireCountOrNone("goalGradient", problem.goalGradient.size(), n, "variables");
+  requireCount("limitGradients", problem.limitGradients.size(), problem.limits.size(), "limits");
+  requireCount("shares", problem.shares.size(), problem.limits.size(), "limits");
+  if (problem.goalGradient.empty() && problem.limits.empty())
+    throw InputError("there is neither a goal nor a limit", "give one");
+  for (const std::vector<double>& gradient : problem.limitGradients)
+    requireCount("gradient of a limit", gradient.size(), n, "variables");
+  for (const double value : problem.limits) requireFinite("value of a limit", value);
+  if (!(options.move > 0 && options.move <= 1))
+    throw InputError(fmt::format("move is {}", options.move), "give above 0, up to 1");
+  for (const auto* field : {&state.low, &state.high, &state.previous, &state.earlier})
+    requireCountOrNone("a field of the state", field->size(), n, "variables");
 }
 
 void moveAsymptotes(std::span<const double> x, AsymptotesState& state) {
@@ -324,6 +342,7 @@ class InteriorPoint {
 
 std::vector<double> updateByAsymptotes(std::span<const double> x, const AsymptotesProblem& problem,
                                        const AsymptotesOptions& options, AsymptotesState& state) {
+  validate(x, problem, options, state);
   moveAsymptotes(x, state);
   std::vector<double> next = InteriorPoint(approximate(x, problem, options.move, state)).solve();
   state.earlier = std::move(state.previous);

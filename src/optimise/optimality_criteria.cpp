@@ -3,10 +3,17 @@
 #include <algorithm>
 #include <cmath>
 
-#include "barelattice/base/parallel.hpp"
+#include "base/check.hpp"
+#include "base/parallel.hpp"
 #include "base/root.hpp"
 
 namespace barelattice {
+
+void validate(const OptimalityOptions& options) {
+  if (!(options.move > 0 && options.move <= 1))
+    throw InputError(fmt::format("move is {}", options.move), "give above 0, up to 1");
+  requirePositive("damping", options.damping);
+}
 
 // To be minimised is c(x) under m(x) = M, 0 <= x <= 1, with dc/dx_i <= 0 < dm/dx_i. Stationary in the
 // Lagrangian c + l (m - M), a variable between its bounds has
@@ -31,6 +38,11 @@ std::vector<double> updateByOptimality(std::span<const double> variables,
                                        std::span<const double> limitGradient,
                                        const std::function<double(std::span<const double>)>& amount,
                                        double target, const OptimalityOptions& options) {
+  requireCount("goalGradient", goalGradient.size(), variables.size(), "variables");
+  requireCount("limitGradient", limitGradient.size(), variables.size(), "variables");
+  requireGiven("amount", amount);
+  requirePositive("target", target);
+  validate(options);
   std::vector<double> ratio(variables.size());  // (-goal gradient / limit gradient)^damping
   forEach(ratio.size(), [&](std::size_t i) {
     const double quotient = limitGradient[i] > 0 ? std::max(0.0, -goalGradient[i]) / limitGradient[i] : 0;

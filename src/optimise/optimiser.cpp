@@ -12,9 +12,10 @@
 #include "assessment.hpp"
 #include "attempts.hpp"
 #include "barelattice/base/error.hpp"
-#include "barelattice/base/parallel.hpp"
 #include "barelattice/base/stopwatch.hpp"
+#include "base/parallel.hpp"
 #include "base/root.hpp"
+#include "checks.hpp"
 #include "places.hpp"
 #include "updater.hpp"
 
@@ -38,10 +39,17 @@ constexpr double kBroken = 50;
 constexpr double kBreaking = 20;
 
 template <int D>
+const LayoutProblem<D>& checked(const LayoutProblem<D>& problem, const OptimiseOptions& options) {
+  validate(options);
+  validate(problem);
+  return problem;
+}
+
+template <int D>
 class Loop {
  public:
   Loop(const LayoutProblem<D>& problem, const OptimiseOptions& options, const OptimiseState* resume)
-      : problem_(problem),
+      : problem_(checked(problem, options)),
         options_(options),
         attempts_(attemptsFor(problem, options)),
         assessment_(problem, options.law, options.erodedShare),
@@ -50,13 +58,16 @@ class Loop {
         columns_(assessment_.formulation().columns(assessment_.analysis())),
         total_(std::accumulate(problem.fill.begin(), problem.fill.end(), 0.0)) {
     assessment_.analysis().setMostIterations(kMostIterations);
+    if (options.progress) assessment_.analysis().setProgress(options.progress);
     if (resume) {
+      validate(*resume, problem, attempts_.size());
       state_ = *resume;
       for (int k = 0; k < state_.sharpenings; ++k) sharpenPath();
     } else {
+      state_.problem = fingerprintOf(problem);
       state_.states.nominal = state_.states.eroded = assessment_.analysis().rest();
     }
-    validate();
+    requireThatItCanBe();
     readAt(state_.at.ahead);
     if (!resume && problem.start.empty()) startUniform();
     if (!resume && !problem.start.empty()) startFrom(problem.start);
@@ -76,9 +87,9 @@ class Loop {
       stop = ended();
       state_.ended = stop.has_value();
       if (!stop) propose();
-      const IterationView view{record, columns_, layout_, stop.has_value(), [this] { return level(); },
-                               state_};
-      if (callback && !callback(view) && !stop) stop = OptimiseStop::cancelled;
+      const std::function<std::vector<double>()> itsLevel = [this] { return level(); };
+      if (callback && !callback({record, columns_, layout_, stop.has_value(), state_, itsLevel}))
+        throw Cancelled();
     }
     return finish(*stop);
   }
@@ -90,14 +101,13 @@ class Loop {
   }
 
   /// The readings, and the mass and the space, must allow a layout at all.
-  void validate() {
+  void requireThatItCanBe() {
     const std::vector<double> keep(problem_.keep.begin(), problem_.keep.end());
     const double least = assessment_.mass().value(keep);
     if (!(problem_.massFraction > least && problem_.massFraction < 1))
       throw InputError(fmt::format(
           "the mass target is {:.3g} of the full design space; it must lie between {:.3g} (the keeps) and 1",
           problem_.massFraction, least));
-    if (problem_.cases.empty()) throw InputError("there is no load case");
     const auto narrow = path().back().erosion > 0 ? loadsInNarrows(problem_, path().back().erosion)
                                                   : std::vector<LooseLoad<D>>{};
     if (!narrow.empty()) throw InputError(narrowText(problem_, narrow.front()), kNarrowCure);
@@ -289,8 +299,8 @@ class Loop {
     const bool criteria = scheme_ == UpdateScheme::optimalityCriteria;
     OptimalityOptions length = options_.update;
     length.damping *= damping() * state_.at.pace;
-    length.move =
-        criteria ? length.move * std::min(1.0, 2 * state_.at.pace) : length.move * damping() * state_.at.pace;
+    length.move = criteria ? length.move * std::min(1.0, 2 * state_.at.pace)
+                           : std::min(1.0, length.move * damping() * state_.at.pace);
     const DesignPoint at{
         state_.accepted,       assessment_.formulation(),
         state_.appraisal,      state_.gradients,
@@ -335,7 +345,7 @@ class Loop {
       return readings_.levelOf(x);
     };
     const auto holds = [&](double shift) {
-      return looseLoads(*problem_.grid, thickEnough(problem_.keep, at(shift), erosion), problem_.cases)
+      return looseLoads(problem_.grid, thickEnough(problem_.keep, at(shift), erosion), problem_.cases)
           .empty();
     };
     constexpr double kFar =
@@ -394,7 +404,7 @@ class Loop {
     const BlackAndWhite read = readBlackAndWhite(result.level, assessment_.mass(), problem_.massFraction);
     result.threshold = read.threshold;
     const std::vector<std::uint8_t> solid(read.density.begin(), read.density.end());
-    const auto loose = looseLoads(*problem_.grid, solid, problem_.cases);
+    const auto loose = looseLoads(problem_.grid, solid, problem_.cases);
     result.blackAndWhite = std::numeric_limits<double>::infinity();
     if (loose.empty()) {
       result.blackAndWhite = assessment_.goalOf(read.density, states);
@@ -405,7 +415,7 @@ class Loop {
                                  problem_.cases[loose.front().load].name, placeText<D>(loose.front().at));
     }
     // Whatever the end, a layout that cannot be analysed is none.
-    for (std::size_t k = 0; k < problem_.cases.size() && stop != OptimiseStop::cancelled; ++k)
+    for (std::size_t k = 0; k < problem_.cases.size(); ++k)
       if (!std::isfinite(result.caseCompliance[k])) {
         stop = OptimiseStop::loose;
         if (result.where.empty())
@@ -417,8 +427,8 @@ class Loop {
     if (stop == OptimiseStop::settled && path().back().erosion > 0 && !(apart < options_.agreement))
       stop = loose.empty() ? OptimiseStop::grey : OptimiseStop::loose;
     // Whatever else keeps it from coming to rest: a limit out of reach is the first thing to know.
-    const bool cut = stop == OptimiseStop::cancelled || stop == OptimiseStop::iterationLimit;
-    if (!cut && stop != OptimiseStop::loose && missesLimit(result)) stop = OptimiseStop::missed;
+    if (stop != OptimiseStop::iterationLimit && stop != OptimiseStop::loose && missesLimit(result))
+      stop = OptimiseStop::missed;
     if (stop == OptimiseStop::tooLittleMass || stop == OptimiseStop::restless || stop == OptimiseStop::loose)
       result.neededMass = neededMass();
     result.stop = stop;
@@ -447,8 +457,6 @@ std::string describe(OptimiseStop stop) {
       return "settled";
     case OptimiseStop::iterationLimit:
       return "not settled: the wanted number of iterations was reached";
-    case OptimiseStop::cancelled:
-      return "not settled: stopped on request";
     case OptimiseStop::tooLittleMass:
       return "too little mass for members of the smallest size";
     case OptimiseStop::restless:

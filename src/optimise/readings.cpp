@@ -12,7 +12,7 @@ void Readings<D>::set(const Reading& reading) {
   if (reading_.widening != widening_) {
     widening_ = reading_.widening;
     MakingMaps maps =
-        mapsOf(problem_.making, *problem_.grid, HeldField::lent(problem_.fill), problem_.attached, widening_);
+        mapsOf(problem_.making, problem_.grid, HeldField::lent(problem_.fill), problem_.attached, widening_);
     toLevel_ = std::move(maps.level);
     projected_ = std::move(maps.projected);
   }

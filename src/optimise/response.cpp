@@ -2,7 +2,8 @@
 
 #include <numeric>
 
-#include "barelattice/base/parallel.hpp"
+#include "base/check.hpp"
+#include "base/parallel.hpp"
 
 namespace barelattice {
 
@@ -20,9 +21,12 @@ bool Compliances::fallsWithMaterial(const Analysis& analysis) const {
 }
 
 MassFraction::MassFraction(HeldField fill)
-    : fill_(std::move(fill)), total_(std::accumulate(fill_->begin(), fill_->end(), 0.0)) {}
+    : fill_(std::move(fill)), total_(std::accumulate(fill_->begin(), fill_->end(), 0.0)) {
+  requirePositive("sum of what cells weigh", total_);
+}
 
 double MassFraction::value(std::span<const double> density) const {
+  requireCount("density", density.size(), fill_->size(), "cells");
   return sumBlocks(density.size(),
                    [&](std::size_t begin, std::size_t end) {
                      double sum = 0;
@@ -33,6 +37,7 @@ double MassFraction::value(std::span<const double> density) const {
 }
 
 void MassFraction::gradient(const Analysed& /*at*/, std::size_t /*which*/, std::span<double> gradient) const {
+  requireCount("gradient", gradient.size(), fill_->size(), "cells");
   forEach(gradient.size(), [&](std::size_t i) { gradient[i] = fill_[i] / total_; });
 }
 

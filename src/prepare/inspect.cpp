@@ -7,12 +7,14 @@
 #include <cmath>
 #include <limits>
 #include <map>
+#include <nlohmann/json.hpp>
 
 #include "barelattice/base/error.hpp"
 #include "barelattice/base/quantity.hpp"
 #include "barelattice/formats/mesh_files.hpp"
 #include "barelattice/shapes/face.hpp"
 #include "barelattice/shapes/mesh_shape.hpp"
+#include "base/json_text.hpp"
 
 namespace barelattice {
 namespace {
@@ -358,7 +360,7 @@ std::string describe(const Inspection& inspection) {
   return text;
 }
 
-json toJson(const Inspection& inspection) {
+std::string jsonText(const Inspection& inspection) {
   json result = {
       {"file", inspection.file.string()}, {"unit", inspection.unit}, {"usable", inspection.usable}};
   if (inspection.triangles) {
@@ -389,7 +391,7 @@ json toJson(const Inspection& inspection) {
                                 {"face_counts", counts},
                                 {"faces", faces}});
   }
-  return result;
+  return jsonText(result, 2);
 }
 
 }  // namespace barelattice

@@ -11,6 +11,7 @@
 
 #include "barelattice/base/machine.hpp"
 #include "barelattice/base/quantity.hpp"
+#include "base/check.hpp"
 #include "job_parts.hpp"
 #include "surprises.hpp"
 
@@ -251,7 +252,9 @@ void refuse(const Brief& brief, TextPlace place, const std::string& what, const 
 }
 
 const Face& Job::face(const std::string& name) const {
-  return setup.faces[setup.faceNumber(name)].face;
+  const std::size_t number = setup.faceNumber(name);
+  if (number == setup.faces.size()) throw InputError(fmt::format("there is no face \"{}\"", name));
+  return setup.faces[number].face;
 }
 
 std::size_t Job::cellCount() const {
@@ -291,9 +294,12 @@ double Job::massOf(double volume, const Implicit& part, double spacing) const {
 
 template <int D>
 LayoutProblem<D> Job::layoutProblem() const {
+  if (flat() != (D == 2))
+    throw InputError(
+        fmt::format("a layout in {} dimensions is asked for of a {}", D, flat() ? "sheet" : "body"));
   const auto& own = std::get<Domain<D>>(domain);
   LayoutProblem<D> problem;
-  problem.grid = &own.grid;
+  problem.grid = own.grid;
   Material base = brief.material;
   if (!brief.regions.empty()) {
     const std::vector<Material>& all = setup.materials;
@@ -325,6 +331,7 @@ ProofProblem Job::proofProblem() const {
 }
 
 Job prepare(Brief brief, double coarser) {
+  requirePositive("coarser", coarser);
   Job job;
   settleVoxel(brief, coarser);
   job.brief = std::move(brief);

@@ -12,11 +12,11 @@
 #include <queue>
 #include <set>
 
-#include "barelattice/base/parallel.hpp"
 #include "barelattice/base/quantity.hpp"
 #include "barelattice/layout/orbit_average.hpp"
 #include "barelattice/solid/reinterpret.hpp"
 #include "barelattice/voxels/grid_ties.hpp"
+#include "base/parallel.hpp"
 #include "job_parts.hpp"
 
 namespace barelattice {

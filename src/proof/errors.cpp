@@ -2,6 +2,8 @@
 
 #include <algorithm>
 
+#include "base/check.hpp"
+
 namespace barelattice {
 namespace {
 
@@ -44,10 +46,15 @@ double orderOf(const CaseProof& coarse, const CaseProof& fine, double ratio) {
 
 // (1)
 Estimated extrapolated(double coarse, double fine, double ratio, double order) {
+  if (!(ratio > 1)) throw InputError(fmt::format("the ratio of the spacings is {}", ratio), "give above 1");
+  requirePositive("order", order);
   return {fine, coarse, std::abs(fine - coarse) / (std::pow(ratio, order) - 1)};
 }
 
 CaseErrors errorsOf(const Proof& coarse, const Proof& fine, std::size_t k, double ratio) {
+  requireCount("coarse proof", coarse.cases.size(), fine.cases.size(), "cases in the fine one");
+  requireIndex("case", k, fine.cases.size(), "cases");
+  if (!(ratio > 1)) throw InputError(fmt::format("the ratio of the spacings is {}", ratio), "give above 1");
   const CaseProof& c = fine.cases[k];
   const CaseProof& rough = coarse.cases[k];
   CaseErrors errors;

@@ -5,10 +5,10 @@
 #include <algorithm>
 #include <array>
 
-#include "barelattice/base/parallel.hpp"
 #include "barelattice/base/quantity.hpp"
 #include "barelattice/meshes/triangle_tree.hpp"
 #include "barelattice/shapes/surface_gap.hpp"
+#include "base/parallel.hpp"
 
 namespace barelattice {
 namespace {

@@ -9,10 +9,11 @@
 #include <optional>
 
 #include "barelattice/base/error.hpp"
-#include "barelattice/base/parallel.hpp"
 #include "barelattice/base/quantity.hpp"
 #include "barelattice/mechanics/grounding.hpp"
+#include "base/check.hpp"
 #include "base/groups.hpp"
+#include "base/parallel.hpp"
 #include "meshes/point_grid.hpp"
 #include "solve/conjugate_gradients.hpp"
 #include "solve/low_rank.hpp"
@@ -218,8 +219,11 @@ std::vector<std::vector<std::size_t>> piecesOf(const QuadraticTets& mesh) {
 class HeldBody {
  public:
   HeldBody(const QuadraticTets& mesh, double spacing, const ProofProblem& problem,
-           const TetMaterials& materials, std::span<const FaceTies> faces, const LoadCase& c)
-      : modulus_(materials.materials.front().modulus), grounding_(grounded(problem.setup, c, faces)) {
+           const TetMaterials& materials, std::span<const FaceTies> faces, const LoadCase& c,
+           std::function<bool()> goOn)
+      : goOn_(std::move(goOn)),
+        modulus_(materials.materials.front().modulus),
+        grounding_(grounded(problem.setup, c, faces)) {
     if (problem.across == AcrossSheet::held)
       for (std::size_t n = 0; n < mesh.nodeCount(); ++n)
         grounding_.hold(n, Vec3::UnitZ(), Grounding::kNobody);
@@ -347,7 +351,7 @@ class HeldBody {
           multigrid_->apply(r, z);
           for (std::size_t k = 0; k < z.size() && !added_.empty(); ++k) added_.correct(z[k]);
         },
-        f, u, {kEnergyTolerance, kMostIterations});
+        f, u, {kEnergyTolerance, kMostIterations, goOn_});
     for (std::size_t i = 0; i < which.size(); ++i) reports[which[i]] = found[i];
   }
 
@@ -358,6 +362,7 @@ class HeldBody {
     }
   }
 
+  std::function<bool()> goOn_;
   double modulus_;  // the stiffness is in units of it
   Grounding grounding_;
   std::vector<NodeSupport<3>> supports_;  // what it comes to
@@ -428,18 +433,19 @@ std::vector<double> forcesOf(const QuadraticTets& mesh, const Setup& setup, cons
 }  // namespace
 
 std::vector<SurfacePart> partsOf(const ProofProblem& problem, double spacing) {
+  requirePositive("spacing", spacing);
   std::vector<SurfacePart> parts;
   const double reach = kFaceReach * spacing;
   constexpr double kAlong = 0.85;  // cosine between the normals: less than at any crease
   for (const NamedFace& named : problem.setup.faces) {
-    const Face& face = named.face;
-    parts.push_back({[&face, reach](const Vec3& centre, const Vec3& normal) {
-                       return std::any_of(face.patches.begin(), face.patches.end(), [&](const Patch& patch) {
-                         return patch.distance(centre) < 2 * reach &&
-                                patch.normal(centre).dot(normal) > kAlong;
-                       });
-                     },
-                     [&face, reach](const Vec3& point) { return face.covers(point, reach); }});
+    const auto face = std::make_shared<const Face>(named.face);
+    parts.push_back(
+        {[face, reach](const Vec3& centre, const Vec3& normal) {
+           return std::any_of(face->patches.begin(), face->patches.end(), [&](const Patch& patch) {
+             return patch.distance(centre) < 2 * reach && patch.normal(centre).dot(normal) > kAlong;
+           });
+         },
+         [face, reach](const Vec3& point) { return face->covers(point, reach); }});
   }
   return parts;
 }
@@ -514,6 +520,15 @@ class CaseEvaluation {
 Proof prove(const QuadraticTets& mesh, double spacing, const ProofProblem& problem,
             const ProgressCallback& progress) {
   if (mesh.surface().empty()) throw InputError("there is no body to analyse: its mesh is empty");
+  requirePositive("spacing", spacing);
+  validate(problem.setup);
+  if (problem.setup.materials.empty()) throw InputError("there is no material", "give one or more");
+  requireNotNegative("exclusion", problem.exclusion);
+  for (const MaterialRegion& region : problem.regions) {
+    requireGiven("shape of a region", region.shape);
+    requireIndex("material of a region", static_cast<std::size_t>(region.material),
+                 problem.setup.materials.size(), "materials");
+  }
   const Setup& setup = problem.setup;
   std::vector<FaceOnMesh> faces;
   std::vector<FaceTies> ties;
@@ -539,10 +554,12 @@ Proof prove(const QuadraticTets& mesh, double spacing, const ProofProblem& probl
   const CaseEvaluation evaluation(mesh, problem, materials, ties, near);
   std::size_t done = 0;
   for (const std::vector<std::size_t>& group : casesBySupports(setup.cases)) {
-    report(progress, "solving case " + setup.cases[group.front()].name,
-           0.1 + 0.9 * static_cast<double>(done) / static_cast<double>(setup.cases.size()));
+    const Progress now{"solving case " + setup.cases[group.front()].name,
+                       0.1 + 0.9 * static_cast<double>(done) / static_cast<double>(setup.cases.size())};
+    report(progress, now.stage, now.fraction);
     done += group.size();
-    const HeldBody held(mesh, spacing, problem, materials, ties, setup.cases[group.front()]);
+    const HeldBody held(mesh, spacing, problem, materials, ties, setup.cases[group.front()],
+                        [&] { return !progress || progress(now); });
     std::vector<std::vector<double>> loads;
     for (const std::size_t k : group) loads.push_back(forcesOf(mesh, setup, setup.cases[k], ties, materials));
     std::vector<std::vector<double>> displacements(group.size(),

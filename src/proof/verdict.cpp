@@ -7,6 +7,7 @@
 #include <optional>
 
 #include "barelattice/base/error.hpp"
+#include "base/check.hpp"
 
 namespace barelattice {
 
@@ -74,6 +75,7 @@ Verdict overall(const std::vector<Judgement>& judgements) {
 }
 
 JudgedBody judgedBody(const Proof& coarse, const Proof& proof, double ratio) {
+  requireCount("coarse proof", coarse.cases.size(), proof.cases.size(), "cases in the fine one");
   JudgedBody body{ratio, proof.tets, coarse.tets, proof.mass, coarse.mass, proof.faceShare, {}};
   for (std::size_t k = 0; k < proof.cases.size(); ++k)
     body.cases.push_back({proof.cases[k].name, errorsOf(coarse, proof, k, ratio)});
@@ -82,9 +84,13 @@ JudgedBody judgedBody(const Proof& coarse, const Proof& proof, double ratio) {
 
 std::vector<Judgement> judge(const JudgedBody& body, double agreement, const Setup& setup,
                              const std::vector<Requirement>& requirements) {
+  requireNotNegative("agreement", agreement);
+  if (!(body.ratio > 1))
+    throw InputError(fmt::format("the ratio of the spacings is {}", body.ratio), "give above 1");
   constexpr double kEdgeOrder = 2;  // what straight edges cut off goes with the square of the spacing
   std::vector<Judgement> judgements;
   for (const Requirement& requirement : requirements) {
+    requirePositive("bound of a requirement", requirement.bound);
     const bool least = requirement.kind == Requirement::Kind::safetyFactor;
     // Of a safety factor the share of the strength that is used is judged.
     const double bound = least ? 1 / requirement.bound : requirement.bound;
@@ -103,9 +109,12 @@ std::vector<Judgement> judge(const JudgedBody& body, double agreement, const Set
       account(extrapolated(body.coarseMass, body.mass, body.ratio, kEdgeOrder), kEdgeOrder, {});
     } else {
       const std::size_t number = least ? 0 : faceOf(requirement, setup, body);
-      for (const auto& [name, errors] : body.cases)
+      for (const auto& [name, errors] : body.cases) {
+        if (!least)
+          requireIndex("face", number, errors.faceDisplacement.size(), "faces whose motion is known");
         account(least ? errors.used : errors.faceDisplacement[number], least ? kStressOrder : errors.order,
                 name);
+      }
     }
     if (!worst) continue;
     if (worst->verdict == Verdict::inconclusive && body.coarseTets > 0)

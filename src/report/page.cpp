@@ -6,9 +6,9 @@
 #include <cmath>
 
 #include "barelattice/base/file.hpp"
-#include "barelattice/base/json_text.hpp"
 #include "barelattice/base/quantity.hpp"
 #include "barelattice/formats/stl.hpp"
+#include "base/json_text.hpp"
 #include "base/markup.hpp"
 #include "page_data.hpp"
 #include "palette.hpp"

@@ -8,13 +8,14 @@
 
 #include "barelattice/base/error.hpp"
 #include "barelattice/base/file.hpp"
-#include "barelattice/base/parallel.hpp"
 #include "barelattice/base/quantity.hpp"
 #include "barelattice/formats/stl.hpp"
 #include "barelattice/formats/vti.hpp"
 #include "barelattice/meshes/outline.hpp"
 #include "barelattice/shapes/dual_contour.hpp"
 #include "barelattice/shapes/face_pieces.hpp"
+#include "base/parallel.hpp"
+#include "base/plain_numbers.hpp"
 #include "palette.hpp"
 #include "run/vtu.hpp"
 
@@ -246,10 +247,9 @@ void addHistory(const std::filesystem::path& run, json& data) {
     for (const auto& [name, key] : columns) {
       const auto at = static_cast<std::size_t>(std::find(names.begin(), names.end(), name) - names.begin());
       if (at >= cells.size()) throw InputError("history.csv is damaged");
-      char* end = nullptr;
-      const double value = std::strtod(cells[at].c_str(), &end);
-      if (end == cells[at].c_str()) throw InputError("history.csv is damaged");
-      history[key].push_back(std::isfinite(value) ? json(value) : json(nullptr));
+      const std::optional<double> value = numberFrom(cells[at]);
+      if (!value) throw InputError("history.csv is damaged");
+      history[key].push_back(std::isfinite(*value) ? json(*value) : json(nullptr));
     }
   }
   data["history"] = history;

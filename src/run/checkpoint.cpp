@@ -9,7 +9,7 @@
 #include "barelattice/base/error.hpp"
 #include "barelattice/base/file.hpp"
 #include "barelattice/base/hash.hpp"
-#include "barelattice/base/json_text.hpp"
+#include "base/json_text.hpp"
 
 namespace barelattice {
 namespace {
@@ -97,6 +97,7 @@ std::string hashOfAll(const json& head, const Hasher& fields) {
 
 json headOf(const OptimiseState& state, const std::string& fingerprint) {
   json head = {{"fingerprint", fingerprint},
+               {"problem", state.problem},
                {"attempt", state.attempt},
                {"sharpenings", state.sharpenings},
                {"progression", progressionJson(state.at)},
@@ -115,6 +116,7 @@ json headOf(const OptimiseState& state, const std::string& fingerprint) {
 /// A state with its fields as large as they are to be.
 OptimiseState stateFrom(const json& head) {
   OptimiseState state;
+  state.problem = head.at("problem");
   state.attempt = head.at("attempt");
   state.sharpenings = head.at("sharpenings");
   state.ended = head.at("ended");

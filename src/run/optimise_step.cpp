@@ -1,4 +1,4 @@
-// The step that finds the layout, or takes one over from elsewhere.
+// The step that finds the layout, or takes one over from elsewhere, in its folder.
 
 #include <fmt/format.h>
 
@@ -8,14 +8,13 @@
 #include "barelattice/base/file.hpp"
 #include "barelattice/base/quantity.hpp"
 #include "barelattice/base/stopwatch.hpp"
-#include "barelattice/formats/density_samples.hpp"
 #include "barelattice/formats/vti.hpp"
 #include "barelattice/run/checkpoint.hpp"
 #include "barelattice/run/run.hpp"
-#include "barelattice/voxels/grid_ties.hpp"
-#include "figures.hpp"
+#include "history.hpp"
 #include "layout_file.hpp"
 #include "stamps.hpp"
+#include "steps/figures.hpp"
 
 namespace barelattice {
 namespace {
@@ -24,64 +23,26 @@ constexpr double kMm = kMillimetresPerMetre;
 
 }  // namespace
 
-/// What went wrong, and what to change; nothing for ends that a later step can work with.
-std::optional<FailureRecord> JobRun::failureOf(const OptimiseResult& result) const {
-  const double wanted = job_.targetMass;
-  const double needed = result.neededMass * job_.spaceMass;
-  const double member = job_.brief.walls().smallestMember * kMm;
-  const bool lean = needed > 1.02 * wanted;
-  const std::string mass =
-      lean ? fmt::format("give [target] about {:.3g} kg", needed) : "give [target] more mass";
-  const auto failed = [](const std::string& what, const std::string& cure) {
-    return FailureRecord{what, cure, {}};
-  };
-  switch (result.stop) {
-    case OptimiseStop::settled:
-    case OptimiseStop::iterationLimit:
-    case OptimiseStop::cancelled:
-      return std::nullopt;
-    case OptimiseStop::tooLittleMass:
-      return failed(
-          fmt::format("{:.4g} kg are too little for members of {:.3g} mm{}", wanted, member,
-                      lean ? fmt::format(": what was found would hold with about {:.3g} kg", needed) : ""),
-          fmt::format("{}, or take a smaller smallest_member than {:.3g} mm", mass, member));
-    case OptimiseStop::restless:
-      return failed(
-          fmt::format(
-              "the layout still changes after {} iterations{}", result.history.size(),
-              lean ? fmt::format(": {:.4g} kg may be too little for members of {:.3g} mm, what was found "
-                                 "would hold with about {:.3g} kg",
-                                 wanted, member, needed)
-                   : ""),
-          fmt::format("{}, or take another smallest_member; to take the layout as it stands, give [optimise] "
-                      "iterations = {}",
-                      mass, result.history.size()));
-    case OptimiseStop::grey:
-      return failed(
-          fmt::format("the layout is grey: read black and white its compliance is {:.3g} J, not {:.3g} J",
-                      result.blackAndWhite, result.nominal),
-          "take smaller voxels, or a smallest_member of more voxels");
-    case OptimiseStop::missed:
-      return failed("a limit does not hold: " + result.where, mass + ", or a wider limit");
-    case OptimiseStop::loose:
-      return failed("the layout does not hold: " + result.where,
-                    fmt::format("{}, or take another smallest_member", mass));
-  }
-  return std::nullopt;
-}
-
 void JobRun::refuseFailedLayout() const {
   if (!record_.layout || !record_.layout->design || !record_.layout->design->failure) return;
   const FailureRecord& failure = *record_.layout->design->failure;
   throw RunError(failure.what, failure.cure + ". The layout is kept in layout.vti, and 'report' draws it");
 }
 
-template <int D>
-OptimiseResult JobRun::runOptimiser() {
-  const LayoutProblem<D> problem = job_.layoutProblem<D>();
-  const auto& domain = std::get<Domain<D>>(job_.domain);
-  OptimiseOptions options;
-  options.maxIterations = job_.brief.iterations;  // zero for no wish
+/// Writes a layout on the way as a picture of its own.
+void JobRun::keepIteration(const IterationView& view, const std::filesystem::path& folder) const {
+  std::visit(
+      [&](const auto& domain) {
+        std::filesystem::create_directories(folder);
+        CellImage image = imageOf(domain.grid, domain.thickness);
+        image.fields = {{"density", spread(domain.grid, view.density)}};
+        writeVti(folder / fmt::format("{:04}.vti", view.record.iteration), image);
+      },
+      job_.domain);
+}
+
+/// Designs the layout, with a checkpoint from time to time.
+FoundLayout JobRun::designed() {
   const std::filesystem::path checkpoint = folder() / "checkpoint.bin";
   const std::filesystem::path kept = folder() / "iterations";
   const std::string fingerprint = layoutFingerprint(job_);
@@ -95,21 +56,20 @@ OptimiseResult JobRun::runOptimiser() {
   } else {
     std::filesystem::remove_all(kept);
   }
+  // Asked to stop, it ends after the iteration, unless that takes long: then in its solves.
+  constexpr double kPatience = 1;
+  Stopwatch sinceIteration;
   Stopwatch sinceCheckpoint;
   double writing = 0;  // seconds the last checkpoint took
   constexpr double kWritingShare = 20;
-  OptimiseResult result = optimiseLayout<D>(
-      problem, options,
+  return designLayout(
+      job_,
       [&](const IterationView& view) {
         history.push_back(view.record);
         writeFile(folder() / "history.csv", historyCsv(history, view.columns));
-        if (job_.brief.keepEvery > 0 &&
-            (view.record.iteration == 1 || view.record.iteration % job_.brief.keepEvery == 0)) {
-          std::filesystem::create_directories(kept);
-          CellImage image = imageOf(domain.grid, domain.thickness);
-          image.fields = {{"density", spread(domain.grid, view.density)}};
-          writeVti(kept / fmt::format("{:04}.vti", view.record.iteration), image);
-        }
+        const int every = job_.brief.keepEvery;
+        if (every > 0 && (view.record.iteration == 1 || view.record.iteration % every == 0))
+          keepIteration(view, kept);
         const bool stop = stopAsked();
         // Of a large job writing takes its time: it gets a twentieth at most.
         const bool due = view.record.iteration == 1 ||
@@ -120,117 +80,66 @@ OptimiseResult JobRun::runOptimiser() {
           // The figures of what is drawn: a step that was taken back is not.
           const auto shown = std::find_if(history.rbegin(), history.rend(),
                                           [](const IterationRecord& r) { return !r.takenBack; });
-          if (!stop && !view.last && shown != history.rend())
-            storeUnfinished<D>({*shown, view.columns, view.density, view.last, view.level, view.state});
+          if (!view.last && shown != history.rend()) storeUnfinished(*shown, view, stop);
           writing = watch.seconds();
           sinceCheckpoint = Stopwatch();
         }
         if (listener_.iteration) listener_.iteration(view.record);
+        sinceIteration = Stopwatch();
         return !stop;
       },
-      state ? &*state : nullptr);
-  return result;
+      state ? &*state : nullptr,
+      [&](const Progress&) { return sinceIteration.seconds() < kPatience || !stopAsked(); });
 }
 
-/// A layout that was just analysed or is at work.
-LayoutRecord JobRun::begunLayout() const {
-  LayoutRecord record;
+/// Says of a layout what it depends on.
+void JobRun::stampLayout(LayoutRecord& record) const {
   record.stamp = {layoutFingerprint(job_), inputsOfLayout(job_).values(), {}};
   record.faces = inputsOfFaces(job_).hash();
-  return record;
 }
 
-template <int D>
-void JobRun::storeUnfinished(const IterationView& view) {
-  const auto& domain = std::get<Domain<D>>(job_.domain);
+/// @param shown the figures of what is drawn. @param stopped it goes no further for now.
+void JobRun::storeUnfinished(const IterationRecord& shown, const IterationView& view, bool stopped) {
   layoutFile().write(view.density, view.level());
-  LayoutRecord record = begunLayout();
-  record.stop = kAtWork;
-  record.mass = view.record.massFraction * job_.spaceMass;
+  LayoutRecord record;
+  stampLayout(record);
+  record.stop = stopped ? kStopped : kAtWork;
+  record.mass = shown.massFraction * job_.spaceMass;
   DesignRecord& design = record.design.emplace();
-  design.goal = goalText();
-  design.iterations = static_cast<std::size_t>(view.record.iteration);
-  design.compliance = view.record.nominal;
-  design.eroded = view.record.eroded;
+  design.goal = goalText(job_);
+  design.iterations = static_cast<std::size_t>(shown.iteration);
+  design.compliance = shown.nominal;
+  design.eroded = shown.eroded;
   design.blackAndWhite = std::numeric_limits<double>::infinity();
-  const Greyness grey = greyness(view.density, domain.fill);
+  const Greyness grey =
+      std::visit([&](const auto& domain) { return greyness(view.density, domain.fill); }, job_.domain);
   design.greyOverMass = grey.overMass;
   design.greyOverSpace = grey.overSpace;
-  design.seconds = view.record.seconds;
+  design.seconds = shown.seconds;
   record_.layout = std::move(record);
-  record_.atWork = true;
+  record_.atWork = !stopped;  // or its files are as they will be found
   save();
   record_.atWork = false;
 }
 
-template <int D>
-void JobRun::storeLayout(const OptimiseResult& result) {
-  const auto& domain = std::get<Domain<D>>(job_.domain);
-  layoutFile().write(result.density, result.level);
+void JobRun::storeLayout(const FoundLayout& found) {
+  layoutFile().write(found.density, found.level);
   // Also where no iteration was left to do.
-  writeFile(folder() / "history.csv", historyCsv(result.history, result.columns));
-  LayoutRecord record = begunLayout();
-  record.finished = result.stop != OptimiseStop::cancelled;
-  record.settled = result.stop == OptimiseStop::settled;
-  record.stop = describe(result.stop);
-  record.mass = result.massFraction * job_.spaceMass;
-  DesignRecord& design = record.design.emplace();
-  for (std::size_t k = 0; k < job_.setup.cases.size(); ++k) {
-    LayoutCaseRecord& c = design.cases.emplace_back();
-    c.name = job_.setup.cases[k].name;
-    c.compliance = result.caseCompliance[k];
-    c.blackAndWhite = result.caseBlackAndWhite[k];
-    for (const NamedFace& face : job_.setup.faces)
-      c.faceDisplacement[face.name] =
-          meanOn(tieToGrid(domain.grid, face.face), result.displacements[k], dofOrder(domain.grid));
-  }
-  design.failure = failureOf(result);
-  design.goal = goalText();
-  design.iterations = result.history.size();
-  design.compliance = result.nominal;
-  design.eroded = result.eroded;
-  design.blackAndWhite = result.blackAndWhite;
-  design.threshold = result.threshold;
-  design.greyOverSpace = result.grey.overSpace;
-  design.greyOverMass = result.grey.overMass;
-  design.neededMass = result.neededMass * job_.spaceMass;
-  design.seconds = result.history.empty() ? 0 : result.history.back().seconds;
-  record_.layout = std::move(record);
-}
-
-std::string JobRun::goalText() const {
-  return job_.brief.goal == GoalForm::worst ? "worst case" : "weighted sum";
+  if (found.record.design) writeFile(folder() / "history.csv", historyCsv(found.history, found.columns));
+  record_.layout = found.record;
+  stampLayout(*record_.layout);
+  save();
 }
 
 void JobRun::importLayout() {
-  const BriefLayout& from = *job_.brief.layout;
-  const DensitySamples samples = readDensity(from.file, from.field, from.unit);
-  const ResampledDensity layout = std::visit(
-      [&](const auto& domain) {
-        ResampledDensity taken = resampled(samples, domain);
-        for (std::size_t c = 0; c < taken.density.size(); ++c)
-          if (domain.keep[c]) taken.density[c] = 1;
-        return taken;
-      },
-      job_.domain);
-  layoutFile().write(layout.density, layout.density);
-  const double mass = overCells(job_, [&](const auto& domain, std::size_t c) {
-    return layout.density[c] * domain.fill[c] * job_.designMass(c);
-  });
-  const double rho = job_.brief.material.density;
-  LayoutRecord record = begunLayout();
-  record.finished = record.settled = true;
-  record.stop = "taken over from " + from.file.filename().string();
-  record.mass = mass;
-  record.imported = {samples.values.size(), samples.spacing, layout.given * rho, layout.kept * rho,
-                     layout.outside};
-  record_.layout = std::move(record);
-  save();
+  const FoundLayout found = importedLayout(job_);
+  storeLayout(found);
+  const ImportedRecord& from = *found.record.imported;
   note(fmt::format(
       "layout    {} samples of \"{}\" every {:.3g} mm: {:.4g} kg given, {:.4g} kg taken over, {:.2g} % "
       "outside the space; with the keeps {:.4g} kg",
-      samples.values.size(), from.field, samples.spacing * kMm, layout.given * rho, layout.kept * rho,
-      100 * layout.outside, mass));
+      from.samples, job_.brief.layout->field, from.spacing * kMm, from.massGiven, from.massTaken,
+      100 * from.shareOutside, found.record.mass));
 }
 
 void JobRun::optimise(bool fresh) {
@@ -249,23 +158,28 @@ void JobRun::optimise(bool fresh) {
     return;
   }
   if (fresh) std::filesystem::remove(folder() / "checkpoint.bin");
-  const OptimiseResult result = job_.flat() ? runOptimiser<2>() : runOptimiser<3>();
-  if (job_.flat())
-    storeLayout<2>(result);
-  else
-    storeLayout<3>(result);
-  save();
+  FoundLayout found;
+  try {
+    found = designed();
+  } catch (const Cancelled&) {
+    if (record_.layout)
+      note(fmt::format("optimise  stopped on request after {} iterations",
+                       record_.layout->design->iterations));
+    throw;
+  }
+  storeLayout(found);
   // Only now: on a full disk the iterations are not lost with it.
-  if (result.stop == OptimiseStop::settled) std::filesystem::remove(folder() / "checkpoint.bin");
+  const LayoutRecord& layout = found.record;
+  const DesignRecord& design = *layout.design;
+  if (layout.settled) std::filesystem::remove(folder() / "checkpoint.bin");
   note(
       fmt::format("optimise  {} iterations, {}: compliance {:.4g} J{}, read black and white {}, grey "
                   "{:.0f} %, mass {:.4g} kg",
-                  result.history.size(), describe(result.stop), result.nominal,
+                  design.iterations, layout.stop, design.compliance,
                   job_.brief.goal == GoalForm::worst ? " in the worst case" : "",
-                  std::isfinite(result.blackAndWhite) ? fmt::format("{:.4g} J", result.blackAndWhite)
+                  std::isfinite(design.blackAndWhite) ? fmt::format("{:.4g} J", design.blackAndWhite)
                                                       : "it does not hold",
-                  100 * result.grey.overMass, result.massFraction * job_.spaceMass));
-  if (result.stop == OptimiseStop::cancelled) throw Cancelled();
+                  100 * design.greyOverMass, layout.mass));
   refuseFailedLayout();
   layoutReady_ = true;
 }

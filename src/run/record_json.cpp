@@ -7,7 +7,7 @@
 #include <type_traits>
 
 #include "barelattice/base/hash.hpp"
-#include "barelattice/base/json_text.hpp"
+#include "base/json_text.hpp"
 #include "record_fields.hpp"
 
 namespace barelattice {

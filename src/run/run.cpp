@@ -6,7 +6,7 @@
 
 #include "barelattice/base/file.hpp"
 #include "barelattice/base/hash.hpp"
-#include "barelattice/base/json_text.hpp"
+#include "base/json_text.hpp"
 #include "layout_file.hpp"
 #include "record_json.hpp"
 #include "stamps.hpp"

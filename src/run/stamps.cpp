@@ -4,8 +4,8 @@
 
 #include "barelattice/base/file.hpp"
 #include "barelattice/base/hash.hpp"
-#include "figures.hpp"
 #include "record_json.hpp"
+#include "steps/figures.hpp"
 
 namespace barelattice {
 

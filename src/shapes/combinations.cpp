@@ -6,6 +6,7 @@
 
 #include "barelattice/base/error.hpp"
 #include "barelattice/base/quantity.hpp"
+#include "base/check.hpp"
 #include "shape_parts.hpp"
 
 namespace barelattice {
@@ -321,28 +322,41 @@ ShapePtr Shape::offset(double by) const {
 
 ShapePtr makeUnion(std::vector<ShapePtr> parts) {
   if (parts.empty()) throw InputError("a union needs at least one shape");
+  for (const ShapePtr& part : parts) requireGiven("a part of a union", part);
   return std::make_shared<UnionShape>(std::move(parts));
 }
 
 ShapePtr makeIntersection(std::vector<ShapePtr> parts) {
   if (parts.empty()) throw InputError("an intersection needs at least one shape");
+  for (const ShapePtr& part : parts) requireGiven("a part of an intersection", part);
   return std::make_shared<IntersectionShape>(std::move(parts));
 }
 
 ShapePtr makeDifference(ShapePtr body, std::vector<ShapePtr> cuts) {
+  requireGiven("body", body);
+  for (const ShapePtr& cut : cuts) requireGiven("a cut", cut);
   return std::make_shared<DifferenceShape>(std::move(body), std::move(cuts));
 }
 
 ShapePtr makeTransformed(ShapePtr body, const Eigen::Isometry3d& map) {
+  constexpr double kRigid = 1e-9;
+  requireGiven("body", body);
+  requireFinite("map", map.matrix());
+  if (!(map.linear().transpose() * map.linear()).isApprox(Eigen::Matrix3d::Identity(), kRigid))
+    throw InputError("the map is no isometry: it stretches or shears",
+                     "give a rotation, reflection or shift");
   return std::make_shared<TransformedShape>(std::move(body), map);
 }
 
 ShapePtr makeLayer(ShapePtr body, const Patch& piece, double depth) {
+  requireGiven("body", body);
   if (!(depth > 0)) throw InputError("a layer needs a depth above zero");
   return makeIntersection({std::move(body), std::make_shared<LayerShape>(piece, depth)});
 }
 
 Eigen::Isometry3d reflection(int axis, double at) {
+  requireIndex("axis", static_cast<std::size_t>(axis), 3, "axes");
+  requireFinite("at", at);
   Eigen::Isometry3d map = Eigen::Isometry3d::Identity();
   map.linear()(axis, axis) = -1;
   map.translation()[axis] = 2 * at;

@@ -4,6 +4,7 @@
 
 #include "barelattice/base/error.hpp"
 #include "barelattice/shapes/derived_shapes.hpp"
+#include "base/check.hpp"
 
 extern "C" {
 #include <libqhull_r/qhull_ra.h>
@@ -31,6 +32,7 @@ struct Qhull {
 }  // namespace
 
 TriangleMesh convexHull(const std::vector<Vec3>& points) {
+  for (const Vec3& point : points) requireFinite("a point", point);
   Box box;
   for (const Vec3& p : points) box.extend(p);
   const double scale = points.empty() ? 0 : box.diagonal().norm();

@@ -12,6 +12,7 @@
 #include "barelattice/base/quantity.hpp"
 #include "barelattice/meshes/tet_mesh.hpp"
 #include "barelattice/shapes/mesh_shape.hpp"
+#include "base/check.hpp"
 
 namespace barelattice {
 namespace {
@@ -231,10 +232,13 @@ Eigen::AngleAxisd turnBy(const Vec3& axis, double angle) {
 }  // namespace
 
 ShapePtr makeHull(const ShapePtr& body) {
+  requireGiven("body", body);
   return makeMeshShape(convexHull(hullPoints(*body)));
 }
 
 ShapePtr makeFilled(const ShapePtr& body, double largest, const std::vector<Vec3>& near) {
+  requireGiven("body", body);
+  requirePositive("largest", largest);
   std::vector<Patch> patches;
   body->appendPatches(patches);
   std::vector<Wall> walls;
@@ -276,6 +280,8 @@ ShapePtr makeFilled(const ShapePtr& body, double largest, const std::vector<Vec3
 }
 
 ShapePtr makeSwept(const ShapePtr& body, const std::vector<Vec3>& path) {
+  requireGiven("body", body);
+  for (const Vec3& point : path) requireFinite("a point of the path", point);
   std::vector<Vec3> corners{Vec3::Zero()};
   corners.insert(corners.end(), path.begin(), path.end());
   std::vector<ShapePtr> legs;
@@ -303,6 +309,10 @@ ShapePtr makeSwept(const ShapePtr& body, const std::vector<Vec3>& path) {
 ShapePtr makeTurned(const ShapePtr& body, const Vec3& centre, const Vec3& axis, double angle) {
   if (!(angle > 0 && angle <= kTurn * (1 + 1e-9)))
     throw InputError("a body turns by more than nothing and at most once round");
+  requireGiven("body", body);
+  requireFinite("centre", centre);
+  if (!(axis.norm() > 0) || !axis.allFinite())
+    throw InputError("a body turns about an axis with a direction");
   const Vec3 along = axis.normalized();
   Box box;
   const Box own = body->bounds();

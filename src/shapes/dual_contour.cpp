@@ -7,7 +7,8 @@
 #include <cstdint>
 
 #include "barelattice/base/error.hpp"
-#include "barelattice/base/parallel.hpp"
+#include "base/check.hpp"
+#include "base/parallel.hpp"
 
 namespace barelattice {
 namespace {
@@ -245,6 +246,7 @@ class DualContour {
 }  // namespace
 
 TriangleMesh dualContour(const Shape& shape, double spacing) {
+  requirePositive("spacing", spacing);
   if (shape.bounds().isEmpty()) return {};
   return DualContour(shape, spacing).surface();
 }

@@ -8,6 +8,7 @@
 #include <utility>
 
 #include "barelattice/base/error.hpp"
+#include "base/check.hpp"
 #include "shape_parts.hpp"
 
 namespace barelattice {
@@ -345,6 +346,10 @@ class ExtrusionShape final : public Shape {
 };
 
 void checkCorners(const OutlineLoop& loop) {
+  for (const OutlineCorner& corner : loop) {
+    requireFinite("a corner", corner.point);
+    if (corner.through) requireFinite("a point of an arc", *corner.through);
+  }
   const bool round =
       std::any_of(loop.begin(), loop.end(), [](const OutlineCorner& c) { return c.through.has_value(); });
   if (loop.size() < (round ? 2U : 3U))
@@ -355,6 +360,12 @@ void checkCorners(const OutlineLoop& loop) {
 
 ShapePtr makeExtrusion(const Extrusion& extrusion) {
   if (!(extrusion.from < extrusion.to)) throw InputError("an extrusion needs 'from' below 'to'");
+  requireFinite("'from' of an extrusion", extrusion.from);
+  requireFinite("'to' of an extrusion", extrusion.to);
+  requireIndex("'first' of an extrusion", static_cast<std::size_t>(extrusion.first), 3, "axes");
+  requireIndex("'second' of an extrusion", static_cast<std::size_t>(extrusion.second), 3, "axes");
+  if (extrusion.first == extrusion.second)
+    throw InputError("an outline lies in the plane of two axes", "give different ones");
   checkCorners(extrusion.outline);
   for (const OutlineLoop& hole : extrusion.holes) checkCorners(hole);
   return std::make_shared<ExtrusionShape>(extrusion);

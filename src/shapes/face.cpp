@@ -10,8 +10,9 @@
 #include <numbers>
 
 #include "barelattice/base/error.hpp"
-#include "barelattice/base/parallel.hpp"
 #include "barelattice/base/quantity.hpp"
+#include "base/check.hpp"
+#include "base/parallel.hpp"
 
 namespace barelattice {
 namespace {
@@ -227,6 +228,10 @@ const Patch* Face::patchAt(const Vec3& point, double reach) const {
 }
 
 Face selectFace(const Shape& shape, const FaceSelector& selector, double spacing) {
+  requirePositive("spacing", spacing);
+  if (selector.count < 1)
+    throw InputError(fmt::format("{} pieces are wanted", selector.count), "give 1 or more");
+  for (const Face* beside : selector.beside) requireGiven("a face beside it", beside);
   std::vector<Patch> patches;
   shape.appendPatches(patches);
   std::vector<Candidate> matching;

@@ -3,8 +3,8 @@
 
 #include <numeric>
 
-#include "barelattice/base/parallel.hpp"
 #include "base/groups.hpp"
+#include "base/parallel.hpp"
 #include "meshes/point_grid.hpp"
 
 namespace barelattice {

@@ -8,9 +8,10 @@
 #include <vector>
 
 #include "barelattice/base/error.hpp"
-#include "barelattice/base/parallel.hpp"
 #include "barelattice/base/quantity.hpp"
 #include "barelattice/shapes/derived_shapes.hpp"
+#include "base/check.hpp"
+#include "base/parallel.hpp"
 
 namespace barelattice {
 namespace {
@@ -216,6 +217,7 @@ class FilledShape final : public Shape {
 }  // namespace
 
 ShapePtr makeFilledPockets(const ShapePtr& body, double largest, const std::vector<Vec3>& near) {
+  requireGiven("body", body);
   if (!(largest > 0)) throw InputError("pockets are filled up to a size above zero");
   const Box box = body->bounds();
   constexpr double kMost = 3e7;  // lattice points

@@ -4,6 +4,7 @@
 #include <numbers>
 
 #include "barelattice/shapes/shape.hpp"
+#include "base/check.hpp"
 
 namespace barelattice {
 namespace {
@@ -162,6 +163,7 @@ Vec3 Patch::direction() const {
 }
 
 std::vector<SurfacePoint> Patch::sample(double spacing) const {
+  requirePositive("spacing", spacing);
   if (net) return sampleNet(*this, spacing);
   if (kind == Kind::plane) return samplePlane(*this, spacing);
   const Vec3 axis = kind == Kind::sphere ? Vec3(u.unitOrthogonal()) : Vec3(v.normalized());

@@ -1,6 +1,7 @@
 #include <cmath>
 
 #include "barelattice/base/error.hpp"
+#include "base/check.hpp"
 #include "shape_parts.hpp"
 
 namespace barelattice {
@@ -176,11 +177,16 @@ ShapePtr makeBox(const Vec3& low, const Vec3& high) {
   if (!(low.array() < high.array()).all())
     throw InputError("a box needs its first corner below its second in x, y and z",
                      "'from' is the corner with the lowest coordinates, 'to' the one with the highest");
+  requireFinite("corner of the box", low);
+  requireFinite("corner of the box", high);
   return std::make_shared<BoxShape>(Box(low, high));
 }
 
 ShapePtr makeCylinder(const Vec3& from, const Vec3& to, double radius) {
   if (!(radius > 0)) throw InputError("a cylinder needs a radius above zero");
+  requireFinite("radius of a cylinder", radius);
+  requireFinite("end of a cylinder", from);
+  requireFinite("end of a cylinder", to);
   if (!((to - from).norm() > 0)) throw InputError("a cylinder needs two different end points");
   return std::make_shared<CylinderShape>(from, to, radius);
 }
@@ -188,12 +194,17 @@ ShapePtr makeCylinder(const Vec3& from, const Vec3& to, double radius) {
 ShapePtr makeCone(const Vec3& from, const Vec3& to, double radius, double endRadius) {
   if (!(radius >= 0 && endRadius >= 0)) throw InputError("a cone needs radii of zero or more");
   if (radius == endRadius) throw InputError("a cone needs two different radii", "use a cylinder");
+  requireFinite("radius of a cone", radius + endRadius);
+  requireFinite("end of a cone", from);
+  requireFinite("end of a cone", to);
   if (!((to - from).norm() > 0)) throw InputError("a cone needs two different end points");
   return std::make_shared<ConeShape>(from, to, radius, endRadius);
 }
 
 ShapePtr makeSphere(const Vec3& centre, double radius) {
   if (!(radius > 0)) throw InputError("a sphere needs a radius above zero");
+  requireFinite("radius of a sphere", radius);
+  requireFinite("centre of a sphere", centre);
   return std::make_shared<SphereShape>(centre, radius);
 }
 
@@ -201,6 +212,9 @@ ShapePtr makeTorus(const Vec3& centre, const Vec3& axis, double radius, double t
   if (!(axis.norm() > 0)) throw InputError("a torus needs an axis with a direction");
   if (!(tube > 0 && tube < radius))
     throw InputError("a torus needs a tube above zero and thinner than its ring's radius");
+  requireFinite("radius of a torus", radius);
+  requireFinite("centre of a torus", centre);
+  requireFinite("axis of a torus", axis);
   return std::make_shared<TorusShape>(centre, axis, radius, tube);
 }
 

@@ -7,12 +7,16 @@
 #include <memory>
 #include <set>
 
-#include "barelattice/base/parallel.hpp"
 #include "barelattice/meshes/triangle_tree.hpp"
+#include "base/check.hpp"
+#include "base/parallel.hpp"
 
 namespace barelattice {
 
 SurfaceGap surfaceGap(const TriangleMesh& a, const TriangleMesh& b) {
+  if (a.triangles.empty() || b.triangles.empty()) throw InputError("one of the surfaces has no triangles");
+  validate(a);
+  validate(b);
   SurfaceGap gap;
   const auto oneWay = [&](const TriangleMesh& from, const TriangleMesh& to) {
     const TriangleTree tree(to);
@@ -40,6 +44,7 @@ SurfaceGap surfaceGap(const TriangleMesh& a, const TriangleMesh& b) {
 
 MissingSurface missingSurface(const std::vector<SurfacePoint>& truth, const TriangleMesh& mesh,
                               double tolerance) {
+  requireNotNegative("tolerance", tolerance);
   MissingSurface missing;
   if (mesh.triangles.empty()) {
     missing.farthest = std::numeric_limits<double>::infinity();
@@ -60,6 +65,8 @@ MissingSurface missingSurface(const std::vector<SurfacePoint>& truth, const Tria
 }
 
 std::vector<SurfacePoint> pointsOf(const TriangleMesh& surface, double spacing) {
+  requirePositive("spacing", spacing);
+  validate(surface);
   Patch piece;
   piece.kind = Patch::Kind::freeform;
   piece.net = std::make_shared<const PatchNet>(surface, surface.area(), 0.0);
@@ -67,6 +74,9 @@ std::vector<SurfacePoint> pointsOf(const TriangleMesh& surface, double spacing) 
 }
 
 std::optional<Fit> fitOf(const TriangleMesh& surface, const Patch& cylinder, double tolerance) {
+  validate(surface);
+  if (cylinder.kind != Patch::Kind::cylinder) throw InputError("pins and rings are sought on cylinders only");
+  requireNotNegative("tolerance", tolerance);
   const Vec3 axis = cylinder.direction();
   const double length = cylinder.v.norm();
   double least = std::numeric_limits<double>::max();

@@ -5,7 +5,7 @@
 #include <limits>
 #include <numbers>
 
-#include "barelattice/base/parallel.hpp"
+#include "base/parallel.hpp"
 
 namespace barelattice {
 namespace {

@@ -4,9 +4,9 @@
 #include <cmath>
 #include <limits>
 
-#include "barelattice/base/parallel.hpp"
 #include "barelattice/meshes/triangle_tree.hpp"
 #include "barelattice/shapes/surface_gap.hpp"
+#include "base/parallel.hpp"
 
 namespace barelattice {
 namespace {

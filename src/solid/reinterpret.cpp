@@ -10,11 +10,11 @@
 #include <numeric>
 
 #include "barelattice/base/error.hpp"
-#include "barelattice/base/parallel.hpp"
 #include "barelattice/base/quantity.hpp"
 #include "barelattice/formats/stl.hpp"
 #include "barelattice/meshes/triangle_tree.hpp"
 #include "barelattice/shapes/surface_gap.hpp"
+#include "base/check.hpp"
 #include "base/groups.hpp"
 #include "exact_faces.hpp"
 #include "flat_triangles.hpp"
@@ -342,11 +342,25 @@ void Dropped::add(double piece, const Vec3& centre) {
   largestAt = centre;
 }
 
+void validate(const SolidOptions& options) {
+  requirePositive("spacing", options.spacing);
+  requirePositive("mostCells", options.mostCells);
+  requireFinite("threshold", options.threshold);
+  requirePositive("volumeTolerance", options.volumeTolerance);
+  requireNotNegative("voidSize", options.cleanUp.voidSize);
+  requireNotNegative("gap", options.cleanUp.gap);
+  if (options.largestCrumb) requireNotNegative("largestCrumb", *options.largestCrumb);
+  requireNotNegative("deviation", options.deviation);
+  requireNotNegative("chord", options.chord);
+}
+
 double narrowestHeld(const Regions& regions) {
+  validate(regions);
   return kPerWidth * finestSpacing(regions, kMostLatticeCells);
 }
 
 Dropped dropLoosePieces(TetMesh& mesh, const Regions& regions, std::size_t& pieces) {
+  validate(mesh);
   pieces = 0;
   if (mesh.tets.empty()) return {};
   Groups groups(mesh.vertices.size());
@@ -384,6 +398,9 @@ Dropped dropLoosePieces(TetMesh& mesh, const Regions& regions, std::size_t& piec
 }
 
 std::vector<double> volumesByMaterial(const Implicit& part, const Regions& regions, double spacing) {
+  validate(regions);
+  requireGiven("part", part);
+  requirePositive("spacing", spacing);
   int most = 0;
   for (const MaterialRegion& region : regions.materials) most = std::max(most, region.material);
   std::vector<double> volumes(static_cast<std::size_t>(most) + 1, 0.0);
@@ -539,6 +556,9 @@ class VolumeSearch {
 
 Solid reinterpret(const SmoothLayout& layout, const Regions& regions, double wantedVolume,
                   const SolidOptions& options, const ProgressCallback& progress) {
+  validate(regions);
+  validate(options);
+  if (options.keepVolume) requirePositive("wantedVolume", wantedVolume);
   const Reinterpretation rough(layout, regions, options);
   Reinterpretation part(layout, regions, options);
   Solid solid;

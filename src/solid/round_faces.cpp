@@ -8,7 +8,7 @@
 #include <iterator>
 #include <unordered_map>
 
-#include "barelattice/base/parallel.hpp"
+#include "base/parallel.hpp"
 #include "exact_faces.hpp"
 #include "meshes/split_triangle.hpp"
 

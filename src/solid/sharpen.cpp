@@ -9,8 +9,8 @@
 #include <unordered_map>
 #include <utility>
 
-#include "barelattice/base/parallel.hpp"
 #include "barelattice/formats/stl.hpp"
+#include "base/parallel.hpp"
 #include "meshes/crease.hpp"
 #include "meshes/split_triangle.hpp"
 

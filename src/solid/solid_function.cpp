@@ -4,7 +4,8 @@
 #include <cmath>
 #include <memory>
 
-#include "barelattice/base/parallel.hpp"
+#include "base/check.hpp"
+#include "base/parallel.hpp"
 #include "clean_up.hpp"
 
 namespace barelattice {
@@ -69,6 +70,11 @@ void smoothAlong(const GridFrame<3>& frame, std::size_t axis, Field& field) {
 template <int D>
 SmoothLayout::SmoothLayout(const Domain<D>& domain, std::span<const double> level, double reach, int passes)
     : flat_(D == 2), reach_(reach) {
+  requireCount("level", level.size(), domain.grid.cellCount(), "cells");
+  if (level.empty()) throw InputError("the domain has no cells");
+  for (const double value : level) requireFinite("level of a cell", value);
+  requirePositive("reach", reach);
+  if (passes < 0) throw InputError(fmt::format("{} passes of smoothing", passes), "give 0 or more");
   const GridFrame<D>& inner = domain.grid.frame();
   frame_.size = inner.size;
   frame_.cells.fill(1);
@@ -91,6 +97,11 @@ SmoothLayout::SmoothLayout(const Domain<D>& domain, std::span<const double> leve
 
 template SmoothLayout::SmoothLayout(const Domain<2>&, std::span<const double>, double, int);
 template SmoothLayout::SmoothLayout(const Domain<3>&, std::span<const double>, double, int);
+
+void SmoothLayout::setValues(std::vector<float> values) {
+  requireCount("values", values.size(), frame_.boxCells(), "cells of the frame");
+  values_ = std::move(values);
+}
 
 double SmoothLayout::interpolate(const std::vector<float>& field, const Vec3& point) const {
   const Vec3 at = (point - frame_.origin) / frame_.size - Vec3::Constant(0.5);
@@ -119,6 +130,10 @@ double SmoothLayout::interpolate(const std::vector<float>& field, const Vec3& po
 
 Implicit solidFunction(const SmoothLayout& layout, const Regions& regions, double threshold,
                        const CleanUp& cleanUp, CleanUpReport* report, BondedParts parts) {
+  validate(regions);
+  requireFinite("threshold", threshold);
+  requireNotNegative("voidSize", cleanUp.voidSize);
+  requireNotNegative("gap", cleanUp.gap);
   auto read = std::make_shared<SmoothLayout>(layout);
   if (cleanUp.voidSize > 0) {
     const CleanUpReport filled = fillVoids(*read, regions, threshold, cleanUp.voidSize);
@@ -126,13 +141,14 @@ Implicit solidFunction(const SmoothLayout& layout, const Regions& regions, doubl
   }
   const double scale = layout.reach();  // makes differences of the level look like distances
   const bool without = parts == BondedParts::cutOut;
-  const auto bounded = [&regions, without](double value, const Vec3& point) {
-    value = std::max(value, regions.space->distance(point));
-    for (const ShapePtr& keep : regions.keeps) value = std::min(value, keep->distance(point));
-    for (const ShapePtr& clear : regions.clears) value = std::max(value, -clear->distance(point));
-    const double part = regions.bonded(point);  // far beyond any value without bonded parts
+  const auto bounded = [own = std::make_shared<const Regions>(regions), without](double value,
+                                                                                 const Vec3& point) {
+    value = std::max(value, own->space->distance(point));
+    for (const ShapePtr& keep : own->keeps) value = std::min(value, keep->distance(point));
+    for (const ShapePtr& clear : own->clears) value = std::max(value, -clear->distance(point));
+    const double part = own->bonded(point);  // far beyond any value without bonded parts
     value = without ? std::max(value, -part) : std::min(value, part);
-    return std::max(value, regions.withinSheet(point));
+    return std::max(value, own->withinSheet(point));
   };
   Implicit open = [read, threshold, scale, bounded](const Vec3& point) {
     return bounded(scale * (threshold - (*read)(point)), point);

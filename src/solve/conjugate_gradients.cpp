@@ -6,7 +6,8 @@
 #include <numeric>
 #include <vector>
 
-#include "barelattice/base/parallel.hpp"
+#include "base/check.hpp"
+#include "base/parallel.hpp"
 #include "vectors.hpp"
 
 namespace barelattice {
@@ -253,6 +254,13 @@ class Solve {
 
 }  // namespace
 
+void validate(const SolveOptions& options) {
+  if (!(options.energyTolerance > 0 && options.energyTolerance < 1))
+    throw InputError(fmt::format("energyTolerance is {}", options.energyTolerance), "give above 0, below 1");
+  if (options.maxIterations < 1)
+    throw InputError(fmt::format("maxIterations is {}", options.maxIterations), "give 1 or more");
+}
+
 std::string describe(SolveStop stop) {
   switch (stop) {
     case SolveStop::converged:
@@ -298,13 +306,19 @@ std::vector<SolveReport> solveConjugateGradients(ConjugateSystem& system, const 
     return values;
   };
 
+  const auto askWhetherToGoOn = [&] {
+    if (options.goOn && !options.goOn()) throw Cancelled();
+  };
   const std::vector<std::size_t> loaded = active;
+  askWhetherToGoOn();
   renew(active);
   while (!active.empty()) {
+    askWhetherToGoOn();
     const auto preconditioned = system.precondition(active);
     for (std::size_t i = 0; i < active.size(); ++i) solves[active[i]].takePreconditioned(preconditioned[i]);
     dropEnded();
     if (active.empty()) break;
+    askWhetherToGoOn();
     const auto directions = system.advance(active, numbers(&Solve::beta));
     for (std::size_t i = 0; i < active.size(); ++i) solves[active[i]].takeDirection(directions[i]);
     dropEnded();

@@ -2,7 +2,7 @@
 
 #include <Eigen/LU>
 
-#include "barelattice/base/parallel.hpp"
+#include "base/parallel.hpp"
 
 namespace barelattice {
 

@@ -3,7 +3,7 @@
 #include <cmath>
 
 #include "barelattice/base/error.hpp"
-#include "barelattice/base/parallel.hpp"
+#include "base/parallel.hpp"
 
 namespace barelattice {
 namespace {

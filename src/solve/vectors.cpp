@@ -3,7 +3,7 @@
 #include <array>
 #include <vector>
 
-#include "barelattice/base/parallel.hpp"
+#include "base/parallel.hpp"
 #include "base/simd.hpp"
 
 namespace barelattice {

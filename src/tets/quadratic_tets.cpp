@@ -8,7 +8,8 @@
 #include <numeric>
 #include <unordered_map>
 
-#include "barelattice/base/parallel.hpp"
+#include "base/check.hpp"
+#include "base/parallel.hpp"
 #include "solve/block_matrix.hpp"
 
 namespace barelattice {
@@ -151,6 +152,7 @@ double vonMises(const Stress& s) {
 }
 
 QuadraticTets::QuadraticTets(const TetMesh& mesh) {
+  validate(mesh);
   std::vector<int> number(mesh.vertices.size(), -1);
   for (const auto& t : mesh.tets) {
     std::array<int, 10> tet{};
@@ -223,6 +225,14 @@ double QuadraticTets::volume() const {
 }
 
 namespace {
+
+void validate(const TetMaterials& materials, std::size_t tets) {
+  if (materials.materials.empty()) throw InputError("there is no material", "give one or more");
+  for (const Material& material : materials.materials) validate(material);
+  requireCountOrNone("number of materials", materials.number.size(), tets, "tetrahedra");
+  for (const std::uint8_t number : materials.number)
+    requireIndex("number of a material", number, materials.materials.size(), "materials");
+}
 
 /// Assembles the stiffness row of nodes by row, each from the tetrahedra round its node.
 class StiffnessRows {
@@ -345,6 +355,8 @@ BlockMatrix<3, double> QuadraticTets::stiffness(const TetMaterials& materials,
 
 void QuadraticTets::addBodyForce(const TetMaterials& materials, const Vec3& perMass,
                                  std::span<double> forces) const {
+  validate(materials, tets_.size());
+  requireCount("forces", forces.size(), 3 * nodes_.size(), "degrees of freedom");
   for (std::size_t k = 0; k < tets_.size(); ++k) {
     const auto& t = tets_[k];
     const auto at = [&](std::size_t i) -> const Vec3& { return nodes_[static_cast<std::size_t>(t[i])]; };
@@ -358,6 +370,8 @@ void QuadraticTets::addBodyForce(const TetMaterials& materials, const Vec3& perM
 
 std::vector<double> QuadraticTets::internalForces(const TetMaterials& materials,
                                                   std::span<const double> displacement) const {
+  validate(materials, tets_.size());
+  requireCount("displacement", displacement.size(), 3 * nodes_.size(), "degrees of freedom");
   const std::vector<Law> laws = lawsOf(materials);
   const auto points = quadraturePoints();
   std::vector<double> forces(3 * nodes_.size(), 0.0);
@@ -543,6 +557,8 @@ class StressRecovery {
 std::vector<MaterialStress> QuadraticTets::cornerStress(const TetMaterials& materials,
                                                         std::span<const double> displacement,
                                                         const std::vector<StressMirror>& mirrors) const {
+  validate(materials, tets_.size());
+  requireCount("displacement", displacement.size(), 3 * nodes_.size(), "degrees of freedom");
   const StressRecovery recovery(*this, materials, displacement, mirrors);
   std::vector<MaterialStress> stress(corners_);
   forEach(
@@ -552,6 +568,9 @@ std::vector<MaterialStress> QuadraticTets::cornerStress(const TetMaterials& mate
 
 double QuadraticTets::recoveryGap(const TetMaterials& materials, std::span<const double> displacement,
                                   const std::vector<MaterialStress>& recovered) const {
+  validate(materials, tets_.size());
+  requireCount("displacement", displacement.size(), 3 * nodes_.size(), "degrees of freedom");
+  requireCount("recovered", recovered.size(), corners_, "corner nodes");
   const std::vector<Law> laws = lawsOf(materials);
   std::vector<Law> compliances;
   for (const Law& law : laws) compliances.push_back(law.inverse());

@@ -6,7 +6,7 @@
 #include <map>
 #include <unordered_map>
 
-#include "barelattice/base/parallel.hpp"
+#include "base/parallel.hpp"
 
 namespace barelattice {
 namespace {

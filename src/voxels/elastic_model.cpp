@@ -6,7 +6,9 @@
 #include <numeric>
 #include <set>
 
-#include "barelattice/base/parallel.hpp"
+#include "base/check.hpp"
+#include "base/parallel.hpp"
+#include "checks.hpp"
 #include "solve/conjugate_gradients.hpp"
 #include "solve/low_rank.hpp"
 #include "solve/vectors.hpp"
@@ -15,6 +17,9 @@
 
 namespace barelattice {
 namespace {
+
+/// What shares may be above one by.
+constexpr double kRounding = 1e-9;
 
 /// Cases solved in one pass at most: each needs vectors of its own.
 constexpr std::size_t kTogether = 4;
@@ -243,6 +248,18 @@ class VoxelSystem final : public ConjugateSystem {
 
 }  // namespace
 
+namespace {
+
+template <int D>
+std::vector<NodeSupport<D>> checked(const Grid<D>& grid, std::vector<NodeSupport<D>> supports,
+                                    const std::vector<Coupling>& couplings) {
+  if (grid.cellCount() == 0) throw InputError("the grid has no cells", "give one with cells");
+  checkStanding<D>(grid, supports, couplings);
+  return supports;
+}
+
+}  // namespace
+
 template <int D>
 struct ElasticModel<D>::Parts {
   Parts(const Grid<D>& grid, double poisson, std::vector<NodeSupport<D>> supports,
@@ -277,8 +294,9 @@ template <int D>
 ElasticModel<D>::ElasticModel(const Grid<D>& grid, const Material& material,
                               std::vector<NodeSupport<D>> supports, const std::vector<Coupling>& couplings)
     : scale_(validated<D>(material).modulus * std::pow(grid.frame().size, D - 2)),
-      parts_(std::make_unique<Parts>(grid, material.poisson, withSpringsOver<D>(scale_, std::move(supports)),
-                                     couplings, scale_)) {}
+      parts_(std::make_unique<Parts>(
+          grid, material.poisson,
+          withSpringsOver<D>(scale_, checked<D>(grid, std::move(supports), couplings)), couplings, scale_)) {}
 
 template <int D>
 ElasticModel<D>::ElasticModel(const Grid<D>& grid, const Material& material,
@@ -287,6 +305,8 @@ ElasticModel<D>::ElasticModel(const Grid<D>& grid, const Material& material,
 
 template <int D>
 void ElasticModel<D>::setRelativeModuli(std::span<const double> shares) {
+  requireCount("shares", shares.size(), parts_->stiffness.grid().cellCount(), "cells");
+  requireEach("shares", shares, 0, 1 + kRounding);
   parts_->stiffness.setScales(shares);
   parts_->stale = true;
 }
@@ -303,12 +323,15 @@ void ElasticModel<D>::setCycle(Cycle cycle) {
 
 template <int D>
 void ElasticModel<D>::apply(std::span<const double> u, std::span<double> y) const {
+  requireCount("u", u.size(), size(), "degrees of freedom");
+  requireCount("y", y.size(), size(), "degrees of freedom");
   parts_->stiffness.template apply<double>(u, y);
   if (!parts_->added.empty()) parts_->added.add(parts_->added.times(u).forces, 1, y);
 }
 
 template <int D>
 double ElasticModel<D>::energy(std::span<const double> u) const {
+  requireCount("u", u.size(), size(), "degrees of freedom");
   std::vector<double> force(u.size());
   apply(u, force);
   return scale_ * dot(force, u);
@@ -316,6 +339,8 @@ double ElasticModel<D>::energy(std::span<const double> u) const {
 
 template <int D>
 void ElasticModel<D>::precondition(std::span<const double> r, std::span<double> z) {
+  requireCount("r", r.size(), size(), "degrees of freedom");
+  requireCount("z", z.size(), size(), "degrees of freedom");
   parts_->renewed().apply(r, z);
   if (!parts_->added.empty()) parts_->added.correct(z);
 }
@@ -346,6 +371,13 @@ std::size_t ElasticModel<D>::levelCount() const {
 template <int D>
 std::vector<SolveReport> ElasticModel<D>::solve(std::span<const LoadedField> fields,
                                                 const SolveOptions& options) {
+  for (const LoadedField& field : fields) {
+    requireGiven("f", field.f);
+    checkForces(*field.f, size());
+    requireCount("u", field.u.size(), size(), "degrees of freedom");
+    requireCountOrNone("everywhere", field.everywhere.size(), size(), "degrees of freedom");
+  }
+  validate(options);
   std::vector<SolveReport> reports;
   while (!fields.empty()) {
     const auto together = fields.first(std::min(fields.size(), kTogether));
@@ -370,12 +402,15 @@ SolveReport ElasticModel<D>::solve(const Forces& f, std::span<double> u, const S
 
 template <int D>
 void ElasticModel<D>::fullCellEnergies(std::span<const double> u, std::span<double> energies) const {
+  requireCount("u", u.size(), size(), "degrees of freedom");
+  requireCount("energies", energies.size(), parts_->stiffness.grid().cellCount(), "cells");
   parts_->stiffness.cellEnergies(u, energies);
   forEach(energies.size(), [&](std::size_t c) { energies[c] *= scale_; });
 }
 
 template <int D>
 std::vector<double> ElasticModel<D>::internalForces(std::span<const double> u) const {
+  requireCount("u", u.size(), size(), "degrees of freedom");
   std::vector<double> force(u.size());
   parts_->stiffness.applyUnsupported(u, force);
   forEach(force.size(), [&](std::size_t dof) { force[dof] *= scale_; });

@@ -3,8 +3,22 @@
 #include <map>
 
 #include "barelattice/voxels/grid_ties.hpp"
+#include "base/check.hpp"
+#include "checks.hpp"
 
 namespace barelattice {
+
+template <int D>
+void validate(const Grid<D>& grid, const GridCase<D>& c) {
+  try {
+    checkStanding<D>(grid, c.supports, c.couplings);
+    checkForces(c.force, D * grid.nodeCount());
+    requireNotNegative("weight", c.weight);
+    requireFinite("bodyForce", c.bodyForce);
+  } catch (const InputError& error) {
+    throw InputError(fmt::format("case {}: {}", c.name, error.what()), error.cure());
+  }
+}
 
 template <int D>
 std::vector<NodeSupport<D>> supportsOn(const Grounding& grounding) {
@@ -16,6 +30,7 @@ std::vector<NodeSupport<D>> supportsOn(const Grounding& grounding) {
 
 template <int D>
 std::vector<GridCase<D>> casesOn(const Grid<D>& grid, const Setup& setup) {
+  validate(setup);
   std::vector<FaceTies> faces;
   for (const NamedFace& named : setup.faces) faces.push_back(tieToGrid(grid, named.face));
   std::map<std::size_t, NodalVectors> unit;  // of the loads that some case uses
@@ -35,6 +50,8 @@ std::vector<GridCase<D>> casesOn(const Grid<D>& grid, const Setup& setup) {
   return cases;
 }
 
+template void validate(const Grid<2>&, const GridCase<2>&);
+template void validate(const Grid<3>&, const GridCase<3>&);
 template std::vector<NodeSupport<2>> supportsOn(const Grounding&);
 template std::vector<NodeSupport<3>> supportsOn(const Grounding&);
 template std::vector<GridCase<2>> casesOn(const Grid<2>&, const Setup&);

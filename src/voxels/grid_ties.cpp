@@ -4,6 +4,8 @@
 #include <cmath>
 #include <limits>
 
+#include "base/check.hpp"
+
 namespace barelattice {
 namespace {
 
@@ -49,6 +51,7 @@ GridTies tieToGrid(const Grid<D>& grid, const Face& face) {
   ties.missesByCoarseness = true;
   const double size = grid.frame().size;
   for (const SurfacePoint& point : face.points) {
+    requireFinite("place of a face's point", point.position);
     // Half a cell into the material: a face rarely lies on cell boundaries.
     const Vec3 below = point.position - 0.5 * size * point.normal;
     const int cell = cellNear<D>(grid, below.head<D>());

@@ -2,7 +2,7 @@
 
 #include <algorithm>
 
-#include "barelattice/base/parallel.hpp"
+#include "base/parallel.hpp"
 #include "base/simd.hpp"
 
 namespace barelattice {

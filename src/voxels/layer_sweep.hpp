@@ -5,7 +5,7 @@
 #include <memory>
 #include <vector>
 
-#include "barelattice/base/parallel.hpp"
+#include "base/parallel.hpp"
 #include "layer_plan.hpp"
 
 namespace barelattice {

@@ -10,7 +10,8 @@
 #include <random>
 
 #include "barelattice/base/error.hpp"
-#include "barelattice/base/parallel.hpp"
+#include "base/check.hpp"
+#include "base/parallel.hpp"
 #include "solve/vectors.hpp"
 #include "voxel_operator.hpp"
 
@@ -254,6 +255,13 @@ double vibratingShare(double density) {
 template <int D>
 NaturalModes findNaturalModes(ElasticModel<D>& model, std::span<const double> cellMass,
                               const ModeOptions& options) {
+  requireCount("cellMass", cellMass.size(), model.stiffness().grid().cellCount(), "cells");
+  for (const double mass : cellMass) requireNotNegative("mass of a cell", mass);
+  if (options.count < 1)
+    throw InputError(fmt::format("{} modes are asked for", options.count), "give 1 or more");
+  if (options.maxIterations < 1)
+    throw InputError(fmt::format("maxIterations is {}", options.maxIterations), "give 1 or more");
+  requirePositive("tolerance", options.tolerance);
   if (!(std::accumulate(cellMass.begin(), cellMass.end(), 0.0) > 0))
     throw InputError("a body without mass has no natural frequencies");
   const int count = options.count + kGuards;

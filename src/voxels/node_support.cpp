@@ -2,12 +2,15 @@
 
 #include <map>
 
+#include "base/check.hpp"
+
 namespace barelattice {
 
 template <int D>
 std::vector<NodeSupport<D>> supportsOf(const Grid<D>& grid, std::span<const std::size_t> held) {
   std::map<std::size_t, NodeSupport<D>> byNode;
   for (const std::size_t dof : held) {
+    requireIndex("held degree of freedom", dof, D * grid.nodeCount(), "degrees of freedom");
     NodeSupport<D>& support = byNode[dof % grid.nodeCount()];
     support.node = dof % grid.nodeCount();
     const auto component = static_cast<Eigen::Index>(dof / grid.nodeCount());

@@ -3,7 +3,7 @@
 #include <algorithm>
 #include <bit>
 
-#include "barelattice/base/parallel.hpp"
+#include "base/parallel.hpp"
 #include "cell_lanes.hpp"
 #include "layer_sweep.hpp"
 #include "projection.hpp"

@@ -23,7 +23,7 @@ template <int D>
 class ProjectedOperator {
  public:
   /// @param fine must outlive the operator.
-  /// @param grid its cells are those of the fine grid in twos along each axis; must outlive the operator.
+  /// @param grid its cells are those of the fine grid in twos along each axis.
   ProjectedOperator(const VoxelOperator<D>& fine, const Grid<D>& grid);
 
   /// Takes over the scales of the fine operator. O(cells).
@@ -61,7 +61,7 @@ class ProjectedOperator {
   void applySpecial(std::size_t layer, std::span<const float> x, float* low, float* high) const;
 
   const VoxelOperator<D>& fine_;
-  const Grid<D>& grid_;
+  Grid<D> grid_;
   LayerPlan<D> plan_;
   CellMatrix<D> stiffness_;                            // of a voxel
   std::array<CellMatrix<D>, kCorners<D>> projected_;   // P_i^T K P_i

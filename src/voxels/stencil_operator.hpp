@@ -19,7 +19,6 @@ namespace barelattice {
 template <int D>
 class StencilOperator {
  public:
-  /// @param grid must outlive the operator.
   explicit StencilOperator(const Grid<D>& grid);
 
   /// Takes the matrices of the cells. O(cells).
@@ -51,7 +50,7 @@ class StencilOperator {
   void findCouplings();
   void addLayer(std::size_t layer, std::span<const float> x, float* own, float* above) const;
 
-  const Grid<D>& grid_;
+  Grid<D> grid_;
   LayerPlan<D> plan_;
   std::array<Index<D>, kNeighbours> offsets_{};
   std::array<int, D == 2 ? 9 : 27> neighbourAt_{};  // number of an offset, by stencilPlace; -1 if not kept

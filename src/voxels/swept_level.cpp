@@ -4,7 +4,7 @@
 #include <array>
 #include <utility>
 
-#include "barelattice/base/parallel.hpp"
+#include "base/parallel.hpp"
 #include "base/simd.hpp"
 
 namespace barelattice {

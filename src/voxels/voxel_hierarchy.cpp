@@ -5,7 +5,7 @@
 
 #include <array>
 
-#include "barelattice/base/parallel.hpp"
+#include "base/parallel.hpp"
 #include "base/simd.hpp"
 #include "cell_lanes.hpp"
 #include "grid_transfer.hpp"
@@ -21,7 +21,7 @@ constexpr std::size_t kBottomNodes = 260;
 constexpr std::size_t kCellsPerBlock = 64;
 
 template <int D>
-std::unique_ptr<Grid<D>> coarsened(const Grid<D>& fine) {
+Grid<D> coarsened(const Grid<D>& fine) {
   GridFrame<D> frame = fine.frame();
   frame.size *= 2;
   for (int& n : frame.cells) n = (n + 1) / 2;
@@ -31,7 +31,7 @@ std::unique_ptr<Grid<D>> coarsened(const Grid<D>& fine) {
     for (int& i : parent) i /= 2;
     inDomain[frame.linear(parent)] = 1;
   }
-  return std::make_unique<Grid<D>>(frame, inDomain);
+  return {frame, inDomain};
 }
 
 constexpr int kCellsAtOnce = 8;
@@ -102,9 +102,9 @@ Eigen::SparseMatrix<double> assembled(const Grid<D>& grid, const std::vector<Sin
 template <int D>
 VoxelHierarchy<D>::VoxelHierarchy(const VoxelOperator<D>& fine) : fine_(fine) {
   grids_.push_back(coarsened(fine.grid()));
-  while (grids_.back()->nodeCount() > kBottomNodes && grids_.back()->cellCount() > 1)
-    grids_.push_back(coarsened(*grids_.back()));
-  projected_ = std::make_unique<ProjectedOperator<D>>(fine, *grids_.front());
+  while (grids_.back().nodeCount() > kBottomNodes && grids_.back().cellCount() > 1)
+    grids_.push_back(coarsened(grids_.back()));
+  projected_ = std::make_unique<ProjectedOperator<D>>(fine, grids_.front());
   const bool deep = grids_.size() > 1;
 
   std::vector<std::unique_ptr<MultigridLevel>> levels;
@@ -123,17 +123,17 @@ VoxelHierarchy<D>::VoxelHierarchy(const VoxelOperator<D>& fine) : fine_(fine) {
   finest_ = append(
       fine.grid(), fine.eigenvalueBound(),
       [this](const Input& x, const Visit& visit) { fine_.template sweep<float>(x, visit); },
-      [this](std::span<float> x) { fine_.project(x); }, *grids_[0]);
+      [this](std::span<float> x) { fine_.project(x); }, grids_[0]);
   if (deep)
     second_ = append(
-        *grids_[0], kCorners<D>, [this](const Input& x, const Visit& visit) { projected_->sweep(x, visit); },
-        admitAll, *grids_[1]);
+        grids_[0], kCorners<D>, [this](const Input& x, const Visit& visit) { projected_->sweep(x, visit); },
+        admitAll, grids_[1]);
   for (std::size_t g = 1; g + 1 < grids_.size(); ++g) {
-    stored_.push_back(std::make_unique<StencilOperator<D>>(*grids_[g]));
+    stored_.push_back(std::make_unique<StencilOperator<D>>(grids_[g]));
     lower_.push_back(append(
-        *grids_[g], kCorners<D>,
+        grids_[g], kCorners<D>,
         [a = stored_.back().get()](const Input& x, const Visit& visit) { a->sweep(x, visit); }, admitAll,
-        *grids_[g + 1]));
+        grids_[g + 1]));
   }
   multigrid_ = std::make_unique<Multigrid>(std::move(levels), std::move(transfers));
 
@@ -161,9 +161,9 @@ void VoxelHierarchy<D>::renew(const LowRank& added) {
   for (std::size_t l = 0; l < stored_.size(); ++l) {
     stored_[l]->assemble(cells);
     lower_[l]->setDiagonal(stored_[l]->nodeDiagonal());
-    cells = parentsOf<D>(*grids_[l + 2], *grids_[l + 1], cells);
+    cells = parentsOf<D>(grids_[l + 2], grids_[l + 1], cells);
   }
-  multigrid_->setBottom(assembled<D>(*grids_.back(), cells), added);
+  multigrid_->setBottom(assembled<D>(grids_.back(), cells), added);
 }
 
 /// The cell matrices of the projected level.
@@ -180,7 +180,7 @@ std::vector<SingleCellMatrix<D>> VoxelHierarchy<D>::projectedCells() const {
 template <int D>
 std::vector<SingleCellMatrix<D>> VoxelHierarchy<D>::cellsBelowProjected() const {
   constexpr int kVoxels = kCorners<D> * kCorners<D>;
-  const Grid<D>& grid = *grids_[1];
+  const Grid<D>& grid = grids_[1];
   const std::span<const double> scales = fine_.scales();
   std::vector<SingleCellMatrix<D>> cells(grid.cellCount());
   forEachBlock(

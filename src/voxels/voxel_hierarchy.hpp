@@ -40,7 +40,7 @@ class VoxelHierarchy {
   std::vector<SingleCellMatrix<D>> projectedCells() const;
 
   const VoxelOperator<D>& fine_;
-  std::vector<std::unique_ptr<Grid<D>>> grids_;  // the coarse ones, finest first
+  std::vector<Grid<D>> grids_;  // the coarse ones, finest first
   std::unique_ptr<ProjectedOperator<D>> projected_;
   std::vector<double> tables_;  // per voxel of a cell two grids down: what it adds to that cell's matrix
   std::vector<std::unique_ptr<StencilOperator<D>>> stored_;  // of the grids between the first and the bottom

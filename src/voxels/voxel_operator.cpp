@@ -3,7 +3,7 @@
 #include <algorithm>
 #include <type_traits>
 
-#include "barelattice/base/parallel.hpp"
+#include "base/parallel.hpp"
 #include "cell_lanes.hpp"
 #include "layer_sweep.hpp"
 

@@ -23,7 +23,6 @@ namespace barelattice {
 template <int D>
 class VoxelOperator {
  public:
-  /// @param grid must outlive the operator.
   /// @param supports ordered by node, each node once.
   VoxelOperator(const Grid<D>& grid, double poisson, std::vector<NodeSupport<D>> supports);
 
@@ -82,7 +81,7 @@ class VoxelOperator {
     std::size_t place;    // of its node in the buffer of the layer
   };
 
-  const Grid<D>& grid_;
+  Grid<D> grid_;
   LayerPlan<D> plan_;
   std::vector<NodeSupport<D>> supports_;
   std::vector<Place> places_;            // sorted by layer

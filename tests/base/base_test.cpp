@@ -9,9 +9,10 @@
 #include "barelattice/base/error.hpp"
 #include "barelattice/base/file.hpp"
 #include "barelattice/base/hash.hpp"
-#include "barelattice/base/parallel.hpp"
 #include "barelattice/base/quantity.hpp"
+#include "barelattice/base/thread_limit.hpp"
 #include "base/file_name.hpp"
+#include "base/parallel.hpp"
 #include "base/root.hpp"
 #include "support/own_folder.hpp"
 

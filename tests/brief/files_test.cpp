@@ -5,6 +5,7 @@
 #include <gtest/gtest.h>
 
 #include <cstdlib>
+#include <nlohmann/json.hpp>
 
 #include "barelattice/base/file.hpp"
 #include "barelattice/formats/mesh_files.hpp"
@@ -289,7 +290,7 @@ TEST(Inspect, saysWhatIsWrongWithTriangles) {
   EXPECT_THAT(text, HasSubstr("3 triangles"));
   EXPECT_THAT(text, HasSubstr("duplicate triangle"));
   EXPECT_THAT(text, HasSubstr("it encloses no body as it is"));
-  const nlohmann::json json = toJson(inspection);
+  const nlohmann::json json = nlohmann::json::parse(jsonText(inspection));
   EXPECT_EQ(json["triangles"], 3);
   EXPECT_EQ(json["defects"][0]["at_mm"].size(), 3U);
   EXPECT_THROW(inspectFile("part.dxf"), InputError);
@@ -318,8 +319,9 @@ TEST(Inspect, saysWhatIsDoubtfulInACadFile) {
   };
   const Inspection inspection = inspected(2);
   EXPECT_FALSE(inspection.usable);
-  EXPECT_EQ(toJson(inspection)["loose_faces"], 2);
-  EXPECT_FALSE(toJson(inspection)["usable"].get<bool>());
+  const nlohmann::json told = nlohmann::json::parse(jsonText(inspection));
+  EXPECT_EQ(told["loose_faces"], 2);
+  EXPECT_FALSE(told["usable"].get<bool>());
   const std::string text = describe(inspection);
   EXPECT_THAT(text, HasSubstr("1 solid, written in inch"));
   EXPECT_THAT(text, HasSubstr("2 faces belong to no solid and are left out"));

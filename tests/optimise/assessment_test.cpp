@@ -69,7 +69,7 @@ TEST(Assessment, derivativesOfOnesOwnPartsAreExactToo) {
   LayoutProblem<3>& problem = bracket.problem;
   problem.cellMass.assign(problem.fill.size(), 3e-3);
   problem.cases[1].bodyForce = {0.2, -30, 10};
-  problem.making.push_back(testing::constantAlong(bracket.grid, 1));
+  problem.making.emplace_back(testing::constantAlong(bracket.grid, 1));
   problem.limits.push_back({std::make_shared<testing::MeanDisplacement>(testing::nodesAt(bracket.grid, 0, 14),
                                                                         1, 1, bracket.grid.nodeCount()),
                             0, LimitSense::atLeast, -1e-9});
@@ -79,7 +79,7 @@ TEST(Assessment, derivativesOfOnesOwnPartsAreExactToo) {
 
   const Grid<2> sheet = testing::boxGrid<2>({16, 8});
   LayoutProblem<2> flat;
-  flat.grid = &sheet;
+  flat.grid = sheet;
   flat.material = {"unit", 1, 0.3, 1, 1};
   flat.fill.assign(sheet.cellCount(), 1.0);
   flat.keep.assign(sheet.cellCount(), 0);

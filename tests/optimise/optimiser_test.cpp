@@ -6,7 +6,7 @@
 #include <random>
 
 #include "barelattice/base/error.hpp"
-#include "barelattice/base/parallel.hpp"
+#include "barelattice/base/thread_limit.hpp"
 #include "barelattice/layout/orbit_average.hpp"
 #include "support/bracket.hpp"
 #include "support/grids.hpp"
@@ -20,7 +20,7 @@ const Material kUnit{"unit", 1, 0.3, 1, 1};
 /// squares, load one at the upper left corner, symmetry on the left, a roller in the lower right corner.
 LayoutProblem<2> halfBeam(const Grid<2>& grid, double radius) {
   LayoutProblem<2> problem;
-  problem.grid = &grid;
+  problem.grid = grid;
   problem.material = kUnit;
   problem.fill.assign(grid.cellCount(), 1.0);
   problem.keep.assign(grid.cellCount(), 0);
@@ -174,10 +174,11 @@ TEST(Optimiser, stopsForNamedReasons) {
   options.maxIterations = 0;
   options.guard = 3;
   EXPECT_EQ(optimiseLayout<3>(bracket.problem, options).stop, OptimiseStop::restless);
-  const OptimiseResult cancelled = optimiseLayout<3>(
-      bracket.problem, options, [](const IterationView& view) { return view.record.iteration < 2; });
-  EXPECT_EQ(cancelled.stop, OptimiseStop::cancelled);
-  EXPECT_EQ(cancelled.history.size(), 2U);
+  int iterations = 0;
+  EXPECT_THROW(
+      optimiseLayout<3>(bracket.problem, options, [&](const IterationView&) { return ++iterations < 2; }),
+      Cancelled);
+  EXPECT_EQ(iterations, 2);
   LayoutProblem<3> impossible = bracket.problem;
   impossible.massFraction = 0.01;
   EXPECT_THROW(optimiseLayout<3>(impossible, options), InputError);
@@ -189,7 +190,7 @@ struct Cantilever {
   LayoutProblem<2> problem;
 
   Cantilever(const Index<2>& cells, double share, double member) : grid(testing::boxGrid<2>(cells)) {
-    problem.grid = &grid;
+    problem.grid = grid;
     problem.material = kUnit;
     problem.fill.assign(grid.cellCount(), 1.0);
     problem.keep.assign(grid.cellCount(), 0);
@@ -357,10 +358,12 @@ TEST(Optimiser, goesOnFromAStateToTheBit) {
     options.maxIterations = 45;
     const OptimiseResult whole = optimiseLayout<3>(bracket.problem, options);
     OptimiseState state;
-    optimiseLayout<3>(bracket.problem, options, [&, stopped = stopped](const IterationView& view) {
-      if (view.record.iteration == stopped) state = view.state;
-      return view.record.iteration < stopped;
-    });
+    EXPECT_THROW(optimiseLayout<3>(bracket.problem, options,
+                                   [&, stopped = stopped](const IterationView& view) {
+                                     if (view.record.iteration == stopped) state = view.state;
+                                     return view.record.iteration < stopped;
+                                   }),
+                 Cancelled);
     const OptimiseResult resumed = optimiseLayout<3>(bracket.problem, options, {}, &state);
     EXPECT_EQ(resumed.density, whole.density);
     EXPECT_EQ(resumed.caseCompliance, whole.caseCompliance);
@@ -370,11 +373,14 @@ TEST(Optimiser, goesOnFromAStateToTheBit) {
     // The multigrid cycle is part of the state: given W-cycles, it goes on with them.
     ASSERT_EQ(state.states.nominal.cycles.size(), 1U);
     state.states.nominal.cycles = {Cycle::w};
-    optimiseLayout<3>(bracket.problem, options, {[&](const IterationView& view) {
-                        EXPECT_EQ(view.state.states.nominal.cycles, std::vector<Cycle>{Cycle::w});
-                        return false;
-                      }},
-                      &state);
+    EXPECT_THROW(optimiseLayout<3>(
+                     bracket.problem, options,
+                     [&](const IterationView& view) {
+                       EXPECT_EQ(view.state.states.nominal.cycles, std::vector<Cycle>{Cycle::w});
+                       return false;
+                     },
+                     &state),
+                 Cancelled);
   }
 }
 

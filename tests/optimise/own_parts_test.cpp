@@ -5,6 +5,7 @@
 
 #include <cmath>
 
+#include "barelattice/optimise/gradient_check.hpp"
 #include "barelattice/optimise/optimiser.hpp"
 #include "barelattice/voxels/grid_ties.hpp"
 
@@ -49,7 +50,7 @@ struct Block {
     regions.space = shape;
     regions.keeps = {makeBox({0.0575, 0, 0}, {0.06, 0.01, 0.03})};
     domain = sampleRegions<3>(regions, voxel);
-    problem.grid = &domain.grid;
+    problem.grid = domain.grid;
     problem.material = setup.materials[0];
     problem.fill = domain.fill;
     problem.keep = domain.keep;
@@ -99,6 +100,42 @@ TEST(OwnParts, aLoadAGoalAndAMakingRuleMakeAJob) {
   const OptimiseResult resumed = optimiseLayout<3>(problem, options, {}, &state);
   EXPECT_EQ(resumed.density, own.density);
   EXPECT_EQ(resumed.values, own.values);
+}
+
+/// A mean displacement whose derivatives are a hundredth too large.
+class Wrong final : public Response {
+ public:
+  explicit Wrong(std::shared_ptr<const Response> of) : of_(std::move(of)) {}
+  std::vector<std::string> names(const Analysis& /*analysis*/) const override { return {"wrong_m"}; }
+  std::vector<double> values(const Analysed& at) const override { return of_->values(at); }
+  void gradient(const Analysed& at, std::size_t which, std::span<double> gradient) const override {
+    of_->gradient(at, which, gradient);
+    for (double& g : gradient) g *= 1.01;
+  }
+
+ private:
+  std::shared_ptr<const Response> of_;
+};
+
+TEST(OwnParts, theirDerivativesCanBeChecked) {
+  Block block;
+  LayoutProblem<3>& problem = block.problem;
+  problem.making.emplace_back(testing::constantAlong(block.domain.grid, 1));
+  problem.limits = {{block.moves(1, 1, 1), 0, LimitSense::atMost, 1}};
+  GradientCheckOptions options;
+  options.cells = 5;
+  std::vector<GradientCheck> checks = checkGradients<3>(problem, options);
+  ASSERT_EQ(checks.size(), 3U);
+  EXPECT_EQ(checks[0].name, "weighted sum");
+  EXPECT_EQ(checks[1].name, "mass_fraction");
+  EXPECT_EQ(checks[2].name, "mean_m");
+  for (const GradientCheck& check : checks) EXPECT_LT(check.error, 1e-6) << check.name;
+  problem.limits[0].response = std::make_shared<Wrong>(problem.limits[0].response);
+  checks = checkGradients<3>(problem, options);
+  EXPECT_LT(checks[1].error, 1e-6);
+  EXPECT_EQ(checks[2].name, "wrong_m");
+  EXPECT_GT(checks[2].error, 1e-3);
+  EXPECT_NEAR(checks[2].derivative / checks[2].difference, 1.01, 1e-4);
 }
 
 // A limit costs something, and is met: the end may move sideways 0.8 times as far as in the layout without

@@ -10,6 +10,7 @@
 #include <cstdint>
 #include <cstring>
 #include <map>
+#include <nlohmann/json.hpp>
 #include <numeric>
 #include <regex>
 

@@ -101,7 +101,7 @@ TEST(Records, areDocumentedByTheirDescription) {
   const std::string text =
       "# The figures of a run\n\nMade from the description of the records, src/run/record_fields.hpp. Keys "
       "end "
-      "with their unit; in the\nlibrary's structs (`barelattice/run/records.hpp`) all is SI. Figures that "
+      "with their unit; in the\nlibrary's structs (`barelattice/steps/records.hpp`) all is SI. Figures that "
       "are "
       "infinite are `null`. `hash`, of all the rest,\nis written beside what follows: results that were "
       "changed "

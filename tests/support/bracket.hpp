@@ -16,7 +16,7 @@ struct Bracket {
   static MirrorPlane middle() { return {1, 4e-3}; }
 
   Bracket() {
-    problem.grid = &grid;
+    problem.grid = grid;
     problem.material = {"test", 70e9, 0.3, 2700, 1e8};
     for (std::size_t c = 0; c < grid.cellCount();
          ++c) {  // partly full cells, alike on both sides of the mirror

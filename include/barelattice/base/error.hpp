@@ -6,7 +6,9 @@
 #include <string>
 #include <utility>
 
-namespace barelattice {
+#include "barelattice/base/api.hpp"
+
+namespace barelattice BARELATTICE_API {
 
 /// Root of every exception thrown by the library. `what()` says what is wrong; `cure()`, when not empty,
 /// says in one sentence how to mend it.
@@ -39,4 +41,4 @@ class Cancelled : public Error {
   Cancelled() : Error("stopped on request") {}
 };
 
-}  // namespace barelattice
+}  // namespace BARELATTICE_API

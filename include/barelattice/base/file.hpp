@@ -8,7 +8,9 @@
 #include <string>
 #include <string_view>
 
-namespace barelattice {
+#include "barelattice/base/api.hpp"
+
+namespace barelattice BARELATTICE_API {
 
 /// Writes `content` beside `path` and renames it into place, so that a crash or a full disk never leaves half
 /// a file.
@@ -31,4 +33,4 @@ std::string toBase64(std::string_view bytes);
 /// @throws InputError on any other character outside the alphabet or a wrong length.
 std::string fromBase64(std::string_view text);
 
-}  // namespace barelattice
+}  // namespace BARELATTICE_API

@@ -4,7 +4,9 @@
 
 #include <filesystem>
 
-namespace barelattice {
+#include "barelattice/base/api.hpp"
+
+namespace barelattice BARELATTICE_API {
 
 /// Holds a lock file for its lifetime. The system lets go of it when the process ends, however it ends.
 class FileLock {
@@ -21,4 +23,4 @@ class FileLock {
   int descriptor_;
 };
 
-}  // namespace barelattice
+}  // namespace BARELATTICE_API

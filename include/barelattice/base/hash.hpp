@@ -7,7 +7,9 @@
 #include <string>
 #include <string_view>
 
-namespace barelattice {
+#include "barelattice/base/api.hpp"
+
+namespace barelattice BARELATTICE_API {
 
 /// The same hash as `hashOf`, of bytes that come piece by piece.
 class Hasher {
@@ -26,4 +28,4 @@ std::string hashOf(std::string_view bytes);
 /// The same of a file's bytes, whatever its size. @throws InputError if it cannot be read to its end.
 std::string hashOfFile(const std::filesystem::path& path);
 
-}  // namespace barelattice
+}  // namespace BARELATTICE_API

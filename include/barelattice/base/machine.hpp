@@ -2,9 +2,11 @@
 /// What the machine has.
 #pragma once
 
-namespace barelattice {
+#include "barelattice/base/api.hpp"
+
+namespace barelattice BARELATTICE_API {
 
 /// Physical memory, bytes.
 double machineMemory();
 
-}  // namespace barelattice
+}  // namespace BARELATTICE_API

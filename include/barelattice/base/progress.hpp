@@ -5,9 +5,10 @@
 #include <functional>
 #include <string>
 
+#include "barelattice/base/api.hpp"
 #include "barelattice/base/error.hpp"
 
-namespace barelattice {
+namespace barelattice BARELATTICE_API {
 
 /// One report of a running step.
 struct Progress {
@@ -15,7 +16,8 @@ struct Progress {
   double fraction = 0;  ///< share of the step that is done, 0 to 1
 };
 
-/// Receives reports; returns false to ask the step to stop at the next safe point.
+/// Receives reports, on the thread that called the step, one at a time; returns false to ask the step to stop
+/// at the next safe point, where it throws Cancelled. What the callback throws passes through the step.
 using ProgressCallback = std::function<bool(const Progress&)>;
 
 /// Reports to `callback` if there is one.
@@ -24,4 +26,4 @@ inline void report(const ProgressCallback& callback, const std::string& stage, d
   if (callback && !callback({stage, fraction})) throw Cancelled();
 }
 
-}  // namespace barelattice
+}  // namespace BARELATTICE_API

@@ -6,7 +6,9 @@
 #include <string>
 #include <string_view>
 
-namespace barelattice {
+#include "barelattice/base/api.hpp"
+
+namespace barelattice BARELATTICE_API {
 
 /// What a quantity measures. Each kind accepts its own units only.
 enum class Measure { length, area, force, pressure, density, mass, angle };
@@ -29,4 +31,4 @@ std::string errorText(double error);
 /// Millimetres per metre: files for printing and people's eyes are in millimetres.
 inline constexpr double kMillimetresPerMetre = 1e3;
 
-}  // namespace barelattice
+}  // namespace BARELATTICE_API

@@ -4,7 +4,9 @@
 
 #include <chrono>
 
-namespace barelattice {
+#include "barelattice/base/api.hpp"
+
+namespace barelattice BARELATTICE_API {
 
 /// Runs from when it is made.
 class Stopwatch {
@@ -17,4 +19,4 @@ class Stopwatch {
   std::chrono::steady_clock::time_point start_ = std::chrono::steady_clock::now();
 };
 
-}  // namespace barelattice
+}  // namespace BARELATTICE_API

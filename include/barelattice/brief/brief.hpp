@@ -8,6 +8,7 @@
 #include <string_view>
 #include <vector>
 
+#include "barelattice/base/api.hpp"
 #include "barelattice/base/error.hpp"
 #include "barelattice/formats/mesh_files.hpp"
 #include "barelattice/grid/domain.hpp"
@@ -18,7 +19,7 @@
 #include "barelattice/shapes/face.hpp"
 #include "barelattice/solid/reinterpret.hpp"
 
-namespace barelattice {
+namespace barelattice BARELATTICE_API {
 
 /// A place in the brief's text, both from 1; 0 for the file as a whole.
 struct TextPlace {
@@ -181,4 +182,4 @@ Brief parseBrief(std::string_view text, const std::filesystem::path& path);
 /// @throws InputError if the file cannot be read; BriefError as parseBrief.
 Brief readBrief(const std::filesystem::path& path);
 
-}  // namespace barelattice
+}  // namespace BARELATTICE_API

@@ -4,7 +4,9 @@
 
 #include <string_view>
 
-namespace barelattice {
+#include "barelattice/base/api.hpp"
+
+namespace barelattice BARELATTICE_API {
 
 /// A commented first brief to change and build on.
 std::string_view firstBrief();
@@ -12,4 +14,4 @@ std::string_view firstBrief();
 /// The sculling rigger, the main demo.
 std::string_view riggerBrief();
 
-}  // namespace barelattice
+}  // namespace BARELATTICE_API

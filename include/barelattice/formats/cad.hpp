@@ -7,9 +7,10 @@
 #include <string>
 #include <vector>
 
+#include "barelattice/base/api.hpp"
 #include "barelattice/shapes/shape.hpp"
 
-namespace barelattice {
+namespace barelattice BARELATTICE_API {
 
 struct CadFace {
   Patch patch;                 ///< with a net; freeform unless the kernel knows the kind
@@ -67,4 +68,4 @@ CadModel parseCadModel(const std::string& answer, const std::filesystem::path& p
 /// @throws InputError if its triangles do not close.
 ShapePtr makeCadShape(const CadSolid& solid);
 
-}  // namespace barelattice
+}  // namespace BARELATTICE_API

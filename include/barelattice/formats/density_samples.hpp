@@ -6,9 +6,10 @@
 #include <string>
 #include <vector>
 
+#include "barelattice/base/api.hpp"
 #include "barelattice/grid/domain.hpp"
 
-namespace barelattice {
+namespace barelattice BARELATTICE_API {
 
 /// A density field as values at places.
 struct DensitySamples {
@@ -45,4 +46,4 @@ struct ResampledDensity {
 template <int D>
 ResampledDensity resampled(const DensitySamples& samples, const Domain<D>& domain);
 
-}  // namespace barelattice
+}  // namespace BARELATTICE_API

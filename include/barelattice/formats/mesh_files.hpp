@@ -6,9 +6,10 @@
 #include <string>
 #include <vector>
 
+#include "barelattice/base/api.hpp"
 #include "barelattice/meshes/triangle_mesh.hpp"
 
-namespace barelattice {
+namespace barelattice BARELATTICE_API {
 
 enum class MeshFormat { stl, threeMf, obj, ply };
 
@@ -33,4 +34,4 @@ TriangleMesh readMesh(const std::filesystem::path& path, double unit = 1e-3);
 TriangleMesh parseMesh(const std::string& bytes, MeshFormat format, const std::filesystem::path& path,
                        double unit = 1e-3);
 
-}  // namespace barelattice
+}  // namespace BARELATTICE_API

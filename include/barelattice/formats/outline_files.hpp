@@ -9,10 +9,11 @@
 #include <string_view>
 #include <vector>
 
+#include "barelattice/base/api.hpp"
 #include "barelattice/formats/cad.hpp"
 #include "barelattice/shapes/shape.hpp"
 
-namespace barelattice {
+namespace barelattice BARELATTICE_API {
 
 /// An outline with its holes, in a plane.
 struct PlaneOutline {
@@ -41,4 +42,4 @@ PlaneOutline parseSvgOutline(std::string_view text, const std::string& name, con
 /// @throws InputError if the face is not a plane or looks askew.
 PlaneOutline outlineOf(const CadSolid& solid, std::size_t face);
 
-}  // namespace barelattice
+}  // namespace BARELATTICE_API

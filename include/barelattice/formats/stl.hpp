@@ -4,9 +4,10 @@
 
 #include <filesystem>
 
+#include "barelattice/base/api.hpp"
 #include "barelattice/meshes/triangle_mesh.hpp"
 
-namespace barelattice {
+namespace barelattice BARELATTICE_API {
 
 /// Writes binary STL. The file appears whole or not at all.
 /// @throws RunError if the file cannot be written.
@@ -33,4 +34,4 @@ Vec3 roundedToStl(const Vec3& place, const Vec3& origin);
 /// `origin` (m). Rounding may merge vertices, so whoever checks a surface checks this one.
 TriangleMesh roundedToStl(const TriangleMesh& mesh, const Vec3& origin = Vec3::Zero());
 
-}  // namespace barelattice
+}  // namespace BARELATTICE_API

@@ -7,9 +7,10 @@
 #include <utility>
 #include <vector>
 
+#include "barelattice/base/api.hpp"
 #include "barelattice/grid/grid.hpp"
 
-namespace barelattice {
+namespace barelattice BARELATTICE_API {
 
 /// Fields on all cells of a box, the first coordinate running fastest. Positions are in millimetres in the
 /// file and in metres here.
@@ -45,4 +46,4 @@ std::vector<float> spread(const Grid<D>& grid, const std::vector<double>& values
 template <int D>
 std::vector<double> gathered(const Grid<D>& grid, const std::vector<float>& box);
 
-}  // namespace barelattice
+}  // namespace BARELATTICE_API

@@ -6,10 +6,11 @@
 #include <optional>
 #include <vector>
 
+#include "barelattice/base/api.hpp"
 #include "barelattice/grid/grid.hpp"
 #include "barelattice/shapes/shape.hpp"
 
-namespace barelattice {
+namespace barelattice BARELATTICE_API {
 
 /// A plane across which the layout repeats as in a mirror. Only planes across a coordinate axis.
 struct MirrorPlane {
@@ -50,6 +51,9 @@ struct Regions {
   Box bounds() const;
 };
 
+/// @throws InputError where a shape or the space is missing, or a number is out of range.
+void validate(const Regions& regions);
+
 /// The regions on the grid: cubes of a body, squares of a sheet. Entries are per cell of `grid`.
 template <int D>
 struct Domain {
@@ -84,4 +88,4 @@ Domain<D> sampleRegions(const Regions& regions, double size,
 /// Largest box that is sampled: beyond it the index tables alone pass four gigabytes.
 inline constexpr double kMostCells = 5e8;
 
-}  // namespace barelattice
+}  // namespace BARELATTICE_API

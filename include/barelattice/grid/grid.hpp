@@ -6,13 +6,17 @@
 #include <array>
 #include <cstddef>
 #include <cstdint>
+#include <memory>
 #include <vector>
 
-namespace barelattice {
+#include "barelattice/base/api.hpp"
+#include "barelattice/base/matrix_layout.hpp"
+
+namespace barelattice BARELATTICE_API {
 
 /// Integer coordinates of a cell or node in the grid's box.
 template <int D>
-using Index = std::array<int, D>;
+using Index = std::array<int, static_cast<std::size_t>(D)>;
 
 /// A point of D-dimensional space, m.
 template <int D>
@@ -89,23 +93,27 @@ struct CellRun {
       rows{};  ///< first node of each row of nodes along the run: row r is corner 2 r
 };
 
-/// Cells and nodes of a domain, numbered with the first coordinate running fastest. Immutable.
+/// Cells and nodes of a domain, numbered with the first coordinate running fastest. Immutable; copies share
+/// the cells, so whoever needs a grid keeps a copy, and nobody has to see to it that it lives on.
 template <int D>
 class Grid {
  public:
   /// A grid without cells.
-  Grid() = default;
-  /// @param frame where the box lies.
+  Grid();
+  /// @param frame where the box lies; its size above zero.
   /// @param inDomain one entry per cell of the box, in its linear order: not zero where the cell exists.
+  /// @throws InputError if the frame is none, the entries are not as many as the box has cells, or the box
+  ///   has more than 2^32 nodes.
   Grid(const GridFrame<D>& frame, const std::vector<std::uint8_t>& inDomain);
 
-  const GridFrame<D>& frame() const { return frame_; }
-  std::size_t cellCount() const { return cells_.size(); }
-  std::size_t nodeCount() const { return nodes_.size(); }
+  const GridFrame<D>& frame() const { return parts_->frame; }
+  std::size_t cellCount() const { return parts_->cells.size(); }
+  std::size_t nodeCount() const { return parts_->nodes.size(); }
 
-  Index<D> cellIndex(std::size_t cell) const { return frame_.index(cells_[cell]); }
-  Index<D> nodeIndex(std::size_t node) const { return nodeFrame_.index(nodes_[node]); }
-  Point<D> cellCentre(std::size_t cell) const { return frame_.centre(cellIndex(cell)); }
+  // Cells and nodes are not looked at whether they exist: these are the innermost calls of all.
+  Index<D> cellIndex(std::size_t cell) const { return frame().index(parts_->cells[cell]); }
+  Index<D> nodeIndex(std::size_t node) const { return parts_->nodeFrame.index(parts_->nodes[node]); }
+  Point<D> cellCentre(std::size_t cell) const { return frame().centre(cellIndex(cell)); }
   Point<D> nodePosition(std::size_t node) const;
 
   /// Number of the cell or node at an index of the box (any integers); -1 where there is none.
@@ -115,23 +123,26 @@ class Grid {
   std::array<int, kCorners<D>> cellNodes(std::size_t cell) const;
 
   /// All cells as runs, in the order of their numbers.
-  const std::vector<CellRun<D>>& runs() const { return runs_; }
+  const std::vector<CellRun<D>>& runs() const { return parts_->runs; }
   /// Runs of layer l of cells along the last axis are [layers()[l], layers()[l + 1]).
-  const std::vector<std::size_t>& layers() const { return layers_; }
+  const std::vector<std::size_t>& layers() const { return parts_->layers; }
 
  private:
-  void numberNodes();
-  void findRuns();
-
   // 16 bytes a voxel in all: places in the box instead of an index along each axis, see kMostCells.
-  GridFrame<D> frame_;
-  GridFrame<D> nodeFrame_;            // of the box of nodes, one more along each axis
-  std::vector<std::uint32_t> cells_;  // places in the box
-  std::vector<std::uint32_t> nodes_;
-  std::vector<int> cellAt_;  // over the box
-  std::vector<int> nodeAt_;
-  std::vector<CellRun<D>> runs_;
-  std::vector<std::size_t> layers_;
+  struct Parts {
+    GridFrame<D> frame;
+    GridFrame<D> nodeFrame;            // of the box of nodes, one more along each axis
+    std::vector<std::uint32_t> cells;  // places in the box
+    std::vector<std::uint32_t> nodes;
+    std::vector<int> cellAt;  // over the box
+    std::vector<int> nodeAt;
+    std::vector<CellRun<D>> runs;
+    std::vector<std::size_t> layers;
+  };
+  static void numberNodes(Parts& parts);
+  void findRuns(Parts& parts) const;
+
+  std::shared_ptr<const Parts> parts_;
 };
 
 /// The cells of a grid that make up a cell of a coarser one, whose cells are those in twos along each axis:
@@ -157,4 +168,4 @@ struct Pieces {
 template <int D>
 Pieces findPieces(const Grid<D>& grid, const std::vector<std::uint8_t>& chosen);
 
-}  // namespace barelattice
+}  // namespace BARELATTICE_API

@@ -6,7 +6,9 @@
 #include <utility>
 #include <vector>
 
-namespace barelattice {
+#include "barelattice/base/api.hpp"
+
+namespace barelattice BARELATTICE_API {
 
 /// One number per cell. Copies share the numbers: fields of a large job are stored once.
 class HeldField {
@@ -15,6 +17,7 @@ class HeldField {
   HeldField(std::vector<double> values)  // NOLINT(google-explicit-constructor): fields are given as vectors
       : values_(std::make_shared<const std::vector<double>>(std::move(values))) {}
   /// Looks at numbers that outlive it and all its copies.
+  static HeldField lent(std::vector<double>&&) = delete;
   static HeldField lent(const std::vector<double>& values) {
     return HeldField(std::shared_ptr<const std::vector<double>>(std::shared_ptr<void>(), &values));
   }
@@ -28,4 +31,4 @@ class HeldField {
   std::shared_ptr<const std::vector<double>> values_;
 };
 
-}  // namespace barelattice
+}  // namespace BARELATTICE_API

@@ -5,9 +5,10 @@
 #include <cstdint>
 #include <vector>
 
+#include "barelattice/base/api.hpp"
 #include "barelattice/layout/layout_map.hpp"
 
-namespace barelattice {
+namespace barelattice BARELATTICE_API {
 
 /// Pushes densities towards 0 and 1 by a smooth step (Wang, Lazarov & Sigmund 2011):
 ///   out = (tanh(b t) + tanh(b (in - t))) / (tanh(b t) + tanh(b (1 - t))).
@@ -42,4 +43,4 @@ class KeepSolid final : public LayoutMap {
   std::vector<std::uint8_t> keep_;
 };
 
-}  // namespace barelattice
+}  // namespace BARELATTICE_API

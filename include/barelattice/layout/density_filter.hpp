@@ -6,11 +6,12 @@
 #include <cstdint>
 #include <vector>
 
+#include "barelattice/base/api.hpp"
 #include "barelattice/grid/grid.hpp"
 #include "barelattice/grid/held_field.hpp"
 #include "barelattice/layout/layout_map.hpp"
 
-namespace barelattice {
+namespace barelattice BARELATTICE_API {
 
 /// What the filter sees beyond the boundary of the domain (Clausen & Andreassen 2017).
 enum class FilterBoundary {
@@ -32,12 +33,12 @@ struct FilterTap {
 template <int D>
 class DensityFilter final : public LayoutMap {
  public:
-  /// @param grid must outlive the filter.
   /// @param fill share of each cell that exists, above 0 up to 1.
   /// @param radius m; at or below one cell the filter does nothing.
   /// @param attached cells that see a reflecting boundary whatever the others see, one entry per cell, not
   /// zero
   ///   where the part is held or loaded: it goes on there. Empty for none.
+  /// @throws InputError for fields of another grid, a cell without fill or a radius below zero.
   DensityFilter(const Grid<D>& grid, HeldField fill, double radius, FilterBoundary boundary,
                 const std::vector<std::uint8_t>& attached = {});
 
@@ -51,7 +52,7 @@ class DensityFilter final : public LayoutMap {
   void convolve(std::span<const double> before, std::span<const double> in, std::span<double> out,
                 std::span<const double> after) const;
 
-  const Grid<D>& grid_;
+  Grid<D> grid_;
   HeldField fill_;
   std::vector<double> inverseWeight_;  // 1 / sum_j w_ij v_j
   std::vector<FilterTap> taps_;
@@ -60,4 +61,4 @@ class DensityFilter final : public LayoutMap {
   std::vector<std::size_t> home_;  // where each run starts in it
 };
 
-}  // namespace barelattice
+}  // namespace BARELATTICE_API

@@ -6,7 +6,9 @@
 #include <span>
 #include <vector>
 
-namespace barelattice {
+#include "barelattice/base/api.hpp"
+
+namespace barelattice BARELATTICE_API {
 
 /// One step from variables towards densities; all fields have one entry per cell of the grid, from 0 to 1.
 /// Maps remember nothing from call to call, and may be called from several threads.
@@ -27,7 +29,8 @@ class LayoutMap {
 /// Maps one after another. It keeps no field: what the way back needs between maps is made again.
 class LayoutChain {
  public:
-  void append(std::shared_ptr<const LayoutMap> map) { maps_.push_back(std::move(map)); }
+  /// @throws InputError for none.
+  void append(std::shared_ptr<const LayoutMap> map);
 
   std::vector<double> forward(std::span<const double> in) const;
 
@@ -44,4 +47,4 @@ class LayoutChain {
   std::vector<std::shared_ptr<const LayoutMap>> maps_;
 };
 
-}  // namespace barelattice
+}  // namespace BARELATTICE_API

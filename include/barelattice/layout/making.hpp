@@ -11,11 +11,12 @@
 #include <variant>
 #include <vector>
 
+#include "barelattice/base/api.hpp"
 #include "barelattice/grid/domain.hpp"
 #include "barelattice/layout/density_filter.hpp"
 #include "barelattice/layout/layout_map.hpp"
 
-namespace barelattice {
+namespace barelattice BARELATTICE_API {
 
 /// No member is thinner than this.
 struct Walls {
@@ -62,7 +63,6 @@ struct MakingMaps {
   std::vector<std::shared_ptr<const LayoutMap>> projected;  ///< of what is projected from it
 };
 
-/// @param grid must outlive the maps.
 /// @param fill share of each cell that exists.
 /// @param attached cells next to held or loaded faces, which see a reflecting boundary; empty for none.
 /// @param widening factor on the filter radius, 1 or more: how a design begins.
@@ -71,4 +71,4 @@ template <int D>
 MakingMaps mapsOf(const std::vector<MakingRule>& rules, const Grid<D>& grid, const HeldField& fill,
                   const std::vector<std::uint8_t>& attached, double widening = 1);
 
-}  // namespace barelattice
+}  // namespace BARELATTICE_API

@@ -4,10 +4,11 @@
 
 #include <vector>
 
+#include "barelattice/base/api.hpp"
 #include "barelattice/grid/domain.hpp"
 #include "barelattice/layout/layout_map.hpp"
 
-namespace barelattice {
+namespace barelattice BARELATTICE_API {
 
 /// Gives all cells of an orbit the mean of their values: the layout is then the same under every motion the
 /// orbits were made from, be it a mirror, a rotation or a shift. The matrix is symmetric, (P)_ij = 1 / n
@@ -38,4 +39,4 @@ CellImages mirrorImages(const Grid<D>& grid, const MirrorPlane& plane);
 /// O(cells) for each motion.
 std::vector<int> orbitsOf(std::size_t cells, const std::vector<CellImages>& motions);
 
-}  // namespace barelattice
+}  // namespace BARELATTICE_API

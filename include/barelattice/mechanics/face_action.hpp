@@ -2,9 +2,10 @@
 /// What acts on a face, and what it comes to.
 #pragma once
 
+#include "barelattice/base/api.hpp"
 #include "barelattice/shapes/face.hpp"
 
-namespace barelattice {
+namespace barelattice BARELATTICE_API {
 
 /// A force and the moment about a point.
 struct Resultant {
@@ -27,4 +28,4 @@ struct FaceAction {
 /// Resultant of an action on a face, about `about` (m).
 Resultant resultantOnFace(const Face& face, const FaceAction& action, const Vec3& about);
 
-}  // namespace barelattice
+}  // namespace BARELATTICE_API

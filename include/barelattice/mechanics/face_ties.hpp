@@ -5,11 +5,12 @@
 
 #include <vector>
 
+#include "barelattice/base/api.hpp"
 #include "barelattice/mechanics/face_action.hpp"
 #include "barelattice/mechanics/nodal.hpp"
 #include "barelattice/shapes/face.hpp"
 
-namespace barelattice {
+namespace barelattice BARELATTICE_API {
 
 /// The share of a node in what happens at a point.
 struct TieWeight {
@@ -60,4 +61,4 @@ Vec3 meanOn(const FaceTies& face, std::span<const double> field, const DofOrder&
 /// @param axes unit vectors at right angles, as columns.
 std::vector<NodalVectors> meanMotions(const FaceTies& face, const Eigen::Matrix3d& axes);
 
-}  // namespace barelattice
+}  // namespace BARELATTICE_API

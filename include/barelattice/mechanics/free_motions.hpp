@@ -6,9 +6,10 @@
 #include <utility>
 #include <vector>
 
+#include "barelattice/base/api.hpp"
 #include "barelattice/meshes/vec.hpp"
 
-namespace barelattice {
+namespace barelattice BARELATTICE_API {
 
 /// A point that is held, in some directions.
 struct HeldPoint {
@@ -26,4 +27,4 @@ using ResistedSum = std::vector<std::pair<Vec3, Vec3>>;
 std::vector<std::string> freeMotions(const std::vector<HeldPoint>& points,
                                      const std::vector<ResistedSum>& sums = {}, bool planar = false);
 
-}  // namespace barelattice
+}  // namespace BARELATTICE_API

@@ -10,10 +10,12 @@
 #include <string>
 #include <vector>
 
+#include "barelattice/base/api.hpp"
+#include "barelattice/base/matrix_layout.hpp"
 #include "barelattice/mechanics/face_ties.hpp"
 #include "barelattice/mechanics/setup.hpp"
 
-namespace barelattice {
+namespace barelattice BARELATTICE_API {
 
 /// One held node: directions in which it cannot move, springs in those in which it can. A direction need not
 /// be an axis.
@@ -91,4 +93,4 @@ class Grounding {
 /// What the supports of a case do. @param faces by number, tied.
 Grounding grounded(const Setup& setup, const LoadCase& c, std::span<const FaceTies> faces);
 
-}  // namespace barelattice
+}  // namespace BARELATTICE_API

@@ -6,7 +6,10 @@
 #include <string>
 #include <vector>
 
-namespace barelattice {
+#include "barelattice/base/api.hpp"
+#include "barelattice/base/matrix_layout.hpp"
+
+namespace barelattice BARELATTICE_API {
 
 struct Material {
   std::string name;
@@ -41,4 +44,4 @@ Eigen::Matrix<double, D*(D + 1) / 2, D*(D + 1) / 2> constitutiveMatrix(double po
 /// @throws InputError naming the first property out of range.
 void validate(const Material& material);
 
-}  // namespace barelattice
+}  // namespace BARELATTICE_API

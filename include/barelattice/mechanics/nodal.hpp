@@ -6,9 +6,10 @@
 #include <span>
 #include <vector>
 
+#include "barelattice/base/api.hpp"
 #include "barelattice/meshes/vec.hpp"
 
-namespace barelattice {
+namespace barelattice BARELATTICE_API {
 
 /// A vector at a node.
 struct NodalVector {
@@ -51,4 +52,4 @@ struct DofOrder {
   }
 };
 
-}  // namespace barelattice
+}  // namespace BARELATTICE_API

@@ -5,10 +5,11 @@
 #include <functional>
 #include <vector>
 
+#include "barelattice/base/api.hpp"
 #include "barelattice/mechanics/face_ties.hpp"
 #include "barelattice/shapes/face_pieces.hpp"
 
-namespace barelattice {
+namespace barelattice BARELATTICE_API {
 
 /// What one piece of a support's face does to the body.
 struct PieceReaction {
@@ -39,4 +40,4 @@ class SupportPieces {
   std::vector<int> pieceOf_;        // by place in nodes_
 };
 
-}  // namespace barelattice
+}  // namespace BARELATTICE_API

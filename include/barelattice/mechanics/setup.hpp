@@ -12,12 +12,13 @@
 #include <variant>
 #include <vector>
 
+#include "barelattice/base/api.hpp"
 #include "barelattice/mechanics/face_action.hpp"
 #include "barelattice/mechanics/material.hpp"
 #include "barelattice/mechanics/nodal.hpp"
 #include "barelattice/shapes/face.hpp"
 
-namespace barelattice {
+namespace barelattice BARELATTICE_API {
 
 struct FaceTies;
 class Grounding;
@@ -124,6 +125,10 @@ struct Setup {
   bool actsOnFace(std::size_t load) const;
 };
 
+/// @throws InputError naming what is wrong: an index of nothing, a number that is none or out of range, axes
+/// that are not at right angles, an own kind that is missing.
+void validate(const Setup& setup);
+
 /// What the actions of a case on faces come to, about `about` (m). Forces on all mass and loads of one's own,
 /// which only a discretisation tells, are left out.
 Resultant resultantOf(const Setup& setup, const LoadCase& c, const Vec3& about);
@@ -137,4 +142,4 @@ Vec3 bodyForce(const Setup& setup, const LoadCase& c);
 /// Sets of cases that stand on the same supports: one stiffness serves each.
 std::vector<std::vector<std::size_t>> casesBySupports(const std::vector<LoadCase>& cases);
 
-}  // namespace barelattice
+}  // namespace BARELATTICE_API

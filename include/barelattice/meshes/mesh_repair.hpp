@@ -5,9 +5,10 @@
 #include <string>
 #include <vector>
 
+#include "barelattice/base/api.hpp"
 #include "barelattice/meshes/triangle_mesh.hpp"
 
-namespace barelattice {
+namespace barelattice BARELATTICE_API {
 
 /// Every defect of a surface with its place: those of the connectivity, duplicate triangles, slivers and
 /// intersections. O(n log n).
@@ -30,4 +31,4 @@ struct MendedMesh {
 /// missing triangle. Larger holes, crossings and edges of three and more sheets stay as they are.
 MendedMesh mended(const TriangleMesh& mesh);
 
-}  // namespace barelattice
+}  // namespace BARELATTICE_API

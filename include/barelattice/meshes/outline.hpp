@@ -8,9 +8,11 @@
 #include <string>
 #include <vector>
 
+#include "barelattice/base/api.hpp"
+#include "barelattice/base/matrix_layout.hpp"
 #include "barelattice/meshes/triangle_mesh.hpp"
 
-namespace barelattice {
+namespace barelattice BARELATTICE_API {
 
 /// Closed polygons in the x-y plane, m. The material lies to the left: outer loops run counter-clockwise,
 /// holes clockwise. Loops neither touch nor cross.
@@ -49,4 +51,4 @@ std::vector<Outline> piecesOf(const Outline& outline);
 /// True if the point lies inside the outline.
 bool contains(const Outline& outline, const Eigen::Vector2d& point);
 
-}  // namespace barelattice
+}  // namespace BARELATTICE_API

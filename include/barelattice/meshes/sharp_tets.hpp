@@ -5,9 +5,10 @@
 #include <functional>
 #include <vector>
 
+#include "barelattice/base/api.hpp"
 #include "barelattice/meshes/tet_mesh.hpp"
 
-namespace barelattice {
+namespace barelattice BARELATTICE_API {
 
 /// One part of a surface, bounded by a rim that need not be a crease.
 struct SurfacePart {
@@ -29,4 +30,4 @@ struct SurfacePart {
 void sharpenTets(TetMesh& mesh, const Implicit& f, double spacing,
                  const std::vector<SurfacePart>& parts = {});
 
-}  // namespace barelattice
+}  // namespace BARELATTICE_API

@@ -6,9 +6,10 @@
 #include <functional>
 #include <vector>
 
+#include "barelattice/base/api.hpp"
 #include "barelattice/meshes/triangle_mesh.hpp"
 
-namespace barelattice {
+namespace barelattice BARELATTICE_API {
 
 /// A mesh of tetrahedra with positive volume: the fourth corner lies on the side the normal of (0, 1, 2)
 /// points to.
@@ -20,6 +21,9 @@ struct TetMesh {
   /// The faces of one tetrahedron only, facing outward. Vertices keep their numbers; unused ones stay listed.
   TriangleMesh boundary() const;
 };
+
+/// @throws InputError where a tetrahedron names a vertex there is none of, or a vertex is not finite.
+void validate(const TetMesh& mesh);
 
 /// Signed function of space, negative inside the body. Called from several threads at once.
 using Implicit = std::function<double(const Vec3&)>;
@@ -46,4 +50,4 @@ TetMesh stuff(const Implicit& f, const Box& bounds, double spacing,
 /// Smallest and largest dihedral angle of a tetrahedron, degrees. A regular one has 70.5 everywhere.
 std::array<double, 2> dihedralRange(const TetMesh& mesh, std::size_t tet);
 
-}  // namespace barelattice
+}  // namespace BARELATTICE_API

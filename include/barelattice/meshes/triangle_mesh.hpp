@@ -7,9 +7,10 @@
 #include <string>
 #include <vector>
 
+#include "barelattice/base/api.hpp"
 #include "barelattice/meshes/vec.hpp"
 
-namespace barelattice {
+namespace barelattice BARELATTICE_API {
 
 /// A surface of triangles that share vertices. Corners run counter-clockwise seen from outside the material.
 struct TriangleMesh {
@@ -26,6 +27,9 @@ struct TriangleMesh {
   Box bounds() const;
   TriangleMesh moved(const Vec3& by) const;  ///< all of it, by a distance in m
 };
+
+/// @throws InputError where a triangle names a vertex there is none of, or a vertex is not finite.
+void validate(const TriangleMesh& mesh);
 
 /// One thing wrong with a surface, and where.
 struct MeshDefect {
@@ -88,4 +92,4 @@ std::string faultOfShells(const TriangleMesh& mesh);
 /// Merges vertices with equal coordinates and drops triangles that lose a corner by it.
 TriangleMesh welded(const TriangleMesh& mesh);
 
-}  // namespace barelattice
+}  // namespace BARELATTICE_API

@@ -4,9 +4,10 @@
 
 #include <vector>
 
+#include "barelattice/base/api.hpp"
 #include "barelattice/meshes/triangle_mesh.hpp"
 
-namespace barelattice {
+namespace barelattice BARELATTICE_API {
 
 /// The point of a surface nearest to a given one.
 struct NearestPoint {
@@ -20,11 +21,12 @@ struct NearestPoint {
 class TriangleTree {
  public:
   explicit TriangleTree(const TriangleMesh& mesh);
+  explicit TriangleTree(TriangleMesh&&) = delete;
 
   /// The nearest point on the surface. The mesh must have a triangle. O(log n) typically.
   NearestPoint nearest(const Vec3& point) const;
 
-  /// The nearest point on the given triangles, one or more.
+  /// The nearest point on the given triangles; of none, triangle -1.
   NearestPoint nearestOf(const Vec3& point, const std::vector<int>& triangles) const;
 
   /// The triangles with a point within `reach` (m) of `centre`, ascending; rounding is on the safe side.
@@ -57,4 +59,4 @@ class TriangleTree {
   std::vector<Vec3> normals_;  // of the triangles; zero where there is none
 };
 
-}  // namespace barelattice
+}  // namespace BARELATTICE_API

@@ -6,7 +6,10 @@
 #include <Eigen/Geometry>
 #include <string>
 
-namespace barelattice {
+#include "barelattice/base/api.hpp"
+#include "barelattice/base/matrix_layout.hpp"
+
+namespace barelattice BARELATTICE_API {
 
 using Vec3 = Eigen::Vector3d;
 using Box = Eigen::AlignedBox3d;
@@ -16,4 +19,4 @@ std::string coordinatesText(const Vec3& v);
 /// "(x, y, z) mm" of a point in m.
 std::string placeText(const Vec3& point);
 
-}  // namespace barelattice
+}  // namespace BARELATTICE_API

@@ -7,13 +7,14 @@
 #include <string>
 #include <vector>
 
+#include "barelattice/base/api.hpp"
 #include "barelattice/base/progress.hpp"
 #include "barelattice/grid/held_field.hpp"
 #include "barelattice/optimise/material_laws.hpp"
 #include "barelattice/voxels/elastic_model.hpp"
 #include "barelattice/voxels/grid_case.hpp"
 
-namespace barelattice {
+namespace barelattice BARELATTICE_API {
 
 /// The answers of all cases to one reading of the layout.
 struct CaseStates {
@@ -60,7 +61,6 @@ struct Superposition;
 template <int D>
 class GridAnalysis final : public Analysis {
  public:
-  /// @param grid must outlive the object.
   /// @param material in two dimensions that of a sheet.
   /// @param fill share of each cell that exists, times its modulus relative to the material's.
   /// @param cellMass of each full cell, kg; needed only where a case has a force on all mass.
@@ -91,7 +91,8 @@ class GridAnalysis final : public Analysis {
   /// Tightens or relaxes coming solves.
   void setTolerance(double energyTolerance) { options_.energyTolerance = energyTolerance; }
   void setMostIterations(int iterations) { options_.maxIterations = iterations; }
-  /// Progress within an evaluation, one report for each set of supports.
+  /// Progress within an evaluation: at each set of supports, and several times in each iteration of its
+  /// solve.
   void setProgress(ProgressCallback progress) { progress_ = std::move(progress); }
 
  private:
@@ -101,6 +102,8 @@ class GridAnalysis final : public Analysis {
     std::vector<std::size_t> cases;
     std::shared_ptr<const Superposition> loads;  // by place in `cases`
   };
+  void requireAll(const CaseStates& states) const;
+  void requireAnalysed(const CaseStates& at, std::size_t k) const;
   Superposition superpositionOf(const std::vector<std::size_t>& cases) const;
   std::vector<double> shares(std::span<const double> density) const;
   void solve(const Group& group, std::size_t number, std::span<const double> density, CaseStates& states);
@@ -109,7 +112,7 @@ class GridAnalysis final : public Analysis {
   std::vector<double> bodyForces(std::span<const double> density, const Vec3& perMass) const;
   void addBodyWork(std::size_t k, std::span<const double> u, double factor, std::span<double> gradient) const;
 
-  const Grid<D>& grid_;
+  Grid<D> grid_;
   std::vector<GridCase<D>> cases_;
   HeldField fill_;
   std::vector<double> cellMass_;
@@ -118,6 +121,7 @@ class GridAnalysis final : public Analysis {
   std::vector<std::size_t> groupOf_;  // by case
   SolveOptions options_;
   ProgressCallback progress_;
+  Progress now_;
 };
 
-}  // namespace barelattice
+}  // namespace BARELATTICE_API

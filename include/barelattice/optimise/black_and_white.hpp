@@ -6,9 +6,10 @@
 #include <span>
 #include <vector>
 
+#include "barelattice/base/api.hpp"
 #include "barelattice/optimise/response.hpp"
 
-namespace barelattice {
+namespace barelattice BARELATTICE_API {
 
 /// A level field read at the threshold that gives it a wanted mass.
 struct BlackAndWhite {
@@ -44,4 +45,4 @@ template <int D>
 std::vector<LooseLoad<D>> looseLoads(const Grid<D>& grid, const std::vector<std::uint8_t>& chosen,
                                      const std::vector<GridCase<D>>& cases);
 
-}  // namespace barelattice
+}  // namespace BARELATTICE_API

@@ -6,7 +6,9 @@
 #include <cstddef>
 #include <vector>
 
-namespace barelattice {
+#include "barelattice/base/api.hpp"
+
+namespace barelattice BARELATTICE_API {
 
 /// How variables are read as a layout: filtered, then projected at the threshold 0.5 + erosion.
 struct Reading {
@@ -86,4 +88,4 @@ class Continuation {
   double end_;
 };
 
-}  // namespace barelattice
+}  // namespace BARELATTICE_API

@@ -5,9 +5,10 @@
 #include <memory>
 #include <vector>
 
+#include "barelattice/base/api.hpp"
 #include "barelattice/optimise/response.hpp"
 
-namespace barelattice {
+namespace barelattice BARELATTICE_API {
 
 /// How the values of a response become one number.
 enum class GoalForm {
@@ -34,4 +35,4 @@ struct Limit {
   double bound = 0;  ///< not zero: what the limit is missed by is measured in it
 };
 
-}  // namespace barelattice
+}  // namespace BARELATTICE_API

@@ -6,16 +6,17 @@
 #include <string>
 #include <vector>
 
+#include "barelattice/base/api.hpp"
 #include "barelattice/layout/making.hpp"
 #include "barelattice/optimise/black_and_white.hpp"
 #include "barelattice/optimise/goal.hpp"
 
-namespace barelattice {
+namespace barelattice BARELATTICE_API {
 
 /// A layout problem on a grid: the layout of a given mass whose goal is smallest, under the making rules.
 template <int D>
 struct LayoutProblem {
-  const Grid<D>* grid = nullptr;
+  Grid<D> grid;
   Material material;               ///< in two dimensions that of a sheet, see sheetMaterial
   std::vector<double> fill;        ///< share of each cell that exists
   std::vector<std::uint8_t> keep;  ///< cells that stay solid
@@ -35,6 +36,16 @@ struct LayoutProblem {
   double filterRadius() const { return filterRadiusFor(wallsOf(making).smallestMember, D); }  ///< m
 };
 
+/// @throws InputError naming the field that contradicts the others or is out of range, with both sizes or the
+/// value: fields that are not of the grid, cases that do not fit it, weights all zero.
+template <int D>
+void validate(const LayoutProblem<D>& problem);
+
+/// A hash of all a problem states in numbers: problems of which one's states cannot be continued as the
+/// other's differ in it. O(cells).
+template <int D>
+std::string fingerprintOf(const LayoutProblem<D>& problem);
+
 /// The loads from which no way leads to a support on which a member of the smallest size finds room: with all
 /// of the space full, no such way is left at the threshold 0.5 + erosion. One entry per case at most.
 template <int D>
@@ -46,4 +57,4 @@ std::string narrowText(const LayoutProblem<D>& problem, const LooseLoad<D>& load
 inline constexpr const char* kNarrowCure =
     "take a smaller smallest_member, widen the space there, or let the filter reflect at its walls";
 
-}  // namespace barelattice
+}  // namespace BARELATTICE_API

@@ -2,7 +2,9 @@
 /// What a cell of a given density is worth: the laws by which half-full cells are read.
 #pragma once
 
-namespace barelattice {
+#include "barelattice/base/api.hpp"
+
+namespace barelattice BARELATTICE_API {
 
 /// How stiffness grows with density: modified SIMP (Bendsoe & Sigmund 1999; Sigmund 2007),
 ///   share = v (floor + (1 - floor) rho^penalty).
@@ -14,4 +16,7 @@ struct StiffnessLaw {
   double derivative(double density) const;
 };
 
-}  // namespace barelattice
+/// @throws InputError for one out of range.
+void validate(const StiffnessLaw& law);
+
+}  // namespace BARELATTICE_API

@@ -5,7 +5,9 @@
 #include <span>
 #include <vector>
 
-namespace barelattice {
+#include "barelattice/base/api.hpp"
+
+namespace barelattice BARELATTICE_API {
 
 /// One point of a problem in the form of Svanberg 1987:
 ///   minimise f_0(x) + z   subject to   f_i(x) - a_i z <= 0,  z >= 0,  0 <= x <= 1.
@@ -35,4 +37,4 @@ struct AsymptotesState {
 std::vector<double> updateByAsymptotes(std::span<const double> x, const AsymptotesProblem& problem,
                                        const AsymptotesOptions& options, AsymptotesState& state);
 
-}  // namespace barelattice
+}  // namespace BARELATTICE_API

@@ -6,12 +6,17 @@
 #include <span>
 #include <vector>
 
-namespace barelattice {
+#include "barelattice/base/api.hpp"
+
+namespace barelattice BARELATTICE_API {
 
 struct OptimalityOptions {
   double move = 0.2;     ///< largest change of a variable in one step, above 0 up to 1
-  double damping = 0.5;  ///< exponent of the correction, above 0 up to 1
+  double damping = 0.5;  ///< exponent of the correction, above 0; above 1 it overshoots
 };
+
+/// @throws InputError for one out of range.
+void validate(const OptimalityOptions& options);
 
 /// New variables x (B)^damping within the move limit and 0 to 1, with B = -goal gradient / (l * limit
 /// gradient) and the multiplier l such that `amount(new variables)` equals `target` (Bendsoe & Sigmund 2003,
@@ -25,4 +30,4 @@ std::vector<double> updateByOptimality(std::span<const double> variables,
                                        const std::function<double(std::span<const double>)>& amount,
                                        double target, const OptimalityOptions& options);
 
-}  // namespace barelattice
+}  // namespace BARELATTICE_API

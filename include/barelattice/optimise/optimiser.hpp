@@ -6,12 +6,13 @@
 #include <string>
 #include <vector>
 
+#include "barelattice/base/api.hpp"
 #include "barelattice/optimise/continuation.hpp"
 #include "barelattice/optimise/layout_problem.hpp"
 #include "barelattice/optimise/moving_asymptotes.hpp"
 #include "barelattice/optimise/optimality_criteria.hpp"
 
-namespace barelattice {
+namespace barelattice BARELATTICE_API {
 
 struct OptimiseOptions {
   int maxIterations = 0;  ///< a wish: the loop ends there as it stands; 0 for none
@@ -37,7 +38,13 @@ struct OptimiseOptions {
   double finalTolerance = 1e-8;  ///< the same for the final layout
   StiffnessLaw law;
   OptimalityOptions update;
+  /// Asked between solves and several times in each iteration of one, on the thread that called: see
+  /// ProgressCallback. A design stopped so goes on from the state of its last iteration.
+  ProgressCallback progress = {};
 };
+
+/// @throws InputError naming the option that is out of range.
+void validate(const OptimiseOptions& options);
 
 struct IterationRecord {
   int iteration = 0;  ///< from 1
@@ -62,7 +69,6 @@ struct IterationRecord {
 enum class OptimiseStop {
   settled,         ///< the layout stands still, holds its loads, and reads the same in black and white
   iterationLimit,  ///< failed to settle: maxIterations were done
-  cancelled,       ///< failed to settle: the callback asked to stop
   tooLittleMass,   ///< failed: the mass cannot bear members of that size
   restless,        ///< failed: the layout still changes after `guard` iterations
   grey,            ///< failed: the layout does not read the same in black and white
@@ -95,6 +101,7 @@ struct ReadingStates {
 /// Everything the loop remembers between two iterations: continuing from it gives the same bits as never
 /// having stopped.
 struct OptimiseState {
+  std::string problem;            ///< see fingerprintOf
   std::size_t attempt = 0;        ///< number of the path
   int sharpenings = 0;            ///< readings added to its end
   Progression at;                 ///< on the path
@@ -108,17 +115,31 @@ struct OptimiseState {
   std::vector<IterationRecord> history;
 };
 
-/// What a callback sees after an iteration.
+/// What a callback sees after an iteration, as long as it runs: it looks at what the loop works on, and
+/// cannot be copied. Copies may be made of what it shows.
 struct IterationView {
   const IterationRecord& record;
-  const std::vector<std::string>& columns;     ///< heads of the record's values
-  const std::vector<double>& density;          ///< the layout accepted last
-  bool last;                                   ///< no other iteration follows
-  std::function<std::vector<double>()> level;  ///< of that layout, see OptimiseResult::level
-  const OptimiseState& state;                  ///< to continue from; as long as the callback runs
+  const std::vector<std::string>& columns;            ///< heads of the record's values
+  const std::vector<double>& density;                 ///< the layout accepted last
+  const bool last;                                    ///< no other iteration follows
+  const OptimiseState& state;                         ///< to continue from
+  const std::function<std::vector<double>()>& level;  ///< of that layout, see OptimiseResult::level
+
+  IterationView(const IterationRecord& ofRecord, const std::vector<std::string>& itsColumns,
+                const std::vector<double>& layout, bool isLast, const OptimiseState& toContinueFrom,
+                const std::function<std::vector<double>()>& itsLevel)
+      : record(ofRecord),
+        columns(itsColumns),
+        density(layout),
+        last(isLast),
+        state(toContinueFrom),
+        level(itsLevel) {}
+  IterationView(const IterationView&) = delete;
+  IterationView& operator=(const IterationView&) = delete;
 };
 
-/// Called after every iteration; returning false stops the loop there.
+/// Called after every iteration, on the thread that called; false ends the design by Cancelled, there and
+/// without its final solve.
 using IterationCallback = std::function<bool(const IterationView&)>;
 
 struct OptimiseResult {
@@ -146,10 +167,11 @@ struct OptimiseResult {
 
 /// Runs the loop. Deterministic: the same bits on any number of threads.
 /// @param resume a state of the same problem with the same options; nullptr starts from the uniform layout.
-/// @throws InputError if the problem contradicts itself, or its space cannot hold members of the filter's
-/// size; RunError if the start or the final layout cannot be analysed, naming the case and the place.
+/// @throws InputError if problem or options contradict themselves, the state is of another problem, or the
+/// space cannot hold members of the filter's size; Cancelled where a callback asked for it; RunError if the
+/// start or the final layout cannot be analysed, naming the case and the place. What callbacks throw passes.
 template <int D>
 OptimiseResult optimiseLayout(const LayoutProblem<D>& problem, const OptimiseOptions& options,
                               const IterationCallback& callback = {}, const OptimiseState* resume = nullptr);
 
-}  // namespace barelattice
+}  // namespace BARELATTICE_API

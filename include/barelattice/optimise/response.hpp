@@ -5,9 +5,10 @@
 #include <string>
 #include <vector>
 
+#include "barelattice/base/api.hpp"
 #include "barelattice/optimise/analysis.hpp"
 
-namespace barelattice {
+namespace barelattice BARELATTICE_API {
 
 /// A reading of the layout and the answers to it. The density is in the states.
 struct Analysed {
@@ -59,4 +60,4 @@ class MassFraction final : public Response {
   double total_;
 };
 
-}  // namespace barelattice
+}  // namespace BARELATTICE_API

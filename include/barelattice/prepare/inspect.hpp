@@ -3,14 +3,14 @@
 #pragma once
 
 #include <filesystem>
-#include <nlohmann/json.hpp>
 #include <string>
 #include <vector>
 
+#include "barelattice/base/api.hpp"
 #include "barelattice/formats/cad.hpp"
 #include "barelattice/meshes/mesh_repair.hpp"
 
-namespace barelattice {
+namespace barelattice BARELATTICE_API {
 
 /// A face one may choose.
 struct InspectedFace {
@@ -59,7 +59,7 @@ std::string describe(const Inspection& inspection);
 /// What a face is, in a few words.
 std::string describe(const InspectedFace& face);
 
-/// The same with all measures: lengths in mm, areas in mm2, volumes in mm3.
-nlohmann::json toJson(const Inspection& inspection);
+/// The same with all measures as JSON, indented: lengths in mm, areas in mm2, volumes in mm3.
+std::string jsonText(const Inspection& inspection);
 
-}  // namespace barelattice
+}  // namespace BARELATTICE_API

@@ -7,12 +7,13 @@
 #include <variant>
 #include <vector>
 
+#include "barelattice/base/api.hpp"
 #include "barelattice/brief/brief.hpp"
 #include "barelattice/grid/domain.hpp"
 #include "barelattice/optimise/optimiser.hpp"
 #include "barelattice/proof/proof.hpp"
 
-namespace barelattice {
+namespace barelattice BARELATTICE_API {
 
 /// What acts in a case, summed up.
 struct CaseSummary {
@@ -69,4 +70,4 @@ struct Job {
 ///   the machine has.
 Job prepare(Brief brief, double coarser = 1);
 
-}  // namespace barelattice
+}  // namespace BARELATTICE_API

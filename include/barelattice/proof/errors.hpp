@@ -5,9 +5,10 @@
 #include <cmath>
 #include <vector>
 
+#include "barelattice/base/api.hpp"
 #include "barelattice/proof/proof.hpp"
 
-namespace barelattice {
+namespace barelattice BARELATTICE_API {
 
 /// A figure found on two meshes, and what they say about its error.
 struct Estimated {
@@ -45,4 +46,4 @@ inline constexpr double kStressOrder = 1;
 /// @param k which case.
 CaseErrors errorsOf(const Proof& coarse, const Proof& fine, std::size_t k, double ratio);
 
-}  // namespace barelattice
+}  // namespace BARELATTICE_API

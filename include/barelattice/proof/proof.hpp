@@ -8,6 +8,7 @@
 #include <string>
 #include <vector>
 
+#include "barelattice/base/api.hpp"
 #include "barelattice/base/progress.hpp"
 #include "barelattice/grid/domain.hpp"
 #include "barelattice/mechanics/reactions.hpp"
@@ -16,7 +17,7 @@
 #include "barelattice/solve/solution.hpp"
 #include "barelattice/tets/quadratic_tets.hpp"
 
-namespace barelattice {
+namespace barelattice BARELATTICE_API {
 
 /// How a sheet in the x-y plane is held along z.
 enum class AcrossSheet {
@@ -89,7 +90,7 @@ struct Proof {
   std::vector<CaseProof> cases;
 };
 
-/// Where the faces of a problem lie, for the rims of its mesh. The problem must outlive them.
+/// Where the faces of a problem lie, for the rims of its mesh.
 /// @param spacing of the mesh's lattice, m.
 std::vector<SurfacePart> partsOf(const ProofProblem& problem, double spacing);
 
@@ -104,4 +105,4 @@ std::vector<SurfacePart> partsOf(const ProofProblem& problem, double spacing);
 Proof prove(const QuadraticTets& mesh, double spacing, const ProofProblem& problem,
             const ProgressCallback& progress = {});
 
-}  // namespace barelattice
+}  // namespace BARELATTICE_API

@@ -5,9 +5,10 @@
 #include <string>
 #include <vector>
 
+#include "barelattice/base/api.hpp"
 #include "barelattice/proof/errors.hpp"
 
-namespace barelattice {
+namespace barelattice BARELATTICE_API {
 
 /// Something the finished part must fulfil.
 struct Requirement {
@@ -69,4 +70,4 @@ std::vector<std::string> doubts(const Proof& coarse, const Proof& proof);
 /// Not met if one is not; else inconclusive if one is; else met.
 Verdict overall(const std::vector<Judgement>& judgements);
 
-}  // namespace barelattice
+}  // namespace BARELATTICE_API

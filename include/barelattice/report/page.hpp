@@ -4,10 +4,11 @@
 
 #include <filesystem>
 
+#include "barelattice/base/api.hpp"
 #include "barelattice/prepare/inspect.hpp"
 #include "barelattice/run/run.hpp"
 
-namespace barelattice {
+namespace barelattice BARELATTICE_API {
 
 /// By which the pages of this library are known.
 inline constexpr const char* kPageMark = "<meta name=\"generator\" content=\"Bare Lattice\">";
@@ -31,4 +32,4 @@ void writeAnalysis(const Job& job, const RunRecord& record, const std::filesyste
 /// @throws InputError if a result file is damaged; RunError if the page cannot be written.
 void writeReport(const Job& job, const RunRecord& record, const std::filesystem::path& path);
 
-}  // namespace barelattice
+}  // namespace BARELATTICE_API

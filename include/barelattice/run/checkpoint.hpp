@@ -6,9 +6,10 @@
 #include <optional>
 #include <string>
 
+#include "barelattice/base/api.hpp"
 #include "barelattice/optimise/optimiser.hpp"
 
-namespace barelattice {
+namespace barelattice BARELATTICE_API {
 
 /// Seconds between two checkpoints: what a killed run loses at most, besides the iteration it was in.
 inline constexpr double kCheckpointSeconds = 20;
@@ -24,4 +25,4 @@ void writeCheckpoint(const std::filesystem::path& path, const std::string& finge
 std::optional<OptimiseState> readCheckpoint(const std::filesystem::path& path,
                                             const std::string& fingerprint);
 
-}  // namespace barelattice
+}  // namespace BARELATTICE_API

@@ -1,199 +1,21 @@
 /// @file
-/// What the steps of a run found, as plain structs in SI units. docs/results.md says what each figure means;
-/// it and the JSON of results.json follow from one description, src/run/record_fields.hpp.
+/// What a run folder holds.
 #pragma once
 
 #include <filesystem>
-#include <limits>
 #include <map>
 #include <optional>
 #include <string>
 #include <vector>
 
-#include "barelattice/meshes/vec.hpp"
+#include "barelattice/base/api.hpp"
+#include "barelattice/steps/records.hpp"
 
-namespace barelattice {
-
-/// What a step depended on when it was done.
-struct StepStamp {
-  std::string fingerprint;
-  std::map<std::string, std::string> inputs;  ///< values by keys for people
-  std::map<std::string, std::string> files;   ///< hash of each file it wrote
-};
-
-struct FailureRecord {
-  std::string what;
-  std::string cure;
-  std::string fingerprint;  ///< of a failed proof: what it depended on
-};
-
-struct MaterialRecord {
-  std::string name;
-  bool bonded = false;
-  double strength = 0;  ///< Pa
-};
-
-struct MassesRecord {
-  double space = 0, keep = 0, target = 0, bonded = 0;  ///< kg
-};
-
-struct LayoutCaseRecord {
-  std::string name;
-  double compliance = 0;     ///< J; infinite where the layout does not hold, as all its figures
-  double blackAndWhite = 0;  ///< J
-  std::map<std::string, Vec3> faceDisplacement;  ///< m
-};
-
-/// Where the layout came from a file.
-struct ImportedRecord {
-  std::size_t samples = 0;
-  double spacing = 0;                   ///< m
-  double massGiven = 0, massTaken = 0;  ///< kg
-  double shareOutside = 0;
-};
-
-/// Where it was designed.
-struct DesignRecord {
-  std::optional<FailureRecord> failure;
-  std::string goal;
-  std::size_t iterations = 0;
-  double compliance = 0, eroded = 0, blackAndWhite = 0;  ///< J
-  double threshold = 0;
-  double greyOverSpace = 0, greyOverMass = 0;
-  double neededMass = 0;  ///< kg
-  std::vector<LayoutCaseRecord> cases;
-  double seconds = 0;
-};
+namespace barelattice BARELATTICE_API {
 
 /// How a layout ends that has not ended yet.
 inline constexpr const char* kAtWork = "at work";
-
-struct LayoutRecord {
-  StepStamp stamp;
-  std::string faces;      ///< hash of all faces, of which displacements are told
-  bool finished = false;  ///< false: it was stopped, or is at work
-  bool settled = false;
-  std::string stop;
-  double mass = 0;  ///< kg
-  std::optional<ImportedRecord> imported;
-  std::optional<DesignRecord> design;
-};
-
-struct BoreRecord {
-  std::string face;
-  double diameter = 0;  ///< m
-  bool hole = false;
-  std::optional<double> fits;  ///< m
-};
-
-struct ExactFacesRecord {
-  std::size_t triangles = 0;
-  double largestDistance = 0;  ///< m
-  Vec3 largestAt = Vec3::Zero();
-  double missing = 0;  ///< m2
-};
-
-struct SolidRecord {
-  StepStamp stamp;
-  double threshold = 0;
-  double spacing = 0;  ///< m
-  double volume = 0;   ///< m3
-  std::size_t trianglesBefore = 0, triangles = 0;
-  double deviation = 0;  ///< m
-  std::string surface;
-  std::size_t pieces = 0, droppedPieces = 0;
-  double droppedVolume = 0;  ///< m3
-  std::size_t filledVoids = 0;
-  double filledVolume = 0;  ///< m3
-  ExactFacesRecord exactFaces;
-  std::vector<BoreRecord> bores;
-  std::optional<std::size_t> outlineCorners;
-  std::optional<Vec3> filesCountFrom;  ///< m
-  std::vector<std::string> formats;
-  double mass = 0, wantedMass = 0;  ///< kg
-  bool volumeKept = false;
-  double massAboveThreshold = 0;  ///< kg
-  std::vector<std::string> warnings;
-  double seconds = 0;
-};
-
-struct PieceRecord {
-  Vec3 centre = Vec3::Zero(), force = Vec3::Zero(), moment = Vec3::Zero();  ///< m, N, N m
-};
-
-struct ReactionRecord {
-  Vec3 force = Vec3::Zero(), moment = Vec3::Zero();  ///< N, N m
-  std::vector<PieceRecord> pieces;
-};
-
-/// A figure of the fine mesh, what the coarse one gave, and the estimated error.
-struct FigureRecord {
-  double value = 0, coarse = 0, error = 0;
-};
-
-struct BodyCaseRecord {
-  std::string name;
-  double compliance = 0, complianceError = 0;           ///< J
-  double largestDisplacement = 0;                       ///< m
-  std::map<std::string, Vec3> faceDisplacement;         ///< m
-  std::map<std::string, double> faceDisplacementError;  ///< m
-  std::map<std::string, FigureRecord> faceMotion;       ///< size of the displacement, m
-  double peak = 0;                                      ///< Pa
-  Vec3 peakAt = Vec3::Zero();
-  bool judgedEverywhere = false;
-  double judged = 0, judgedError = 0;  ///< Pa
-  Vec3 judgedAt = Vec3::Zero();
-  std::map<std::string, double> percentiles;  ///< Pa
-  double tension = 0, compression = 0;        ///< Pa
-  std::string judgedIn;
-  double safetyFactor = 0, safetyFactorError = 0;
-  FigureRecord used;  ///< share of the strength
-  double errorOrder = 0;
-  Vec3 appliedForce = Vec3::Zero(), appliedMoment = Vec3::Zero();  ///< N, N m
-  std::map<std::string, ReactionRecord> reactions;
-  double unbalanced = 0;  ///< N
-  std::size_t solverIterations = 0;
-  double solverEnergyError = 0;
-};
-
-/// A requirement against what was found, in the unit it names.
-struct RequirementRecord {
-  std::string what, unit;
-  double value = 0, error = 0, coarse = 0, bound = 0;
-  std::string sense, worstCase, verdict;
-  std::optional<std::string> toDecide;
-};
-
-struct GapRecord {
-  double mean = 0, largest = 0;  ///< m
-  Vec3 largestAt = Vec3::Zero();
-};
-
-/// A body that was analysed: the part, the block, the baseline, a solid from outside.
-struct BodyRecord {
-  StepStamp stamp;
-  std::map<std::string, std::string> required;  ///< what it was judged by
-  std::size_t tetrahedra = 0, coarseTetrahedra = 0, nodes = 0, pieces = 0;
-  double meshRatio = 0;
-  double spacing = 0;                               ///< m
-  double mass = 0, coarseMass = 0, bondedMass = 0;  ///< kg
-  double smallestAngle = 0, largestAngle = 0;       ///< degrees
-  std::vector<std::size_t> angles;
-  std::vector<Vec3> worstElements;  ///< m
-  std::map<std::string, double> faceShare;
-  std::map<std::string, double> faceOffset;    ///< m
-  double exclusion = 0;                        ///< m
-  double compliance = 0, complianceError = 0;  ///< J
-  std::vector<BodyCaseRecord> cases;
-  std::optional<GapRecord> surfaceGap;
-  std::optional<double> volumeDifference;
-  std::vector<RequirementRecord> requirements;
-  double meshDifference = 0;
-  std::string verdict;
-  std::vector<std::string> doubts;
-  double seconds = 0;
-  std::optional<std::string> file, fileHash, surface;  ///< of a solid from outside
-};
+inline constexpr const char* kStopped = "not settled: stopped on request";
 
 /// What a run folder holds.
 struct RunRecord {
@@ -232,4 +54,4 @@ std::string recordText(const RunRecord& record);
 /// True if every requirement is met, false if one is not met or inconclusive; nothing without requirements.
 std::optional<bool> proven(const std::optional<BodyRecord>& body);
 
-}  // namespace barelattice
+}  // namespace BARELATTICE_API

@@ -8,15 +8,15 @@
 #include <optional>
 #include <string>
 
+#include "barelattice/base/api.hpp"
 #include "barelattice/base/file_lock.hpp"
 #include "barelattice/prepare/job.hpp"
 #include "barelattice/run/records.hpp"
-#include "barelattice/solid/solid_function.hpp"
+#include "barelattice/steps/steps.hpp"
 
-namespace barelattice {
+namespace barelattice BARELATTICE_API {
 
 class Inputs;
-struct Dropped;
 class LayoutFile;
 
 /// Whom a run tells what it does. All may be empty.
@@ -87,29 +87,19 @@ class JobRun {
   /// Says what of the inputs of a step is not as it was when it was done last.
   void tellWhy(const StepStamp* stamp, const char* verb, const Inputs& inputs) const;
 
-  template <int D>
-  OptimiseResult runOptimiser();
-  std::optional<FailureRecord> failureOf(const OptimiseResult& result) const;
+  FoundLayout designed();
+  void keepIteration(const IterationView& view, const std::filesystem::path& folder) const;
   void refuseFailedLayout() const;
   void importLayout();
-  LayoutRecord begunLayout() const;
-  std::string goalText() const;
+  void stampLayout(LayoutRecord& record) const;
   /// What pages tell of a layout that is still being designed.
-  template <int D>
-  void storeUnfinished(const IterationView& view);
-  template <int D>
-  void storeLayout(const OptimiseResult& result);
+  void storeUnfinished(const IterationRecord& shown, const IterationView& view, bool stopped);
+  void storeLayout(const FoundLayout& found);
   LayoutFile layoutFile() const;
-  SmoothLayout smoothLayout() const;
-  double wantedVolume() const;
-  SolidRecord madeSolid() const;
+  FoundLayout foundLayout() const;
   void noteSolid(const SolidRecord& solid) const;
   std::string prediction() const;
-  BodyRecord analysed(const Implicit& f, const Box& extent, const TriangleMesh* exported,
-                      const std::string& file, bool ownSolid);
-  void addDoubts(const Implicit& f, const Box& bounds, const TriangleMesh* exported, bool ownSolid,
-                 std::vector<std::string>& sentences) const;
-  void noteDropped(const Dropped& dropped) const;
+  BodyRecord kept(ProvedBody body, const std::string& file) const;
   void noteDoubts(const BodyRecord& body);
   /// A step whose body is still right: judges it anew if the requirements have changed.
   void reuse(std::optional<BodyRecord>& body, const std::string& line);
@@ -121,4 +111,4 @@ class JobRun {
   bool layoutReady_ = false;  // optimise has been done or found to fit in this process
 };
 
-}  // namespace barelattice
+}  // namespace BARELATTICE_API

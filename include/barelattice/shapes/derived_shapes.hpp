@@ -5,9 +5,10 @@
 #include <optional>
 #include <vector>
 
+#include "barelattice/base/api.hpp"
 #include "barelattice/shapes/shape.hpp"
 
-namespace barelattice {
+namespace barelattice BARELATTICE_API {
 
 /// The convex hull of points (Barber, Dobkin & Huhdanpaa 1996, through the Qhull library): a closed surface
 /// facing outward.
@@ -49,4 +50,4 @@ ShapePtr makeSwept(const ShapePtr& body, const std::vector<Vec3>& path);
 ///   full turn; counter-clockwise seen against the axis.
 ShapePtr makeTurned(const ShapePtr& body, const Vec3& centre, const Vec3& axis, double angle);
 
-}  // namespace barelattice
+}  // namespace BARELATTICE_API

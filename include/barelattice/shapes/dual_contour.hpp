@@ -2,9 +2,10 @@
 /// Triangles of any shape, for looking at.
 #pragma once
 
+#include "barelattice/base/api.hpp"
 #include "barelattice/shapes/shape.hpp"
 
-namespace barelattice {
+namespace barelattice BARELATTICE_API {
 
 /// The surface of a body by dual contouring (Ju, Losasso, Schaefer & Warren 2002, Dual contouring of Hermite
 /// data): a vertex for each lattice cell the surface passes, where the tangent planes of its crossings meet
@@ -16,4 +17,4 @@ namespace barelattice {
 /// @throws InputError if the lattice would have more than 2^28 points.
 TriangleMesh dualContour(const Shape& shape, double spacing);
 
-}  // namespace barelattice
+}  // namespace BARELATTICE_API

@@ -6,9 +6,10 @@
 #include <string>
 #include <vector>
 
+#include "barelattice/base/api.hpp"
 #include "barelattice/shapes/shape.hpp"
 
-namespace barelattice {
+namespace barelattice BARELATTICE_API {
 
 /// The words for the kinds of pieces, in the order of Patch::Kind.
 const std::vector<std::string>& patchKindNames();
@@ -61,4 +62,4 @@ struct Face {
 ///   is to choose).
 Face selectFace(const Shape& shape, const FaceSelector& selector, double spacing);
 
-}  // namespace barelattice
+}  // namespace BARELATTICE_API

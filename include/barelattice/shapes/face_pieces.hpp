@@ -4,9 +4,10 @@
 
 #include <vector>
 
+#include "barelattice/base/api.hpp"
 #include "barelattice/shapes/face.hpp"
 
-namespace barelattice {
+namespace barelattice BARELATTICE_API {
 
 /// One of the pieces: what of a face hangs together.
 struct FacePiece {
@@ -23,4 +24,4 @@ std::vector<FacePiece> piecesOf(const Face& face);
 std::vector<int> nearestPieces(const Face& face, const std::vector<FacePiece>& pieces,
                                const std::vector<Vec3>& points);
 
-}  // namespace barelattice
+}  // namespace BARELATTICE_API

@@ -2,10 +2,11 @@
 /// A closed triangle surface as a shape.
 #pragma once
 
+#include "barelattice/base/api.hpp"
 #include "barelattice/meshes/triangle_mesh.hpp"
 #include "barelattice/shapes/shape.hpp"
 
-namespace barelattice {
+namespace barelattice BARELATTICE_API {
 
 /// The body inside a closed surface. Distances are exact to the triangles; the sign comes from the
 /// angle-weighted normals of the nearest face, edge or vertex (Baerentzen & Aanaes 2005). A surface that
@@ -15,4 +16,4 @@ namespace barelattice {
 /// what.
 ShapePtr makeMeshShape(TriangleMesh mesh);
 
-}  // namespace barelattice
+}  // namespace BARELATTICE_API

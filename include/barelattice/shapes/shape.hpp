@@ -10,11 +10,12 @@
 #include <utility>
 #include <vector>
 
+#include "barelattice/base/api.hpp"
 #include "barelattice/meshes/triangle_mesh.hpp"
 #include "barelattice/meshes/triangle_tree.hpp"
 #include "barelattice/meshes/vec.hpp"
 
-namespace barelattice {
+namespace barelattice BARELATTICE_API {
 
 /// A point of a surface that stands for a small piece of it.
 struct SurfacePoint {
@@ -177,4 +178,4 @@ ShapePtr makeLayer(ShapePtr body, const Patch& piece, double depth);
 /// The reflection across the plane through `at` (m) along coordinate `axis`.
 Eigen::Isometry3d reflection(int axis, double at);
 
-}  // namespace barelattice
+}  // namespace BARELATTICE_API

@@ -5,10 +5,11 @@
 #include <optional>
 #include <vector>
 
+#include "barelattice/base/api.hpp"
 #include "barelattice/meshes/triangle_mesh.hpp"
 #include "barelattice/shapes/shape.hpp"
 
-namespace barelattice {
+namespace barelattice BARELATTICE_API {
 
 /// How far two surfaces lie apart: distances from the vertices of each to the other, m.
 struct SurfaceGap {
@@ -44,4 +45,4 @@ struct Fit {
 /// @param tolerance how far beside the patch the surface is still looked at, m.
 std::optional<Fit> fitOf(const TriangleMesh& surface, const Patch& cylinder, double tolerance);
 
-}  // namespace barelattice
+}  // namespace BARELATTICE_API

@@ -6,12 +6,13 @@
 #include <optional>
 #include <vector>
 
+#include "barelattice/base/api.hpp"
 #include "barelattice/base/progress.hpp"
 #include "barelattice/meshes/outline.hpp"
 #include "barelattice/meshes/tet_mesh.hpp"
 #include "barelattice/solid/solid_function.hpp"
 
-namespace barelattice {
+namespace barelattice BARELATTICE_API {
 
 /// Cubes (squares of a sheet) that a lattice made finer for thin shapes has at most: about ten seconds for
 /// each reading of the layout.
@@ -37,6 +38,9 @@ struct SolidOptions {
   /// the lattice.
   double chord = 0;
 };
+
+/// @throws InputError for one out of range.
+void validate(const SolidOptions& options);
 
 /// What was left out because it does not hang on to a keep.
 struct Dropped {
@@ -97,4 +101,4 @@ std::vector<double> volumesByMaterial(const Implicit& part, const Regions& regio
 Solid reinterpret(const SmoothLayout& layout, const Regions& regions, double wantedVolume,
                   const SolidOptions& options, const ProgressCallback& progress = {});
 
-}  // namespace barelattice
+}  // namespace BARELATTICE_API

@@ -7,10 +7,11 @@
 #include <span>
 #include <vector>
 
+#include "barelattice/base/api.hpp"
 #include "barelattice/grid/domain.hpp"
 #include "barelattice/meshes/tet_mesh.hpp"
 
-namespace barelattice {
+namespace barelattice BARELATTICE_API {
 
 /// A layout between the cell centres: smoothed, and continued beyond the domain so that not the grid but the
 /// exact shapes decide where the part ends there. The layout of a sheet does not change along z.
@@ -38,7 +39,8 @@ class SmoothLayout {
 
   /// The value at every cell of `frame`, the first coordinate running fastest.
   const std::vector<float>& values() const { return values_; }
-  void setValues(std::vector<float> values) { values_ = std::move(values); }
+  /// @throws InputError unless there is one for each cell of `frame`.
+  void setValues(std::vector<float> values);
 
   /// A field on the cells of `frame` between their centres, like the layout itself.
   double interpolate(const std::vector<float>& field, const Vec3& point) const;
@@ -70,9 +72,9 @@ enum class BondedParts { cutOut, joined };
 ///   (layout above threshold, inside the space; or keeps), without clears; and without or with bonded parts.
 /// Gaps are closed by growing the part by half the gap and shrinking it again (morphological closing), with
 /// distances found anew before either step; what closing adds stays inside the space and out of clears.
-/// @param regions must outlive the result; the layout is copied.
+/// Layout and regions are copied.
 Implicit solidFunction(const SmoothLayout& layout, const Regions& regions, double threshold,
                        const CleanUp& cleanUp = {}, CleanUpReport* report = nullptr,
                        BondedParts parts = BondedParts::cutOut);
 
-}  // namespace barelattice
+}  // namespace BARELATTICE_API

@@ -2,16 +2,25 @@
 /// What a solve is asked for, and what it tells.
 #pragma once
 
+#include <functional>
 #include <string>
 
-namespace barelattice {
+#include "barelattice/base/api.hpp"
+
+namespace barelattice BARELATTICE_API {
 
 struct SolveOptions {
   /// Wanted bound of the squared energy norm of the error, relative to f^T u. For a single load this is the
   /// relative error of the compliance. 1e-12 to 1e-2.
   double energyTolerance = 1e-8;
   int maxIterations = 400;  ///< 1 or more
+  /// Asked several times an iteration, on the calling thread; false ends the solve by Cancelled. Empty for
+  /// never.
+  std::function<bool()> goOn = {};
 };
+
+/// @throws InputError for options out of range.
+void validate(const SolveOptions& options);
 
 enum class SolveStop {
   converged,   ///< the estimated energy error is below the tolerance
@@ -41,4 +50,4 @@ enum class Cycle {
   w,  ///< twice below the finest: for members thinner than a coarse cell
 };
 
-}  // namespace barelattice
+}  // namespace BARELATTICE_API

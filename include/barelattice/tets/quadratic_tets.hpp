@@ -7,11 +7,12 @@
 #include <span>
 #include <vector>
 
+#include "barelattice/base/api.hpp"
 #include "barelattice/mechanics/grounding.hpp"
 #include "barelattice/mechanics/material.hpp"
 #include "barelattice/meshes/tet_mesh.hpp"
 
-namespace barelattice {
+namespace barelattice BARELATTICE_API {
 
 template <int B, class Real>
 class BlockMatrix;
@@ -117,4 +118,4 @@ class QuadraticTets {
   std::vector<std::array<int, 6>> surface_;
 };
 
-}  // namespace barelattice
+}  // namespace BARELATTICE_API

@@ -6,12 +6,13 @@
 #include <span>
 #include <vector>
 
+#include "barelattice/base/api.hpp"
 #include "barelattice/mechanics/material.hpp"
 #include "barelattice/solve/solution.hpp"
 #include "barelattice/voxels/forces.hpp"
 #include "barelattice/voxels/node_support.hpp"
 
-namespace barelattice {
+namespace barelattice BARELATTICE_API {
 
 template <int D>
 class VoxelOperator;
@@ -27,11 +28,11 @@ struct LoadedField {
 template <int D>
 class ElasticModel {
  public:
-  /// @param grid must outlive the model.
   /// @param supports ordered by node, each node once.
   /// @param couplings stiffness on mean motions; a body may stand on these alone.
   /// @param material in two dimensions that of a sheet, see sheetMaterial.
-  /// @throws InputError if the material is out of range.
+  /// @throws InputError if the material is out of range, the grid has no cells, or supports and couplings do
+  /// not fit it.
   ElasticModel(const Grid<D>& grid, const Material& material, std::vector<NodeSupport<D>> supports,
                const std::vector<Coupling>& couplings = {});
   /// @param held degrees of freedom that stay zero.
@@ -47,6 +48,8 @@ class ElasticModel {
   /// Solves for the displacements under given forces, starting from what they hold; what the supports hold of
   /// them is set to zero, and forces on them do nothing. Up to four are solved in one pass over the
   /// stiffness. `work` of a report is the compliance, J.
+  /// @throws InputError for forces or fields that do not fit the grid; Cancelled where options.goOn asks for
+  /// it.
   ///
   /// Besides u a solve needs some 65 bytes per node and case (D = 3). Directions and residuals are kept in
   /// single precision, products with the stiffness are computed in double.
@@ -89,4 +92,4 @@ class ElasticModel {
   std::unique_ptr<Parts> parts_;
 };
 
-}  // namespace barelattice
+}  // namespace BARELATTICE_API

@@ -6,7 +6,9 @@
 #include <map>
 #include <span>
 
-namespace barelattice {
+#include "barelattice/base/api.hpp"
+
+namespace barelattice BARELATTICE_API {
 
 /// Forces by degree of freedom (gridDof), N. Few nodes carry any: what is not named is zero.
 using Forces = std::map<std::size_t, double>;
@@ -19,4 +21,4 @@ inline Forces forcesOf(std::span<const double> field) {
   return forces;
 }
 
-}  // namespace barelattice
+}  // namespace BARELATTICE_API

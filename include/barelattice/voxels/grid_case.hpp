@@ -5,11 +5,12 @@
 #include <string>
 #include <vector>
 
+#include "barelattice/base/api.hpp"
 #include "barelattice/mechanics/setup.hpp"
 #include "barelattice/voxels/forces.hpp"
 #include "barelattice/voxels/node_support.hpp"
 
-namespace barelattice {
+namespace barelattice BARELATTICE_API {
 
 template <int D>
 struct GridCase {
@@ -26,6 +27,11 @@ struct GridCase {
   }
 };
 
+/// @throws InputError naming what of a case does not fit the grid, or is no number: a degree of freedom that
+/// is none, nodes that are none or out of order, a negative weight.
+template <int D>
+void validate(const Grid<D>& grid, const GridCase<D>& c);
+
 /// The cases of a setup on a grid. @throws InputError if a loaded face lies on empty space.
 template <int D>
 std::vector<GridCase<D>> casesOn(const Grid<D>& grid, const Setup& setup);
@@ -34,4 +40,4 @@ std::vector<GridCase<D>> casesOn(const Grid<D>& grid, const Setup& setup);
 template <int D>
 std::vector<NodeSupport<D>> supportsOn(const Grounding& grounding);
 
-}  // namespace barelattice
+}  // namespace BARELATTICE_API

@@ -4,10 +4,11 @@
 
 #include <vector>
 
+#include "barelattice/base/api.hpp"
 #include "barelattice/grid/grid.hpp"
 #include "barelattice/mechanics/face_ties.hpp"
 
-namespace barelattice {
+namespace barelattice BARELATTICE_API {
 
 /// A face on a grid: each of its points is tied to the cell half an edge below it with multilinear weights,
 /// and of each such cell the corner nearest to the point lies on the face. The weights are outside 0 to 1 for
@@ -20,4 +21,4 @@ struct GridTies : FaceTies {
 template <int D>
 GridTies tieToGrid(const Grid<D>& grid, const Face& face);
 
-}  // namespace barelattice
+}  // namespace BARELATTICE_API

@@ -5,9 +5,10 @@
 #include <span>
 #include <vector>
 
+#include "barelattice/base/api.hpp"
 #include "barelattice/voxels/elastic_model.hpp"
 
-namespace barelattice {
+namespace barelattice BARELATTICE_API {
 
 struct ModeOptions {
   int count = 3;            ///< how many modes, 1 or more
@@ -53,4 +54,4 @@ template <int D>
 NaturalModes findNaturalModes(ElasticModel<D>& model, std::span<const double> cellMass,
                               const ModeOptions& options = {});
 
-}  // namespace barelattice
+}  // namespace BARELATTICE_API

@@ -6,10 +6,11 @@
 #include <span>
 #include <vector>
 
+#include "barelattice/base/api.hpp"
 #include "barelattice/grid/grid.hpp"
 #include "barelattice/mechanics/grounding.hpp"
 
-namespace barelattice {
+namespace barelattice BARELATTICE_API {
 
 /// The degree of freedom of a component at a node: all first components, then all second ones, and so on, so
 /// that loops along a run are contiguous.
@@ -37,4 +38,4 @@ Vec3 placeOf(const Grid<D>& grid, std::size_t node) {
 template <int D>
 std::vector<NodeSupport<D>> supportsOf(const Grid<D>& grid, std::span<const std::size_t> held);
 
-}  // namespace barelattice
+}  // namespace BARELATTICE_API

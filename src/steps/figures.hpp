@@ -4,15 +4,14 @@
 #include <string>
 #include <vector>
 
-#include "barelattice/optimise/optimiser.hpp"
+#include "barelattice/prepare/job.hpp"
 #include "barelattice/proof/verdict.hpp"
-#include "barelattice/run/records.hpp"
+#include "barelattice/steps/records.hpp"
 
 namespace barelattice {
 
-/// Iterations as a table.
-/// @param columns heads of the records' values.
-std::string historyCsv(const std::vector<IterationRecord>& history, const std::vector<std::string>& columns);
+/// What the layout of a job is designed for, for people.
+std::string goalText(const Job& job);
 
 /// A body analysed on two meshes.
 struct BodyProof {

@@ -110,32 +110,6 @@ JudgedBody judgedFrom(const BodyRecord& record, const Setup& setup) {
 
 }  // namespace
 
-std::string historyCsv(const std::vector<IterationRecord>& history, const std::vector<std::string>& columns) {
-  std::string csv =
-      "iteration,goal_J,compliance_J,eroded_J,change,grey,sharpness,erosion,taken_back,solver_iterations,"
-      "seconds,solve_seconds";
-  // Names may be any text: quoted as RFC 4180 has it.
-  for (const std::string& column : columns) {
-    csv += ',';
-    if (column.find_first_of(",\"\n\r") == std::string::npos) {
-      csv += column;
-      continue;
-    }
-    csv += '"';
-    for (const char c : column) csv += c == '"' ? std::string("\"\"") : std::string(1, c);
-    csv += '"';
-  }
-  csv += '\n';
-  for (const IterationRecord& r : history) {
-    csv += fmt::format("{},{:.9g},{:.9g},{:.9g},{:.6f},{:.4f},{:.5g},{:.4f},{:d},{},{:.2f},{:.2f}",
-                       r.iteration, r.goal, r.nominal, r.eroded, r.change, r.grey, r.sharpness, r.erosion,
-                       r.takenBack, r.solverIterations, r.seconds, r.solveSeconds);
-    for (const double value : r.values) csv += fmt::format(",{:.9g}", value);
-    csv += '\n';
-  }
-  return csv;
-}
-
 BodyRecord bodyRecord(const BodyProof& body, const ProofProblem& problem,
                       const std::vector<double>& weights) {
   BodyRecord record;

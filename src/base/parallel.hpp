@@ -3,7 +3,6 @@
 /// the same to the bit on one thread or many.
 #pragma once
 
-#include <tbb/global_control.h>
 #include <tbb/parallel_for.h>
 
 #include <algorithm>
@@ -17,17 +16,6 @@ namespace barelattice {
 /// Items per block. Large enough that scheduling costs under a percent of streaming 4096 doubles through the
 /// second-level cache, small enough that 100,000 items still spread over two dozen threads.
 inline constexpr std::size_t kBlockSize = 4096;
-
-/// Caps the number of threads for its lifetime.
-class ThreadLimit {
- public:
-  /// @param threads 1 or more; values beyond the machine's cores are allowed.
-  explicit ThreadLimit(std::size_t threads)
-      : control_(tbb::global_control::max_allowed_parallelism, threads) {}
-
- private:
-  tbb::global_control control_;
-};
 
 /// Calls task(i) once for each i of [0, count), in any order, on any thread.
 template <class Task>

@@ -1,0 +1,87 @@
+/// @file
+/// The steps of a job in memory: layout, solid, proof, each from plain objects to plain objects. Nothing is
+/// read but what the brief names, and nothing is written; `JobRun` does the same in a folder.
+#pragma once
+
+#include <memory>
+#include <string>
+#include <vector>
+
+#include "barelattice/base/api.hpp"
+#include "barelattice/optimise/optimiser.hpp"
+#include "barelattice/prepare/job.hpp"
+#include "barelattice/proof/proof.hpp"
+#include "barelattice/solid/reinterpret.hpp"
+#include "barelattice/steps/records.hpp"
+
+namespace barelattice BARELATTICE_API {
+
+/// A layout: designed, or taken over from elsewhere. Fields have one entry per cell of the job's domain, in
+/// the single precision that layout.vti has.
+struct FoundLayout {
+  std::vector<double> density;
+  std::vector<double> level;  ///< what the solid's contours are taken from, see OptimiseResult::level
+  LayoutRecord record;        ///< with the failure, if it is one
+  std::vector<IterationRecord> history = {};  ///< of the design
+  std::vector<std::string> columns = {};      ///< heads of the values in the history
+};
+
+/// Designs the layout of a job.
+/// @param callback see optimiseLayout. @param resume a state of the same job.
+/// @param progress asked within solves as well.
+/// @throws as optimiseLayout. A design that fails is an answer: see DesignRecord::failure.
+FoundLayout designLayout(const Job& job, const IterationCallback& callback = {},
+                         const OptimiseState* resume = nullptr, const ProgressCallback& progress = {});
+
+/// Takes over the layout a brief names.
+/// @throws InputError if it names none, or the file cannot be read.
+FoundLayout importedLayout(const Job& job);
+
+/// The layout as the solid reads it.
+SmoothLayout smoothLayout(const Job& job, const std::vector<double>& level);
+
+struct MadeSolid {
+  Solid solid;
+  SolidRecord record;
+};
+
+/// Reads a layout as a solid of the wanted mass, on a lattice that suits the voxels.
+/// @throws RunError if nothing is left or the surface has defects; what reinterpret throws.
+MadeSolid makeSolid(const Job& job, const FoundLayout& layout, const ProgressCallback& progress = {});
+
+/// A body analysed on two meshes and held against the requirements of the brief.
+struct ProvedBody {
+  BodyRecord record;                          ///< with the verdict
+  std::shared_ptr<const QuadraticTets> mesh;  ///< the fine one
+  Proof proof;                                ///< on it
+  std::vector<std::string> warnings = {};     ///< in sentences
+};
+
+/// Proves a solid on two meshes of the tool's own choice.
+/// @param solid what is told of it. @param surface as its files have it, in the coordinates of the brief.
+/// @throws RunError if members are thinner than a mesh of that size can hold, or an analysis fails.
+ProvedBody proveSolid(const Job& job, const std::vector<double>& level, const SolidRecord& solid,
+                      const TriangleMesh& surface, const ProgressCallback& progress = {});
+
+/// The full block under every case.
+ProvedBody proveBlock(const Job& job, const ProgressCallback& progress = {});
+/// The baseline of the brief. @throws InputError if it names none.
+ProvedBody proveBaseline(const Job& job, const ProgressCallback& progress = {});
+/// A solid from elsewhere under the same brief: the host's own signed function, with its closed surface.
+/// @param surface in the coordinates of the brief, m.
+ProvedBody proveOutside(const Job& job, const Implicit& body, const TriangleMesh& surface,
+                        const ProgressCallback& progress = {});
+
+/// A job from its layout to the verdict, `proof.record.verdict`.
+struct JobResult {
+  FoundLayout layout;
+  MadeSolid solid;
+  ProvedBody proof;
+};
+
+/// All steps one after another.
+/// @throws RunError if the design fails, with what to change; what the steps throw.
+JobResult carryOut(const Job& job, const IterationCallback& callback = {},
+                   const ProgressCallback& progress = {});
+
+}  // namespace BARELATTICE_API

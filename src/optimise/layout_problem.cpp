@@ -1,0 +1,137 @@
+#include "barelattice/optimise/layout_problem.hpp"
+
+#include "barelattice/base/hash.hpp"
+#include "base/check.hpp"
+
+namespace barelattice {
+namespace {
+
+void validateWeights(const std::vector<double>& weights) {
+  double sum = 0;
+  for (const double weight : weights) {
+    requireNotNegative("weight", weight);
+    sum += weight;
+  }
+  if (!(sum > 0)) throw InputError("all weights are zero", "give one above zero");
+}
+
+class FieldHasher {
+ public:
+  template <class T>
+  void add(const T* values, std::size_t count) {
+    const std::size_t bytes = count * sizeof(T);
+    hasher_.add({reinterpret_cast<const char*>(&bytes), sizeof bytes});
+    hasher_.add({reinterpret_cast<const char*>(values), bytes});
+  }
+  template <class T>
+  void add(const std::vector<T>& values) {
+    add(values.data(), values.size());
+  }
+  void add(double value) { add(&value, 1); }
+  void add(const std::string& text) { add(text.data(), text.size()); }
+  std::string text() const { return hasher_.text(); }
+
+ private:
+  Hasher hasher_;
+};
+
+}  // namespace
+
+template <int D>
+void validate(const LayoutProblem<D>& problem) {
+  const std::size_t cells = problem.grid.cellCount();
+  if (cells == 0) throw InputError("the grid has no cells", "give one with cells");
+  validate(D == 3 ? problem.material : [&] {
+    Material bounded = problem.material;
+    // That of a sheet in plane strain has its ratio mapped beyond the bound of bodies; see sheetMaterial.
+    if (bounded.poisson <= kMostPoisson / (1 - kMostPoisson)) bounded.poisson = 0;
+    return bounded;
+  }());
+  requireCount("fill", problem.fill.size(), cells, "cells");
+  requireShares("fill", problem.fill);
+  requireCount("keep", problem.keep.size(), cells, "cells");
+  requireCountOrNone("modulus", problem.modulus.size(), cells, "cells");
+  requireShares("modulus", problem.modulus);
+  requireCountOrNone("mass", problem.mass.size(), cells, "cells");
+  for (const double mass : problem.mass) requireNotNegative("mass of a cell", mass);
+  requireCountOrNone("cellMass", problem.cellMass.size(), cells, "cells");
+  for (const double mass : problem.cellMass) requireNotNegative("cellMass of a cell", mass);
+  requireCountOrNone("attached", problem.attached.size(), cells, "cells");
+  requireCountOrNone("start", problem.start.size(), cells, "cells");
+  requireEach("start", problem.start, 0, 1);
+  requireFinite("massFraction", problem.massFraction);
+  wallsOf(problem.making);
+  if (problem.cases.empty()) throw InputError("there is no load case");
+  std::vector<double> weights;
+  for (const GridCase<D>& c : problem.cases) {
+    validate(problem.grid, c);
+    weights.push_back(c.weight);
+  }
+  if (!problem.goal.weights.empty())
+    validateWeights(problem.goal.weights);
+  else if (!problem.goal.response)
+    validateWeights(weights);
+  for (const Limit& limit : problem.limits) {
+    requireGiven("response of a limit", limit.response);
+    requireFinite("bound of a limit", limit.bound);
+  }
+}
+
+template <int D>
+std::string fingerprintOf(const LayoutProblem<D>& problem) {
+  FieldHasher hasher;
+  const GridFrame<D>& frame = problem.grid.frame();
+  hasher.add(frame.origin.data(), D);
+  hasher.add(frame.size);
+  hasher.add(frame.cells.data(), D);
+  hasher.add(problem.material.modulus);
+  hasher.add(problem.material.poisson);
+  hasher.add(problem.fill);
+  hasher.add(problem.keep);
+  hasher.add(problem.modulus);
+  hasher.add(problem.mass);
+  hasher.add(problem.cellMass);
+  hasher.add(problem.attached);
+  hasher.add(problem.massFraction);
+  hasher.add(problem.goal.form == GoalForm::worst ? 1.0 : 0.0);
+  hasher.add(problem.goal.weights);
+  for (const Limit& limit : problem.limits) {
+    hasher.add(static_cast<double>(limit.which));
+    hasher.add(limit.sense == LimitSense::atMost ? 1.0 : -1.0);
+    hasher.add(limit.bound);
+  }
+  for (const MakingRule& rule : problem.making) {
+    hasher.add(static_cast<double>(rule.index()));
+    if (const auto* walls = std::get_if<Walls>(&rule)) {
+      hasher.add(walls->smallestMember);
+      hasher.add(walls->boundary == FilterBoundary::empty ? 1.0 : 0.0);
+    }
+    if (const auto* plane = std::get_if<MirrorPlane>(&rule)) {
+      hasher.add(static_cast<double>(plane->axis));
+      hasher.add(plane->at);
+    }
+  }
+  for (const GridCase<D>& c : problem.cases) {
+    hasher.add(c.weight);
+    hasher.add(c.bodyForce.data(), 3);
+    for (const auto& [dof, force] : c.force) {
+      hasher.add(static_cast<double>(dof));
+      hasher.add(force);
+    }
+    for (const NodeSupport<D>& support : c.supports) {
+      hasher.add(static_cast<double>(support.node));
+      hasher.add(support.free.data(), D * D);
+      hasher.add(support.spring.data(), D * D);
+    }
+    for (const Coupling& coupling : c.couplings)
+      hasher.add(coupling.stiffness.data(), static_cast<std::size_t>(coupling.stiffness.size()));
+  }
+  return hasher.text();
+}
+
+template void validate(const LayoutProblem<2>&);
+template void validate(const LayoutProblem<3>&);
+template std::string fingerprintOf(const LayoutProblem<2>&);
+template std::string fingerprintOf(const LayoutProblem<3>&);
+
+}  // namespace barelattice
