@@ -36,8 +36,8 @@ std::string textOf(const nlohmann::json& tree) {
 enum ExitCode { kDone = 0, kNotProven = 1, kWrongInput = 2, kFailed = 3 };
 
 std::atomic<bool> stopRequested{false};
-/// While a layout is made a safe point may be some seconds off and is worth waiting for; other steps begin
-/// again anyway, and files appear whole or not at all.
+/// While a layout is made a safe point, after which files are written, is worth waiting for; other steps
+/// begin again anyway, and files appear whole or not at all.
 std::atomic<bool> designing{false};
 
 /// A quick look takes voxels this much larger, a quarter of their number, as far as the smallest member

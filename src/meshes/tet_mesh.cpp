@@ -188,6 +188,10 @@ class Stuffing {
     forEach(
         values_.size(), [&](std::size_t p) { values_[p] = (*f_)(lattice_.position(static_cast<int>(p))); },
         kSamples);
+    for (std::size_t p = 0; p < values_.size(); ++p)
+      if (std::isnan(values_[p]))
+        throw InputError("the function of the body is not a number at " +
+                         placeText(lattice_.position(static_cast<int>(p))));
   }
 
   /// True if an outermost point lies inside.

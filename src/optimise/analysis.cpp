@@ -78,6 +78,8 @@ CaseStates GridAnalysis<D>::rest() const {
 template <int D>
 void GridAnalysis<D>::attempt(std::vector<double> density, CaseStates& states) {
   requireCount("density", density.size(), grid_.cellCount(), "cells");
+  constexpr double kRounding = 1e-9;
+  requireEach("density", density, -kRounding, 1 + kRounding);
   requireAll(states);
   options_.goOn = [this] { return !progress_ || progress_(now_); };
   states.density = std::move(density);

@@ -6,6 +6,7 @@
 #include <cmath>
 #include <limits>
 
+#include "asked.hpp"
 #include "barelattice/base/error.hpp"
 #include "base/parallel.hpp"
 
@@ -92,7 +93,7 @@ double Assessment<D>::goalOf(std::vector<double> density, CaseStates& states) {
 
 template <int D>
 std::vector<double> Assessment<D>::valuesAt(const CaseStates& states) {
-  std::vector<double> values = formulation_.goal().response->values({analysis_, states});
+  std::vector<double> values = valuesOf(*formulation_.goal().response, {analysis_, states});
   const std::vector<double> limits = formulation_.limitsAt({analysis_, states});
   values.insert(values.end(), limits.begin(), limits.end());
   return values;
@@ -113,14 +114,14 @@ Assessed Assessment<D>::assess(std::vector<double> layout, ReadingStates& states
   solve(std::move(layout), states.nominal, assessed);
   const Analysed nominal{analysis_, states.nominal};
   assessed.values = valuesAt(states.nominal);
-  assessed.appraisal = {formulation_.goal().response->values(nominal), formulation_.limitsAt(nominal)};
+  assessed.appraisal = {valuesOf(*formulation_.goal().response, nominal), formulation_.limitsAt(nominal)};
   std::vector<double>& terms = assessed.appraisal.terms;
   assessed.nominal = assessed.eroded = formulation_.goalOf(terms);
   if (share() > 0) {
     assessed.eroded = std::numeric_limits<double>::infinity();
     if (std::isfinite(assessed.nominal)) {
       solve(readings_.eroded(), states.eroded, assessed);
-      const std::vector<double> thin = formulation_.goal().response->values({analysis_, states.eroded});
+      const std::vector<double> thin = valuesOf(*formulation_.goal().response, {analysis_, states.eroded});
       assessed.eroded = formulation_.goalOf(thin);
       for (std::size_t k = 0; k < terms.size(); ++k)
         terms[k] = terms[k] + share() * (thin[k] - terms[k]);  // (1)
@@ -142,7 +143,7 @@ void Assessment<D>::addGoal(bool eroded, const CaseStates& states,
   std::vector<double> byDensity(n);
   for (std::size_t k = 0; k < goal.weights.size(); ++k) {
     if (each || k == 0) std::fill(byDensity.begin(), byDensity.end(), 0.0);
-    goal.response->gradient({analysis_, states}, k, own);
+    gradientOf(*goal.response, {analysis_, states}, k, own);
     const double factor = (eroded ? share() : 1 - share()) * goal.weights[k];
     forEach(n, [&](std::size_t i) { byDensity[i] += factor * own[i]; });
     if (!each && k + 1 < goal.weights.size()) continue;
@@ -165,7 +166,7 @@ DesignGradients Assessment<D>::differentiate(const ReadingStates& states) {
   if (share() > 0) addGoal(true, states.eroded, gradients.goal);
   std::vector<double> byDensity(states.nominal.density.size());
   for (const Limit& limit : formulation_.limits()) {
-    limit.response->gradient({analysis_, states.nominal}, limit.which, byDensity);
+    gradientOf(*limit.response, {analysis_, states.nominal}, limit.which, byDensity);
     gradients.limits.push_back(readings_.fromNominal(byDensity));
   }
   return gradients;

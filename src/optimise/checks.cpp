@@ -71,6 +71,19 @@ void validate(const OptimiseState& state, const LayoutProblem<D>& problem, std::
   for (const auto* gradients : {&state.gradients.goal, &state.gradients.limits})
     for (const std::vector<double>& gradient : *gradients)
       requireCountOrNone("a gradient of the state", gradient.size(), cells, "cells");
+  requireEach("variables of the state", state.variables, 0, 1);
+  requireEach("accepted variables of the state", state.accepted, 0, 1);
+  if (!state.accepted.empty()) {
+    if (state.gradients.goal.empty() || state.appraisal.terms.empty())
+      throw InputError("the state has accepted variables, but no derivatives there");
+    requireCount("derivatives of limits of the state", state.gradients.limits.size(),
+                 problem.limits.size() + 1, "limits, the mass first");
+    requireCount("limits of the state", state.appraisal.limits.size(), problem.limits.size() + 1,
+                 "limits, the mass first");
+    for (const auto* gradients : {&state.gradients.goal, &state.gradients.limits})
+      for (const std::vector<double>& gradient : *gradients)
+        requireCount("a gradient of the state", gradient.size(), cells, "cells");
+  }
   validate<D>(state.states.nominal, problem);
   validate<D>(state.states.eroded, problem);
 }

@@ -3,6 +3,8 @@
 #include <algorithm>
 #include <cmath>
 
+#include "asked.hpp"
+
 namespace barelattice {
 
 std::vector<std::string> Formulation::columns(const Analysis& analysis) const {
@@ -21,9 +23,13 @@ double Formulation::goalOf(const std::vector<double>& terms) const {
   return goal_.form == GoalForm::worst ? worst : sum;
 }
 
+double Formulation::goalAt(const Analysed& at) const {
+  return goalOf(valuesOf(*goal_.response, at));
+}
+
 std::vector<double> Formulation::limitsAt(const Analysed& at) const {
   std::vector<double> values;
-  for (const Limit& limit : limits_) values.push_back(limit.response->values(at)[limit.which]);
+  for (const Limit& limit : limits_) values.push_back(valuesOf(*limit.response, at)[limit.which]);
   return values;
 }
 

@@ -22,7 +22,7 @@ class Formulation {
 
   /// The goal's terms as one number.
   double goalOf(const std::vector<double>& terms) const;
-  double goalAt(const Analysed& at) const { return goalOf(goal_.response->values(at)); }
+  double goalAt(const Analysed& at) const;
   std::vector<double> limitsAt(const Analysed& at) const;
 
   /// What a limit is missed by in units of its bound: above zero where it does not hold.

@@ -232,6 +232,12 @@ class HeldBody {
     if (problem.across == AcrossSheet::free)
       for (const std::vector<std::size_t>& piece : pieces) holdInPlane(mesh, piece);
     supports_ = grounding_.nodes();
+    for (const NodeSupport<3>& support : supports_)
+      requireIndex("node of a support", support.node, mesh.nodeCount(), "nodes");
+    for (const Coupling& coupling : grounding_.couplings())
+      for (const NodalVectors& motion : coupling.motions)
+        for (const NodalVector& at : motion)
+          requireIndex("node of a coupling", at.node, mesh.nodeCount(), "nodes");
     stiffness_ = mesh.stiffness(materials, supports_);
     added_ = LowRank(grounding_.couplings(), kNodeByNode, 3 * mesh.nodeCount(), modulus_,
                      [this](std::span<double> field) { project(field); });
@@ -423,8 +429,15 @@ std::vector<double> forcesOf(const QuadraticTets& mesh, const Setup& setup, cons
                              std::span<const FaceTies> faces, const TetMaterials& materials) {
   std::vector<double> forces(3 * mesh.nodeCount(), 0.0);
   for (const LoadCase::Factor& f : c.loads)
-    if (setup.actsOnFace(f.load))
-      kNodeByNode.add(faceForces(setup.loads[f.load], faces[setup.loads[f.load].face]), f.factor, forces);
+    if (setup.actsOnFace(f.load)) {
+      const Load& load = setup.loads[f.load];
+      const NodalVectors own = faceForces(load, faces[load.face]);
+      for (const NodalVector& at : own) {
+        requireIndex("node of load " + load.name, at.node, mesh.nodeCount(), "nodes");
+        requireFinite("force of load " + load.name, at.value);
+      }
+      kNodeByNode.add(own, f.factor, forces);
+    }
   if (const Vec3 perMass = bodyForce(setup, c); !perMass.isZero())
     mesh.addBodyForce(materials, perMass, forces);
   return forces;

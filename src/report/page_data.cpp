@@ -14,6 +14,7 @@
 #include "barelattice/meshes/outline.hpp"
 #include "barelattice/shapes/dual_contour.hpp"
 #include "barelattice/shapes/face_pieces.hpp"
+#include "base/folders.hpp"
 #include "base/parallel.hpp"
 #include "base/plain_numbers.hpp"
 #include "palette.hpp"
@@ -195,9 +196,10 @@ void addLayout(const std::filesystem::path& run, json& data) {
 /// The kept iterations, thinned out evenly so that a page stays small. What was damaged since is left out.
 void addIterations(const std::filesystem::path& run, json& data, std::vector<std::string>& leftOut) {
   const std::filesystem::path folder = run / "iterations";
-  if (!std::filesystem::is_directory(folder)) return;
+  if (!isFolder(folder)) return;
   std::vector<std::filesystem::path> files;
-  for (const auto& entry : std::filesystem::directory_iterator(folder)) {
+  std::error_code unreadable;
+  for (const auto& entry : std::filesystem::directory_iterator(folder, unreadable)) {
     const std::string stem = entry.path().stem().string();  // the number of the iteration
     if (entry.path().extension() == ".vti" && stem.size() < 8 &&
         std::all_of(stem.begin(), stem.end(), [](char c) { return c >= '0' && c <= '9'; }))

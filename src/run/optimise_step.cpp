@@ -11,6 +11,7 @@
 #include "barelattice/formats/vti.hpp"
 #include "barelattice/run/checkpoint.hpp"
 #include "barelattice/run/run.hpp"
+#include "base/folders.hpp"
 #include "history.hpp"
 #include "layout_file.hpp"
 #include "stamps.hpp"
@@ -33,7 +34,7 @@ void JobRun::refuseFailedLayout() const {
 void JobRun::keepIteration(const IterationView& view, const std::filesystem::path& folder) const {
   std::visit(
       [&](const auto& domain) {
-        std::filesystem::create_directories(folder);
+        makeFolder(folder);
         CellImage image = imageOf(domain.grid, domain.thickness);
         image.fields = {{"density", spread(domain.grid, view.density)}};
         writeVti(folder / fmt::format("{:04}.vti", view.record.iteration), image);
@@ -54,7 +55,7 @@ FoundLayout JobRun::designed() {
     history = state->history;
     note(fmt::format("optimise  goes on after iteration {}", history.size()));
   } else {
-    std::filesystem::remove_all(kept);
+    removeWhole(kept);
   }
   // Asked to stop, it ends after the iteration, unless that takes long: then in its solves.
   constexpr double kPatience = 1;
@@ -157,7 +158,7 @@ void JobRun::optimise(bool fresh) {
     layoutReady_ = true;
     return;
   }
-  if (fresh) std::filesystem::remove(folder() / "checkpoint.bin");
+  if (fresh) removeWhole(folder() / "checkpoint.bin");
   FoundLayout found;
   try {
     found = designed();
@@ -171,7 +172,7 @@ void JobRun::optimise(bool fresh) {
   // Only now: on a full disk the iterations are not lost with it.
   const LayoutRecord& layout = found.record;
   const DesignRecord& design = *layout.design;
-  if (layout.settled) std::filesystem::remove(folder() / "checkpoint.bin");
+  if (layout.settled) removeWhole(folder() / "checkpoint.bin");
   note(
       fmt::format("optimise  {} iterations, {}: compliance {:.4g} J{}, read black and white {}, grey "
                   "{:.0f} %, mass {:.4g} kg",

@@ -6,6 +6,7 @@
 
 #include "barelattice/base/file.hpp"
 #include "barelattice/base/hash.hpp"
+#include "base/folders.hpp"
 #include "base/json_text.hpp"
 #include "layout_file.hpp"
 #include "record_json.hpp"
@@ -20,7 +21,7 @@ std::string setAside(const std::filesystem::path& file) {
   std::error_code fault;
   if (!std::filesystem::exists(file, fault)) return {};
   std::filesystem::path aside;
-  for (int number = 1; aside.empty() || std::filesystem::exists(aside); ++number)
+  for (int number = 1; aside.empty() || isThere(aside); ++number)
     aside = file.parent_path() / (file.stem().string() + ".changed" +
                                   (number > 1 ? fmt::format("-{}", number) : "") + file.extension().string());
   std::filesystem::rename(file, aside, fault);
@@ -42,8 +43,8 @@ void claimRunFolder(const std::filesystem::path& folder) {
     throw RunError(fmt::format("cannot make the run folder {}: {}", folder.string(),
                                fault ? fault.message() : "there is a file of that name"));
   const std::filesystem::path mark = folder / kRunLock;
-  if (std::filesystem::exists(mark)) return;
-  if (!std::filesystem::is_empty(folder))
+  if (isThere(mark)) return;
+  if (!std::filesystem::is_empty(folder, fault))
     throw InputError(
         fmt::format("the folder {} holds other files and is no run folder", folder.string()),
         "a run writes and removes files by names of its own: give it a folder of its own, e.g. --folder " +
@@ -61,9 +62,11 @@ void removeHalves(const std::filesystem::path& folder) {
 JobRun::JobRun(Job job, std::filesystem::path folder, RunListener listener)
     : job_(std::move(job)), listener_(std::move(listener)) {
   claimRunFolder(folder);
-  const std::filesystem::path own = std::filesystem::canonical(folder);
+  std::error_code fault;
+  const std::filesystem::path own = std::filesystem::canonical(folder, fault);
   for (const std::filesystem::path& file : job_.brief.files)
-    if (const std::string way = std::filesystem::weakly_canonical(file).lexically_relative(own).string();
+    if (const std::string way =
+            std::filesystem::weakly_canonical(file, fault).lexically_relative(own).string();
         !way.starts_with(".."))
       throw InputError(fmt::format("{} reads {} from the run folder, which the run would overwrite",
                                    job_.brief.path.string(), file.string()),
@@ -99,7 +102,7 @@ void JobRun::tellWhy(const StepStamp* stamp, const char* verb, const Inputs& inp
 }
 
 bool JobRun::fits(const StepStamp& stamp, const std::string& fingerprint, const char* file) const {
-  return stamp.fingerprint == fingerprint && std::filesystem::exists(folder() / file);
+  return stamp.fingerprint == fingerprint && isThere(folder() / file);
 }
 
 void JobRun::forgetLayout() {
@@ -119,7 +122,7 @@ void JobRun::save() {
     if constexpr (std::is_same_v<std::decay_t<decltype(*step)>, LayoutRecord>)
       if (!step->finished && record_.atWork) return;  // its files go on changing
     for (const std::string& file : files)
-      if (!step->stamp.files.contains(file) && std::filesystem::exists(folder() / file))
+      if (!step->stamp.files.contains(file) && isThere(folder() / file))
         step->stamp.files[file] = hashOfFile(folder() / file);
   });
   nlohmann::json results = recordJson(record_);

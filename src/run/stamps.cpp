@@ -4,6 +4,7 @@
 
 #include "barelattice/base/file.hpp"
 #include "barelattice/base/hash.hpp"
+#include "base/folders.hpp"
 #include "record_json.hpp"
 #include "steps/figures.hpp"
 
@@ -27,7 +28,7 @@ std::string proofFingerprint(const Job& job, const std::string& before) {
 
 bool layoutFits(const Job& job, const RunRecord& record) {
   if (!record.layout || record.layout->stamp.fingerprint != layoutFingerprint(job) ||
-      !std::filesystem::exists(record.folder / "layout.vti"))
+      !isThere(record.folder / "layout.vti"))
     return false;
   if (!record.layout->design) return true;
   const auto done = static_cast<int>(record.layout->design->iterations);
@@ -49,7 +50,7 @@ RunRecord readResults(const std::filesystem::path& folder) {
   RunRecord empty;
   empty.folder = folder;
   const std::filesystem::path file = folder / "results.json";
-  if (!std::filesystem::exists(file)) return empty;
+  if (!isThere(file)) return empty;
   const json results = json::parse(readFile(file), nullptr, false);
   try {
     if (!results.is_object()) {
@@ -77,9 +78,9 @@ void dropChanged(RunRecord& record,
       const auto hash = step->stamp.files.find(file);
       if (hash == step->stamp.files.end()) continue;
       const std::filesystem::path path = record.folder / file;
-      const bool there = std::filesystem::is_regular_file(path);
+      const bool there = isFile(path);
       if (there && hashOfFile(path) == hash->second) continue;
-      const bool exists = std::filesystem::exists(path);
+      const bool exists = isThere(path);
       record.notes.push_back(
           fmt::format("{} {}: the results of '{}' are not used", file,
                       exists ? "is not as the run wrote it" + onChanged(path) : "is missing", name));
@@ -89,7 +90,7 @@ void dropChanged(RunRecord& record,
 }
 
 RunRecord readRun(const std::filesystem::path& folder) {
-  if (!std::filesystem::is_directory(folder))
+  if (!isFolder(folder))
     throw InputError("there is no run folder " + folder.string(), "do a step first, or name another folder");
   const bool atWork = FileLock::isHeld(folder / kRunLock);
   RunRecord record = readResults(folder);

@@ -13,6 +13,7 @@
 #include "barelattice/base/quantity.hpp"
 #include "base/check.hpp"
 #include "base/parallel.hpp"
+#include "shape_parts.hpp"
 
 namespace barelattice {
 namespace {
@@ -91,21 +92,6 @@ Patch clipped(Patch patch, const Box& box) {
   return patch;
 }
 
-/// About how large a piece is, m2.
-double extentOf(const Patch& patch) {
-  const double turn = patch.sweep > 0 ? patch.sweep : 2 * std::numbers::pi;
-  switch (patch.kind) {
-    case Patch::Kind::plane:
-      return patch.u.norm() * patch.v.norm();
-    case Patch::Kind::sphere:
-      return 4 * std::numbers::pi * patch.radius * patch.radius;
-    case Patch::Kind::torus:
-      return 4 * std::numbers::pi * std::numbers::pi * patch.radius * patch.secondRadius;
-    default:
-      return turn * std::max(patch.radius, patch.secondRadius) * patch.v.norm();
-  }
-}
-
 /// Points that lie together: the indices of those in each cube of edge `size` (m).
 std::vector<std::vector<std::size_t>> byPlace(const std::vector<SurfacePoint>& points, double size) {
   std::map<std::array<long, 3>, std::vector<std::size_t>> cubes;
@@ -127,7 +113,7 @@ double slackOf(const Patch& patch, double spacing) {
 std::vector<SurfacePoint> trimmed(const Patch& patch, const Shape& shape, double spacing) {
   const double onSurface = slackOf(patch, spacing);
   constexpr double kMost = 3e7;  // points, which take memory
-  const double area = patch.net ? patch.net->area : extentOf(patch);
+  const double area = extentOf(patch);
   if (area / (spacing * spacing) > kMost)
     throw InputError(fmt::format("a piece of {:.3g} m2 of surface cannot be looked at in steps of {:.3g} mm",
                                  area, spacing * kMillimetresPerMetre),

@@ -5,6 +5,7 @@
 
 #include "barelattice/shapes/shape.hpp"
 #include "base/check.hpp"
+#include "shape_parts.hpp"
 
 namespace barelattice {
 namespace {
@@ -150,6 +151,21 @@ std::shared_ptr<const PatchNet> movedNet(const PatchNet& net, double by) {
 
 }  // namespace
 
+double extentOf(const Patch& patch) {
+  if (patch.net) return patch.net->area;
+  const double turn = patch.sweep > 0 ? patch.sweep : kTurn;
+  switch (patch.kind) {
+    case Patch::Kind::plane:
+      return patch.u.norm() * patch.v.norm();
+    case Patch::Kind::sphere:
+      return 4 * std::numbers::pi * patch.radius * patch.radius;
+    case Patch::Kind::torus:
+      return 4 * std::numbers::pi * std::numbers::pi * patch.radius * patch.secondRadius;
+    default:
+      return turn * std::max(patch.radius, patch.secondRadius) * patch.v.norm();
+  }
+}
+
 Vec3 Patch::direction() const {
   switch (kind) {
     case Kind::plane:
@@ -164,6 +180,10 @@ Vec3 Patch::direction() const {
 
 std::vector<SurfacePoint> Patch::sample(double spacing) const {
   requirePositive("spacing", spacing);
+  constexpr double kMost = 1e8;  // points, of 56 bytes each
+  if (const double area = extentOf(*this); area / (spacing * spacing) > kMost)
+    throw InputError(fmt::format("a piece of {:.3g} m2 is to be sampled every {:.3g} m", area, spacing),
+                     "give a larger spacing");
   if (net) return sampleNet(*this, spacing);
   if (kind == Kind::plane) return samplePlane(*this, spacing);
   const Vec3 axis = kind == Kind::sphere ? Vec3(u.unitOrthogonal()) : Vec3(v.normalized());

@@ -19,4 +19,7 @@ inline Patch planePatch(const Vec3& origin, const Vec3& u, const Vec3& v) {
   return {.kind = Patch::Kind::plane, .origin = origin, .u = u, .v = v};
 }
 
+/// About how large a piece is, m2.
+double extentOf(const Patch& patch);
+
 }  // namespace barelattice

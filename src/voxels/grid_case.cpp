@@ -44,8 +44,10 @@ std::vector<GridCase<D>> casesOn(const Grid<D>& grid, const Setup& setup) {
     GridCase<D>& on = cases.emplace_back(GridCase<D>{
         c.name, c.weight, {}, supportsOn<D>(grounding), grounding.couplings(), bodyForce(setup, c)});
     for (const LoadCase::Factor& f : c.loads)
-      for (const NodalVector& at : unit[f.load])
+      for (const NodalVector& at : unit[f.load]) {
+        requireIndex("node of load " + setup.loads[f.load].name, at.node, grid.nodeCount(), "nodes");
         for (int i = 0; i < D; ++i) on.force[gridDof(grid, at.node, i)] += f.factor * at.value[i];
+      }
   }
   return cases;
 }

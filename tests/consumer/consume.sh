@@ -24,7 +24,7 @@ compile_headers() {
     for standard in c++20 c++2b; do
       echo "headers with $compiler, $standard"
       "$compiler" -std=$standard -Wall -Wextra -Wpedantic -Wshadow -Wconversion -Wsign-conversion -Werror -fsyntax-only \
-        -DEIGEN_MAX_ALIGN_BYTES=16 -I "$1/include" -isystem /usr/include/eigen3 "$work/umbrella.cpp"
+        -DEIGEN_MAX_ALIGN_BYTES=16 -DEIGEN_MALLOC_ALREADY_ALIGNED=1 -I "$1/include" -isystem /usr/include/eigen3 "$work/umbrella.cpp"
     done
   done
   # Without the fixed alignment they do not compile for a machine with other vectors, instead of crashing there.

@@ -230,6 +230,13 @@ TEST(WrongCalls, shapes) {
     selectFace(*box, selector, 0.1);
   });
   refuses("spacing", [&] { dualContour(*box, kNan); });
+  refuses("sampled every", [&] {
+    std::vector<Patch> patches;
+    box->appendPatches(patches);
+    (void)patches[0].sample(1e-9);
+  });
+  refuses("too small", [&] { dualContour(*box, 1e-9); });
+  refuses("too small", [&] { stuff([](const Vec3& p) { return p.norm() - 1; }, box->bounds(), 1e-9); });
 }
 
 /// A block with a face held and one loaded.
@@ -476,9 +483,114 @@ TEST(WrongCalls, statesToResume) {
   wrong("displacements of the state", [](OptimiseState& s) { s.states.nominal.displacements.clear(); });
   wrong("a displacement", [](OptimiseState& s) { s.states.eroded.displacements[0].resize(3); });
   wrong("a gradient", [](OptimiseState& s) { s.gradients.goal.front().resize(3); });
+  wrong("no derivatives", [](OptimiseState& s) { s.gradients.goal.clear(); });
+  wrong("derivatives of limits", [](OptimiseState& s) { s.gradients.limits.clear(); });
+  wrong("limits of the state", [](OptimiseState& s) { s.appraisal.limits.clear(); });
+  wrong("variables of the state[7]", [](OptimiseState& s) { s.variables[7] = kNan; });
   testing::Bracket other;
   other.problem.massFraction += 0.05;
   refuses("another problem", [&] { optimiseLayout<3>(other.problem, options, {}, &state); });
+}
+
+/// A response that is wrong in a way of its own.
+class Spoilt final : public Response {
+ public:
+  enum class Way { values, names, gradient };
+  explicit Spoilt(Way way) : way_(way) {}
+  std::vector<std::string> names(const Analysis& /*analysis*/) const override {
+    return std::vector<std::string>(way_ == Way::names ? 2 : 1, "spoilt_m");
+  }
+  std::vector<double> values(const Analysed& /*at*/) const override {
+    return {way_ == Way::values ? kNan : 1};
+  }
+  void gradient(const Analysed& /*at*/, std::size_t /*which*/, std::span<double> gradient) const override {
+    for (double& g : gradient) g = way_ == Way::gradient ? kInfinite : 1;
+  }
+
+ private:
+  Way way_;
+};
+
+/// A map that leaves what densities may be.
+class Beyond final : public LayoutMap {
+ public:
+  explicit Beyond(double by) : by_(by) {}
+  void forward(std::span<const double> in, std::span<double> out) const override {
+    for (std::size_t c = 0; c < in.size(); ++c) out[c] = in[c] + by_;
+  }
+  void backward(std::span<const double>, std::span<const double>, std::span<const double> gradientOut,
+                std::span<double> gradientIn) const override {
+    std::copy(gradientOut.begin(), gradientOut.end(), gradientIn.begin());
+  }
+
+ private:
+  double by_;
+};
+
+struct OutsideLoad final : OwnLoad {
+  NodalVectors forces(const FaceTies& /*face*/) const override { return {{1000000, {0, 0, 1}}}; }
+};
+struct OutsideSupport final : OwnSupport {
+  void ground(const FaceTies& face, int number, Grounding& grounding) const override {
+    for (const std::size_t node : face.nodes)
+      for (int i = 0; i < 3; ++i) grounding.hold(node, Vec3::Unit(i), number);
+    grounding.hold(1000000, Vec3::UnitX(), number);
+  }
+};
+
+// Parts of one's own that break their promises are told, not computed with.
+TEST(WrongCalls, ownPartsThatGoWrong) {
+  const auto told = [](const std::string& word, const std::function<void()>& call) {
+    try {
+      call();
+      ADD_FAILURE() << "accepted; should have spoken of \"" << word << "\"";
+    } catch (const Error& error) {
+      EXPECT_THAT(std::string(error.what()), HasSubstr(word));
+    }
+  };
+  testing::Bracket bracket;
+  OptimiseOptions options;
+  options.maxIterations = 3;
+  for (const auto& [way, word] : {std::pair{Spoilt::Way::values, "spoilt_m is not a number"},
+                                  {Spoilt::Way::names, "values of a response"},
+                                  {Spoilt::Way::gradient, "derivative of spoilt_m"}}) {
+    LayoutProblem<3> problem = bracket.problem;
+    problem.limits = {{std::make_shared<Spoilt>(way), 0, LimitSense::atMost, 2}};
+    told(word, [&] { optimiseLayout<3>(problem, options); });
+    problem.limits.clear();
+    problem.goal.response = std::make_shared<Spoilt>(way);
+    told(word, [&] { optimiseLayout<3>(problem, options); });
+  }
+  for (const double by : {kNan, 0.7, -0.7}) {
+    LayoutProblem<3> problem = bracket.problem;
+    problem.making.emplace_back(OwnMaking{"beyond", nullptr, std::make_shared<Beyond>(by)});
+    told("density[", [&] { optimiseLayout<3>(problem, options); });
+  }
+  const Grid<3> grid = testing::boxGrid<3>({4, 2, 2});
+  const Implicit bar = [](const Vec3& p) {
+    return std::max({-p.x(), p.x() - 4, -p.y(), p.y() - 2, -p.z(), p.z() - 2});
+  };
+  const QuadraticTets mesh(stuff(bar, Box(Vec3(0, 0, 0), Vec3(4, 2, 2)), 0.5));
+  Acting setup = someSetup();
+  setup.loads[0].kind = std::make_shared<OutsideLoad>();
+  told("node of load push", [&] { casesOn(grid, setup); });
+  told("node of load push", [&] { prove(mesh, 0.5, {setup}); });
+  setup = someSetup();
+  setup.supports[0].kind = std::make_shared<OutsideSupport>();
+  told("node of a support", [&] {
+    const auto cases = casesOn(grid, setup);
+    ElasticModel<3>(grid, setup.materials[0], cases[0].supports);
+  });
+  told("node of a support", [&] { prove(mesh, 0.5, {setup}); });
+  told("not a number", [] {
+    stuff([](const Vec3& p) { return p.x() > 0 ? kNan : p.norm() - 1; }, Box(Vec3(-1, -1, -1), Vec3(1, 1, 1)),
+          0.2);
+  });
+  struct Own {};
+  EXPECT_THROW(stuff([](const Vec3& p) -> double { return p.x() > 0.5 ? throw Own() : p.norm() - 1; },
+                     Box(Vec3(-1, -1, -1), Vec3(1, 1, 1)), 0.2),
+               Own)
+      << "from whatever thread";
 }
 
 TEST(WrongCalls, updates) {
