@@ -5,6 +5,7 @@
 
 #include <algorithm>
 #include <cstdlib>
+#include <string>
 
 #include "barelattice/base/error.hpp"
 #include "barelattice/base/stopwatch.hpp"
@@ -21,9 +22,13 @@ int main(int count, char** arguments) {
   double longest = 0;
   double sum = 0;
   int asked = 0;
-  options.progress = [&](const Progress&) {
-    longest = std::max(longest, asked > 0 ? since.seconds() : 0);
-    sum += asked > 0 ? since.seconds() : 0;
+  std::string before = "start", where;
+  options.progress = [&](const Progress& progress) {
+    const double passed = asked > 0 ? since.seconds() : 0;
+    if (passed > longest) where = before + " to " + progress.stage;
+    longest = std::max(longest, passed);
+    sum += passed;
+    before = progress.stage;
     ++asked;
     since = Stopwatch();
     return asked < 300;
@@ -32,7 +37,7 @@ int main(int count, char** arguments) {
     optimiseLayout<3>(problem, options);
   } catch (const Cancelled&) {
   }
-  fmt::print(R"({{"voxels":{},"questions":{},"mean_seconds":{:.3f},"longest_seconds":{:.3f}}})"
+  fmt::print(R"({{"voxels":{},"questions":{},"mean_seconds":{:.3f},"longest_seconds":{:.3f},"where":"{}"}})"
              "\n",
-             grid.cellCount(), asked, sum / asked, longest);
+             grid.cellCount(), asked, sum / asked, longest, where);
 }

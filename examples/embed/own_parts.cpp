@@ -75,7 +75,7 @@ int main() {
 
   const OptimiseResult plain = optimiseLayout<2>(problem, {});
   auto centre = std::make_shared<const CentreOfMass>(grid, problem.fill);
-  problem.limits = {{centre, 0, LimitSense::atMost, 45 * mm}};
+  problem.limits = {{centre, 0, LimitSense::atMost, 51 * mm}};
   for (const GradientCheck& check : checkGradients<2>(problem))
     std::printf("derivatives of %s: off by %.1e\n", check.name.c_str(), check.error);
   const OptimiseResult limited = optimiseLayout<2>(problem, {});
@@ -86,11 +86,9 @@ int main() {
   problem.limits.clear();
   problem.making.emplace_back(repeated(grid, 20));
   const OptimiseResult ribs = optimiseLayout<2>(problem, {});
-  double apart = 0;
-  for (int i = 0; i < 40; ++i)
-    for (int j = 0; j < 20; ++j)
-      apart = std::max(apart, std::abs(ribs.level[static_cast<std::size_t>(60 * j + i)] -
-                                       ribs.level[static_cast<std::size_t>(60 * j + i + 20)]));
   std::printf("repeated: %.4g J\n", ribs.nominal);
-  return found <= 45.3 * mm && limited.nominal > plain.nominal && ribs.nominal > plain.nominal ? 0 : 1;
+  return limited.stop == OptimiseStop::settled && found <= 51.3 * mm && limited.nominal > plain.nominal &&
+                 ribs.nominal > plain.nominal
+             ? 0
+             : 1;
 }

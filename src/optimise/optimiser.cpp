@@ -207,6 +207,7 @@ class Loop {
     state_.accepted = state_.variables;
     state_.appraisal = appraisal_;
     layout_ = state_.states.nominal.density;
+    report(options_.progress, "differentiating", 0);
     state_.gradients = assessment_.differentiate(state_.states);
     return true;
   }
@@ -271,6 +272,7 @@ class Loop {
     judge.goOn(state_.at);
     if (beginsWider() || breaks()) return propose();
     readAt(state_.at.place);
+    report(options_.progress, "stepping", 0);
     step();
     if (state_.at.ahead == state_.at.place) return;
     readAt(state_.at.ahead);

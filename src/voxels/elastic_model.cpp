@@ -380,6 +380,8 @@ std::vector<SolveReport> ElasticModel<D>::solve(std::span<const LoadedField> fie
   validate(options);
   std::vector<SolveReport> reports;
   while (!fields.empty()) {
+    if (options.goOn && !options.goOn())
+      throw Cancelled();  // before the grids are set up, which takes a while
     const auto together = fields.first(std::min(fields.size(), kTogether));
     VoxelSystem<D> system(parts_->stiffness, parts_->added, parts_->renewed(), together, scale_);
     for (SolveReport& report : solveConjugateGradients(system, options)) {

@@ -561,7 +561,7 @@ TEST(WrongCalls, ownPartsThatGoWrong) {
     problem.goal.response = std::make_shared<Spoilt>(way);
     told(word, [&] { optimiseLayout<3>(problem, options); });
   }
-  for (const double by : {kNan, 0.7, -0.7}) {
+  for (const double by : {kNan, 1.5, -0.7}) {
     LayoutProblem<3> problem = bracket.problem;
     problem.making.emplace_back(OwnMaking{"beyond", nullptr, std::make_shared<Beyond>(by)});
     told("density[", [&] { optimiseLayout<3>(problem, options); });
