@@ -543,7 +543,7 @@ ResampledDensity resampled(const DensitySamples& samples, const Domain<D>& domai
   return result;
 }
 
-template ResampledDensity resampled<2>(const DensitySamples&, const Domain<2>&);
-template ResampledDensity resampled<3>(const DensitySamples&, const Domain<3>&);
+template BARELATTICE_API ResampledDensity resampled<2>(const DensitySamples&, const Domain<2>&);
+template BARELATTICE_API ResampledDensity resampled<3>(const DensitySamples&, const Domain<3>&);
 
 }  // namespace barelattice

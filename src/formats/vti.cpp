@@ -149,11 +149,11 @@ std::vector<double> gathered(const Grid<D>& grid, const std::vector<float>& box)
   return values;
 }
 
-template CellImage imageOf<2>(const Grid<2>&, double);
-template CellImage imageOf<3>(const Grid<3>&, double);
-template std::vector<float> spread<2>(const Grid<2>&, const std::vector<double>&, float);
-template std::vector<float> spread<3>(const Grid<3>&, const std::vector<double>&, float);
-template std::vector<double> gathered<2>(const Grid<2>&, const std::vector<float>&);
-template std::vector<double> gathered<3>(const Grid<3>&, const std::vector<float>&);
+template BARELATTICE_API CellImage imageOf<2>(const Grid<2>&, double);
+template BARELATTICE_API CellImage imageOf<3>(const Grid<3>&, double);
+template BARELATTICE_API std::vector<float> spread<2>(const Grid<2>&, const std::vector<double>&, float);
+template BARELATTICE_API std::vector<float> spread<3>(const Grid<3>&, const std::vector<double>&, float);
+template BARELATTICE_API std::vector<double> gathered<2>(const Grid<2>&, const std::vector<float>&);
+template BARELATTICE_API std::vector<double> gathered<3>(const Grid<3>&, const std::vector<float>&);
 
 }  // namespace barelattice

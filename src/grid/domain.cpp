@@ -369,7 +369,9 @@ Domain<D> sampleRegions(const Regions& regions, double size, const std::optional
 
 template struct Domain<2>;
 template struct Domain<3>;
-template Domain<2> sampleRegions<2>(const Regions&, double, const std::optional<MirrorPlane>&);
-template Domain<3> sampleRegions<3>(const Regions&, double, const std::optional<MirrorPlane>&);
+template BARELATTICE_API Domain<2> sampleRegions<2>(const Regions&, double,
+                                                    const std::optional<MirrorPlane>&);
+template BARELATTICE_API Domain<3> sampleRegions<3>(const Regions&, double,
+                                                    const std::optional<MirrorPlane>&);
 
 }  // namespace barelattice

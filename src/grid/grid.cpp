@@ -158,7 +158,7 @@ Pieces findPieces(const Grid<D>& grid, const std::vector<std::uint8_t>& chosen) 
 
 template class Grid<2>;
 template class Grid<3>;
-template Pieces findPieces<2>(const Grid<2>&, const std::vector<std::uint8_t>&);
-template Pieces findPieces<3>(const Grid<3>&, const std::vector<std::uint8_t>&);
+template BARELATTICE_API Pieces findPieces<2>(const Grid<2>&, const std::vector<std::uint8_t>&);
+template BARELATTICE_API Pieces findPieces<3>(const Grid<3>&, const std::vector<std::uint8_t>&);
 
 }  // namespace barelattice

@@ -54,9 +54,9 @@ MakingMaps mapsOf(const std::vector<MakingRule>& rules, const Grid<D>& grid, con
   return maps;
 }
 
-template MakingMaps mapsOf<2>(const std::vector<MakingRule>&, const Grid<2>&, const HeldField&,
-                              const std::vector<std::uint8_t>&, double);
-template MakingMaps mapsOf<3>(const std::vector<MakingRule>&, const Grid<3>&, const HeldField&,
-                              const std::vector<std::uint8_t>&, double);
+template BARELATTICE_API MakingMaps mapsOf<2>(const std::vector<MakingRule>&, const Grid<2>&,
+                                              const HeldField&, const std::vector<std::uint8_t>&, double);
+template BARELATTICE_API MakingMaps mapsOf<3>(const std::vector<MakingRule>&, const Grid<3>&,
+                                              const HeldField&, const std::vector<std::uint8_t>&, double);
 
 }  // namespace barelattice

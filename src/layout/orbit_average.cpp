@@ -80,7 +80,7 @@ std::vector<int> orbitsOf(std::size_t cells, const std::vector<CellImages>& moti
   return orbit;
 }
 
-template CellImages mirrorImages<2>(const Grid<2>&, const MirrorPlane&);
-template CellImages mirrorImages<3>(const Grid<3>&, const MirrorPlane&);
+template BARELATTICE_API CellImages mirrorImages<2>(const Grid<2>&, const MirrorPlane&);
+template BARELATTICE_API CellImages mirrorImages<3>(const Grid<3>&, const MirrorPlane&);
 
 }  // namespace barelattice

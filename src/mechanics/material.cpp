@@ -30,7 +30,7 @@ Material sheetMaterial(const Material& material, SheetState state, double thickn
 }
 
 template <>
-Eigen::Matrix3d constitutiveMatrix<2>(double nu) {
+BARELATTICE_API Eigen::Matrix3d constitutiveMatrix<2>(double nu) {
   Eigen::Matrix3d c = Eigen::Matrix3d::Zero();
   c.topLeftCorner<2, 2>() << 1, nu, nu, 1;
   c(2, 2) = (1 - nu) / 2;
@@ -38,7 +38,7 @@ Eigen::Matrix3d constitutiveMatrix<2>(double nu) {
 }
 
 template <>
-Eigen::Matrix<double, 6, 6> constitutiveMatrix<3>(double nu) {
+BARELATTICE_API Eigen::Matrix<double, 6, 6> constitutiveMatrix<3>(double nu) {
   Eigen::Matrix<double, 6, 6> c = Eigen::Matrix<double, 6, 6>::Zero();
   c.topLeftCorner<3, 3>().setConstant(nu);
   c.diagonal().head<3>().setConstant(1 - nu);

@@ -82,9 +82,11 @@ std::vector<LooseLoad<D>> looseLoads(const Grid<D>& grid, const std::vector<std:
   return loose;
 }
 
-template std::vector<LooseLoad<2>> looseLoads(const Grid<2>&, const std::vector<std::uint8_t>&,
-                                              const std::vector<GridCase<2>>&);
-template std::vector<LooseLoad<3>> looseLoads(const Grid<3>&, const std::vector<std::uint8_t>&,
-                                              const std::vector<GridCase<3>>&);
+template BARELATTICE_API std::vector<LooseLoad<2>> looseLoads(const Grid<2>&,
+                                                              const std::vector<std::uint8_t>&,
+                                                              const std::vector<GridCase<2>>&);
+template BARELATTICE_API std::vector<LooseLoad<3>> looseLoads(const Grid<3>&,
+                                                              const std::vector<std::uint8_t>&,
+                                                              const std::vector<GridCase<3>>&);
 
 }  // namespace barelattice

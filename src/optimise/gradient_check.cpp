@@ -91,7 +91,9 @@ std::vector<GradientCheck> checkGradients(const LayoutProblem<D>& problem,
   return checks;
 }
 
-template std::vector<GradientCheck> checkGradients(const LayoutProblem<2>&, const GradientCheckOptions&);
-template std::vector<GradientCheck> checkGradients(const LayoutProblem<3>&, const GradientCheckOptions&);
+template BARELATTICE_API std::vector<GradientCheck> checkGradients(const LayoutProblem<2>&,
+                                                                   const GradientCheckOptions&);
+template BARELATTICE_API std::vector<GradientCheck> checkGradients(const LayoutProblem<3>&,
+                                                                   const GradientCheckOptions&);
 
 }  // namespace barelattice

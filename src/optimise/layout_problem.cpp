@@ -129,9 +129,9 @@ std::string fingerprintOf(const LayoutProblem<D>& problem) {
   return hasher.text();
 }
 
-template void validate(const LayoutProblem<2>&);
-template void validate(const LayoutProblem<3>&);
-template std::string fingerprintOf(const LayoutProblem<2>&);
-template std::string fingerprintOf(const LayoutProblem<3>&);
+template BARELATTICE_API void validate(const LayoutProblem<2>&);
+template BARELATTICE_API void validate(const LayoutProblem<3>&);
+template BARELATTICE_API std::string fingerprintOf(const LayoutProblem<2>&);
+template BARELATTICE_API std::string fingerprintOf(const LayoutProblem<3>&);
 
 }  // namespace barelattice

@@ -30,9 +30,9 @@ std::string narrowText(const LayoutProblem<D>& problem, const LooseLoad<D>& load
       problem.cases[load.load].name, placeText<D>(load.at));
 }
 
-template std::vector<LooseLoad<2>> loadsInNarrows(const LayoutProblem<2>&, double);
-template std::vector<LooseLoad<3>> loadsInNarrows(const LayoutProblem<3>&, double);
-template std::string narrowText(const LayoutProblem<2>&, const LooseLoad<2>&);
-template std::string narrowText(const LayoutProblem<3>&, const LooseLoad<3>&);
+template BARELATTICE_API std::vector<LooseLoad<2>> loadsInNarrows(const LayoutProblem<2>&, double);
+template BARELATTICE_API std::vector<LooseLoad<3>> loadsInNarrows(const LayoutProblem<3>&, double);
+template BARELATTICE_API std::string narrowText(const LayoutProblem<2>&, const LooseLoad<2>&);
+template BARELATTICE_API std::string narrowText(const LayoutProblem<3>&, const LooseLoad<3>&);
 
 }  // namespace barelattice

@@ -478,9 +478,9 @@ OptimiseResult optimiseLayout(const LayoutProblem<D>& problem, const OptimiseOpt
                               const IterationCallback& callback, const OptimiseState* resume) {
   return Loop<D>(problem, options, resume).run(callback);
 }
-template OptimiseResult optimiseLayout<2>(const LayoutProblem<2>&, const OptimiseOptions&,
-                                          const IterationCallback&, const OptimiseState*);
-template OptimiseResult optimiseLayout<3>(const LayoutProblem<3>&, const OptimiseOptions&,
-                                          const IterationCallback&, const OptimiseState*);
+template BARELATTICE_API OptimiseResult optimiseLayout<2>(const LayoutProblem<2>&, const OptimiseOptions&,
+                                                          const IterationCallback&, const OptimiseState*);
+template BARELATTICE_API OptimiseResult optimiseLayout<3>(const LayoutProblem<3>&, const OptimiseOptions&,
+                                                          const IterationCallback&, const OptimiseState*);
 
 }  // namespace barelattice

@@ -321,8 +321,8 @@ LayoutProblem<D> Job::layoutProblem() const {
   return problem;
 }
 
-template LayoutProblem<2> Job::layoutProblem<2>() const;
-template LayoutProblem<3> Job::layoutProblem<3>() const;
+template BARELATTICE_API LayoutProblem<2> Job::layoutProblem<2>() const;
+template BARELATTICE_API LayoutProblem<3> Job::layoutProblem<3>() const;
 
 ProofProblem Job::proofProblem() const {
   AcrossSheet across = AcrossSheet::body;

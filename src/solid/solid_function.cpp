@@ -95,8 +95,8 @@ SmoothLayout::SmoothLayout(const Domain<D>& domain, std::span<const double> leve
     for (std::size_t axis = 0; axis < D; ++axis) smoothAlong(frame_, axis, values_);
 }
 
-template SmoothLayout::SmoothLayout(const Domain<2>&, std::span<const double>, double, int);
-template SmoothLayout::SmoothLayout(const Domain<3>&, std::span<const double>, double, int);
+template BARELATTICE_API SmoothLayout::SmoothLayout(const Domain<2>&, std::span<const double>, double, int);
+template BARELATTICE_API SmoothLayout::SmoothLayout(const Domain<3>&, std::span<const double>, double, int);
 
 void SmoothLayout::setValues(std::vector<float> values) {
   requireCount("values", values.size(), frame_.boxCells(), "cells of the frame");

@@ -52,11 +52,11 @@ std::vector<GridCase<D>> casesOn(const Grid<D>& grid, const Setup& setup) {
   return cases;
 }
 
-template void validate(const Grid<2>&, const GridCase<2>&);
-template void validate(const Grid<3>&, const GridCase<3>&);
-template std::vector<NodeSupport<2>> supportsOn(const Grounding&);
-template std::vector<NodeSupport<3>> supportsOn(const Grounding&);
-template std::vector<GridCase<2>> casesOn(const Grid<2>&, const Setup&);
-template std::vector<GridCase<3>> casesOn(const Grid<3>&, const Setup&);
+template BARELATTICE_API void validate(const Grid<2>&, const GridCase<2>&);
+template BARELATTICE_API void validate(const Grid<3>&, const GridCase<3>&);
+template BARELATTICE_API std::vector<NodeSupport<2>> supportsOn(const Grounding&);
+template BARELATTICE_API std::vector<NodeSupport<3>> supportsOn(const Grounding&);
+template BARELATTICE_API std::vector<GridCase<2>> casesOn(const Grid<2>&, const Setup&);
+template BARELATTICE_API std::vector<GridCase<3>> casesOn(const Grid<3>&, const Setup&);
 
 }  // namespace barelattice

@@ -75,7 +75,7 @@ GridTies tieToGrid(const Grid<D>& grid, const Face& face) {
   return ties;
 }
 
-template GridTies tieToGrid(const Grid<2>&, const Face&);
-template GridTies tieToGrid(const Grid<3>&, const Face&);
+template BARELATTICE_API GridTies tieToGrid(const Grid<2>&, const Face&);
+template BARELATTICE_API GridTies tieToGrid(const Grid<3>&, const Face&);
 
 }  // namespace barelattice

@@ -288,7 +288,9 @@ NaturalModes findNaturalModes(ElasticModel<D>& model, std::span<const double> ce
   return result;
 }
 
-template NaturalModes findNaturalModes<2>(ElasticModel<2>&, std::span<const double>, const ModeOptions&);
-template NaturalModes findNaturalModes<3>(ElasticModel<3>&, std::span<const double>, const ModeOptions&);
+template BARELATTICE_API NaturalModes findNaturalModes<2>(ElasticModel<2>&, std::span<const double>,
+                                                          const ModeOptions&);
+template BARELATTICE_API NaturalModes findNaturalModes<3>(ElasticModel<3>&, std::span<const double>,
+                                                          const ModeOptions&);
 
 }  // namespace barelattice

@@ -22,7 +22,9 @@ std::vector<NodeSupport<D>> supportsOf(const Grid<D>& grid, std::span<const std:
   return supports;
 }
 
-template std::vector<NodeSupport<2>> supportsOf<2>(const Grid<2>&, std::span<const std::size_t>);
-template std::vector<NodeSupport<3>> supportsOf<3>(const Grid<3>&, std::span<const std::size_t>);
+template BARELATTICE_API std::vector<NodeSupport<2>> supportsOf<2>(const Grid<2>&,
+                                                                   std::span<const std::size_t>);
+template BARELATTICE_API std::vector<NodeSupport<3>> supportsOf<3>(const Grid<3>&,
+                                                                   std::span<const std::size_t>);
 
 }  // namespace barelattice
