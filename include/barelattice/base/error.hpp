@@ -41,4 +41,4 @@ class Cancelled : public Error {
   Cancelled() : Error("stopped on request") {}
 };
 
-}  // namespace BARELATTICE_API
+}  // namespace barelattice

@@ -33,4 +33,4 @@ std::string toBase64(std::string_view bytes);
 /// @throws InputError on any other character outside the alphabet or a wrong length.
 std::string fromBase64(std::string_view text);
 
-}  // namespace BARELATTICE_API
+}  // namespace barelattice

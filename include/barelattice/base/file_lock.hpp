@@ -23,4 +23,4 @@ class FileLock {
   int descriptor_;
 };
 
-}  // namespace BARELATTICE_API
+}  // namespace barelattice

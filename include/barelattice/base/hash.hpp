@@ -28,4 +28,4 @@ std::string hashOf(std::string_view bytes);
 /// The same of a file's bytes, whatever its size. @throws InputError if it cannot be read to its end.
 std::string hashOfFile(const std::filesystem::path& path);
 
-}  // namespace BARELATTICE_API
+}  // namespace barelattice

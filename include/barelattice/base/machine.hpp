@@ -9,4 +9,4 @@ namespace barelattice BARELATTICE_API {
 /// Physical memory, bytes.
 double machineMemory();
 
-}  // namespace BARELATTICE_API
+}  // namespace barelattice

@@ -26,4 +26,4 @@ inline void report(const ProgressCallback& callback, const std::string& stage, d
   if (callback && !callback({stage, fraction})) throw Cancelled();
 }
 
-}  // namespace BARELATTICE_API
+}  // namespace barelattice

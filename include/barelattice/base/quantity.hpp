@@ -31,4 +31,4 @@ std::string errorText(double error);
 /// Millimetres per metre: files for printing and people's eyes are in millimetres.
 inline constexpr double kMillimetresPerMetre = 1e3;
 
-}  // namespace BARELATTICE_API
+}  // namespace barelattice

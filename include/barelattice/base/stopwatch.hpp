@@ -19,4 +19,4 @@ class Stopwatch {
   std::chrono::steady_clock::time_point start_ = std::chrono::steady_clock::now();
 };
 
-}  // namespace BARELATTICE_API
+}  // namespace barelattice

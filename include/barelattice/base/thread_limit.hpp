@@ -26,4 +26,4 @@ class ThreadLimit {
   std::unique_ptr<Control> control_;
 };
 
-}  // namespace BARELATTICE_API
+}  // namespace barelattice

@@ -182,4 +182,4 @@ Brief parseBrief(std::string_view text, const std::filesystem::path& path);
 /// @throws InputError if the file cannot be read; BriefError as parseBrief.
 Brief readBrief(const std::filesystem::path& path);
 
-}  // namespace BARELATTICE_API
+}  // namespace barelattice

@@ -14,4 +14,4 @@ std::string_view firstBrief();
 /// The sculling rigger, the main demo.
 std::string_view riggerBrief();
 
-}  // namespace BARELATTICE_API
+}  // namespace barelattice

@@ -68,4 +68,4 @@ CadModel parseCadModel(const std::string& answer, const std::filesystem::path& p
 /// @throws InputError if its triangles do not close.
 ShapePtr makeCadShape(const CadSolid& solid);
 
-}  // namespace BARELATTICE_API
+}  // namespace barelattice

@@ -46,4 +46,4 @@ struct ResampledDensity {
 template <int D>
 ResampledDensity resampled(const DensitySamples& samples, const Domain<D>& domain);
 
-}  // namespace BARELATTICE_API
+}  // namespace barelattice

@@ -34,4 +34,4 @@ TriangleMesh readMesh(const std::filesystem::path& path, double unit = 1e-3);
 TriangleMesh parseMesh(const std::string& bytes, MeshFormat format, const std::filesystem::path& path,
                        double unit = 1e-3);
 
-}  // namespace BARELATTICE_API
+}  // namespace barelattice

@@ -42,4 +42,4 @@ PlaneOutline parseSvgOutline(std::string_view text, const std::string& name, con
 /// @throws InputError if the face is not a plane or looks askew.
 PlaneOutline outlineOf(const CadSolid& solid, std::size_t face);
 
-}  // namespace BARELATTICE_API
+}  // namespace barelattice

@@ -34,4 +34,4 @@ Vec3 roundedToStl(const Vec3& place, const Vec3& origin);
 /// `origin` (m). Rounding may merge vertices, so whoever checks a surface checks this one.
 TriangleMesh roundedToStl(const TriangleMesh& mesh, const Vec3& origin = Vec3::Zero());
 
-}  // namespace BARELATTICE_API
+}  // namespace barelattice

@@ -46,4 +46,4 @@ std::vector<float> spread(const Grid<D>& grid, const std::vector<double>& values
 template <int D>
 std::vector<double> gathered(const Grid<D>& grid, const std::vector<float>& box);
 
-}  // namespace BARELATTICE_API
+}  // namespace barelattice

@@ -88,4 +88,4 @@ Domain<D> sampleRegions(const Regions& regions, double size,
 /// Largest box that is sampled: beyond it the index tables alone pass four gigabytes.
 inline constexpr double kMostCells = 5e8;
 
-}  // namespace BARELATTICE_API
+}  // namespace barelattice

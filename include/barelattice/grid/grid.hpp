@@ -168,4 +168,4 @@ struct Pieces {
 template <int D>
 Pieces findPieces(const Grid<D>& grid, const std::vector<std::uint8_t>& chosen);
 
-}  // namespace BARELATTICE_API
+}  // namespace barelattice

@@ -31,4 +31,4 @@ class HeldField {
   std::shared_ptr<const std::vector<double>> values_;
 };
 
-}  // namespace BARELATTICE_API
+}  // namespace barelattice

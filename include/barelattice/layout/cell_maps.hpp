@@ -43,4 +43,4 @@ class KeepSolid final : public LayoutMap {
   std::vector<std::uint8_t> keep_;
 };
 
-}  // namespace BARELATTICE_API
+}  // namespace barelattice

@@ -61,4 +61,4 @@ class DensityFilter final : public LayoutMap {
   std::vector<std::size_t> home_;  // where each run starts in it
 };
 
-}  // namespace BARELATTICE_API
+}  // namespace barelattice

@@ -47,4 +47,4 @@ class LayoutChain {
   std::vector<std::shared_ptr<const LayoutMap>> maps_;
 };
 
-}  // namespace BARELATTICE_API
+}  // namespace barelattice

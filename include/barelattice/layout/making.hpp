@@ -71,4 +71,4 @@ template <int D>
 MakingMaps mapsOf(const std::vector<MakingRule>& rules, const Grid<D>& grid, const HeldField& fill,
                   const std::vector<std::uint8_t>& attached, double widening = 1);
 
-}  // namespace BARELATTICE_API
+}  // namespace barelattice

@@ -39,4 +39,4 @@ CellImages mirrorImages(const Grid<D>& grid, const MirrorPlane& plane);
 /// O(cells) for each motion.
 std::vector<int> orbitsOf(std::size_t cells, const std::vector<CellImages>& motions);
 
-}  // namespace BARELATTICE_API
+}  // namespace barelattice

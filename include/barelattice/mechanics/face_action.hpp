@@ -28,4 +28,4 @@ struct FaceAction {
 /// Resultant of an action on a face, about `about` (m).
 Resultant resultantOnFace(const Face& face, const FaceAction& action, const Vec3& about);
 
-}  // namespace BARELATTICE_API
+}  // namespace barelattice

@@ -61,4 +61,4 @@ Vec3 meanOn(const FaceTies& face, std::span<const double> field, const DofOrder&
 /// @param axes unit vectors at right angles, as columns.
 std::vector<NodalVectors> meanMotions(const FaceTies& face, const Eigen::Matrix3d& axes);
 
-}  // namespace BARELATTICE_API
+}  // namespace barelattice

@@ -27,4 +27,4 @@ using ResistedSum = std::vector<std::pair<Vec3, Vec3>>;
 std::vector<std::string> freeMotions(const std::vector<HeldPoint>& points,
                                      const std::vector<ResistedSum>& sums = {}, bool planar = false);
 
-}  // namespace BARELATTICE_API
+}  // namespace barelattice

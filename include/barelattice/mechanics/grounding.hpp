@@ -93,4 +93,4 @@ class Grounding {
 /// What the supports of a case do. @param faces by number, tied.
 Grounding grounded(const Setup& setup, const LoadCase& c, std::span<const FaceTies> faces);
 
-}  // namespace BARELATTICE_API
+}  // namespace barelattice

@@ -44,4 +44,4 @@ Eigen::Matrix<double, D*(D + 1) / 2, D*(D + 1) / 2> constitutiveMatrix(double po
 /// @throws InputError naming the first property out of range.
 void validate(const Material& material);
 
-}  // namespace BARELATTICE_API
+}  // namespace barelattice

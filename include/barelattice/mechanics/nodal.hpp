@@ -52,4 +52,4 @@ struct DofOrder {
   }
 };
 
-}  // namespace BARELATTICE_API
+}  // namespace barelattice

@@ -40,4 +40,4 @@ class SupportPieces {
   std::vector<int> pieceOf_;        // by place in nodes_
 };
 
-}  // namespace BARELATTICE_API
+}  // namespace barelattice

@@ -142,4 +142,4 @@ Vec3 bodyForce(const Setup& setup, const LoadCase& c);
 /// Sets of cases that stand on the same supports: one stiffness serves each.
 std::vector<std::vector<std::size_t>> casesBySupports(const std::vector<LoadCase>& cases);
 
-}  // namespace BARELATTICE_API
+}  // namespace barelattice

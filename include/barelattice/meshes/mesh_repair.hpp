@@ -31,4 +31,4 @@ struct MendedMesh {
 /// missing triangle. Larger holes, crossings and edges of three and more sheets stay as they are.
 MendedMesh mended(const TriangleMesh& mesh);
 
-}  // namespace BARELATTICE_API
+}  // namespace barelattice

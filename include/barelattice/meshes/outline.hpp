@@ -51,4 +51,4 @@ std::vector<Outline> piecesOf(const Outline& outline);
 /// True if the point lies inside the outline.
 bool contains(const Outline& outline, const Eigen::Vector2d& point);
 
-}  // namespace BARELATTICE_API
+}  // namespace barelattice

@@ -30,4 +30,4 @@ struct SurfacePart {
 void sharpenTets(TetMesh& mesh, const Implicit& f, double spacing,
                  const std::vector<SurfacePart>& parts = {});
 
-}  // namespace BARELATTICE_API
+}  // namespace barelattice

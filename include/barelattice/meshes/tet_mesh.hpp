@@ -50,4 +50,4 @@ TetMesh stuff(const Implicit& f, const Box& bounds, double spacing,
 /// Smallest and largest dihedral angle of a tetrahedron, degrees. A regular one has 70.5 everywhere.
 std::array<double, 2> dihedralRange(const TetMesh& mesh, std::size_t tet);
 
-}  // namespace BARELATTICE_API
+}  // namespace barelattice

@@ -92,4 +92,4 @@ std::string faultOfShells(const TriangleMesh& mesh);
 /// Merges vertices with equal coordinates and drops triangles that lose a corner by it.
 TriangleMesh welded(const TriangleMesh& mesh);
 
-}  // namespace BARELATTICE_API
+}  // namespace barelattice

@@ -59,4 +59,4 @@ class TriangleTree {
   std::vector<Vec3> normals_;  // of the triangles; zero where there is none
 };
 
-}  // namespace BARELATTICE_API
+}  // namespace barelattice

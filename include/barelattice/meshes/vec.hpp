@@ -19,4 +19,4 @@ std::string coordinatesText(const Vec3& v);
 /// "(x, y, z) mm" of a point in m.
 std::string placeText(const Vec3& point);
 
-}  // namespace BARELATTICE_API
+}  // namespace barelattice

@@ -124,4 +124,4 @@ class GridAnalysis final : public Analysis {
   Progress now_;
 };
 
-}  // namespace BARELATTICE_API
+}  // namespace barelattice

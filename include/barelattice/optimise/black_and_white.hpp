@@ -45,4 +45,4 @@ template <int D>
 std::vector<LooseLoad<D>> looseLoads(const Grid<D>& grid, const std::vector<std::uint8_t>& chosen,
                                      const std::vector<GridCase<D>>& cases);
 
-}  // namespace BARELATTICE_API
+}  // namespace barelattice

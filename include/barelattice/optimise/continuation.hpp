@@ -88,4 +88,4 @@ class Continuation {
   double end_;
 };
 
-}  // namespace BARELATTICE_API
+}  // namespace barelattice

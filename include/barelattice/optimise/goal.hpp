@@ -35,4 +35,4 @@ struct Limit {
   double bound = 0;  ///< not zero: what the limit is missed by is measured in it
 };
 
-}  // namespace BARELATTICE_API
+}  // namespace barelattice

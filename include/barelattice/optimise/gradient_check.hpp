@@ -36,4 +36,4 @@ template <int D>
 std::vector<GradientCheck> checkGradients(const LayoutProblem<D>& problem,
                                           const GradientCheckOptions& options = {});
 
-}  // namespace BARELATTICE_API
+}  // namespace barelattice

@@ -57,4 +57,4 @@ std::string narrowText(const LayoutProblem<D>& problem, const LooseLoad<D>& load
 inline constexpr const char* kNarrowCure =
     "take a smaller smallest_member, widen the space there, or let the filter reflect at its walls";
 
-}  // namespace BARELATTICE_API
+}  // namespace barelattice

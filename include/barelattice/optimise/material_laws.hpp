@@ -19,4 +19,4 @@ struct StiffnessLaw {
 /// @throws InputError for one out of range.
 void validate(const StiffnessLaw& law);
 
-}  // namespace BARELATTICE_API
+}  // namespace barelattice

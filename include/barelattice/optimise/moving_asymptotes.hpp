@@ -37,4 +37,4 @@ struct AsymptotesState {
 std::vector<double> updateByAsymptotes(std::span<const double> x, const AsymptotesProblem& problem,
                                        const AsymptotesOptions& options, AsymptotesState& state);
 
-}  // namespace BARELATTICE_API
+}  // namespace barelattice

@@ -30,4 +30,4 @@ std::vector<double> updateByOptimality(std::span<const double> variables,
                                        const std::function<double(std::span<const double>)>& amount,
                                        double target, const OptimalityOptions& options);
 
-}  // namespace BARELATTICE_API
+}  // namespace barelattice

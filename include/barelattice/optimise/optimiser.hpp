@@ -174,4 +174,4 @@ template <int D>
 OptimiseResult optimiseLayout(const LayoutProblem<D>& problem, const OptimiseOptions& options,
                               const IterationCallback& callback = {}, const OptimiseState* resume = nullptr);
 
-}  // namespace BARELATTICE_API
+}  // namespace barelattice

@@ -60,4 +60,4 @@ class MassFraction final : public Response {
   double total_;
 };
 
-}  // namespace BARELATTICE_API
+}  // namespace barelattice

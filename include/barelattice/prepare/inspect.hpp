@@ -62,4 +62,4 @@ std::string describe(const InspectedFace& face);
 /// The same with all measures as JSON, indented: lengths in mm, areas in mm2, volumes in mm3.
 std::string jsonText(const Inspection& inspection);
 
-}  // namespace BARELATTICE_API
+}  // namespace barelattice

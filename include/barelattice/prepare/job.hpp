@@ -70,4 +70,4 @@ struct Job {
 ///   the machine has.
 Job prepare(Brief brief, double coarser = 1);
 
-}  // namespace BARELATTICE_API
+}  // namespace barelattice

@@ -46,4 +46,4 @@ inline constexpr double kStressOrder = 1;
 /// @param k which case.
 CaseErrors errorsOf(const Proof& coarse, const Proof& fine, std::size_t k, double ratio);
 
-}  // namespace BARELATTICE_API
+}  // namespace barelattice

@@ -105,4 +105,4 @@ std::vector<SurfacePart> partsOf(const ProofProblem& problem, double spacing);
 Proof prove(const QuadraticTets& mesh, double spacing, const ProofProblem& problem,
             const ProgressCallback& progress = {});
 
-}  // namespace BARELATTICE_API
+}  // namespace barelattice

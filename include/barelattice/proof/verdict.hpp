@@ -70,4 +70,4 @@ std::vector<std::string> doubts(const Proof& coarse, const Proof& proof);
 /// Not met if one is not; else inconclusive if one is; else met.
 Verdict overall(const std::vector<Judgement>& judgements);
 
-}  // namespace BARELATTICE_API
+}  // namespace barelattice

@@ -32,4 +32,4 @@ void writeAnalysis(const Job& job, const RunRecord& record, const std::filesyste
 /// @throws InputError if a result file is damaged; RunError if the page cannot be written.
 void writeReport(const Job& job, const RunRecord& record, const std::filesystem::path& path);
 
-}  // namespace BARELATTICE_API
+}  // namespace barelattice

@@ -25,4 +25,4 @@ void writeCheckpoint(const std::filesystem::path& path, const std::string& finge
 std::optional<OptimiseState> readCheckpoint(const std::filesystem::path& path,
                                             const std::string& fingerprint);
 
-}  // namespace BARELATTICE_API
+}  // namespace barelattice

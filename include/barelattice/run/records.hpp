@@ -54,4 +54,4 @@ std::string recordText(const RunRecord& record);
 /// True if every requirement is met, false if one is not met or inconclusive; nothing without requirements.
 std::optional<bool> proven(const std::optional<BodyRecord>& body);
 
-}  // namespace BARELATTICE_API
+}  // namespace barelattice

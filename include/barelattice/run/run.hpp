@@ -111,4 +111,4 @@ class JobRun {
   bool layoutReady_ = false;  // optimise has been done or found to fit in this process
 };
 
-}  // namespace BARELATTICE_API
+}  // namespace barelattice

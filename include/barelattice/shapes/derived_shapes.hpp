@@ -50,4 +50,4 @@ ShapePtr makeSwept(const ShapePtr& body, const std::vector<Vec3>& path);
 ///   full turn; counter-clockwise seen against the axis.
 ShapePtr makeTurned(const ShapePtr& body, const Vec3& centre, const Vec3& axis, double angle);
 
-}  // namespace BARELATTICE_API
+}  // namespace barelattice

@@ -17,4 +17,4 @@ namespace barelattice BARELATTICE_API {
 /// @throws InputError if the lattice would have more than 2^28 points.
 TriangleMesh dualContour(const Shape& shape, double spacing);
 
-}  // namespace BARELATTICE_API
+}  // namespace barelattice

@@ -62,4 +62,4 @@ struct Face {
 ///   is to choose).
 Face selectFace(const Shape& shape, const FaceSelector& selector, double spacing);
 
-}  // namespace BARELATTICE_API
+}  // namespace barelattice

@@ -24,4 +24,4 @@ std::vector<FacePiece> piecesOf(const Face& face);
 std::vector<int> nearestPieces(const Face& face, const std::vector<FacePiece>& pieces,
                                const std::vector<Vec3>& points);
 
-}  // namespace BARELATTICE_API
+}  // namespace barelattice

@@ -16,4 +16,4 @@ namespace barelattice BARELATTICE_API {
 /// what.
 ShapePtr makeMeshShape(TriangleMesh mesh);
 
-}  // namespace BARELATTICE_API
+}  // namespace barelattice

@@ -178,4 +178,4 @@ ShapePtr makeLayer(ShapePtr body, const Patch& piece, double depth);
 /// The reflection across the plane through `at` (m) along coordinate `axis`.
 Eigen::Isometry3d reflection(int axis, double at);
 
-}  // namespace BARELATTICE_API
+}  // namespace barelattice

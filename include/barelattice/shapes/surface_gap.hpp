@@ -45,4 +45,4 @@ struct Fit {
 /// @param tolerance how far beside the patch the surface is still looked at, m.
 std::optional<Fit> fitOf(const TriangleMesh& surface, const Patch& cylinder, double tolerance);
 
-}  // namespace BARELATTICE_API
+}  // namespace barelattice

@@ -101,4 +101,4 @@ std::vector<double> volumesByMaterial(const Implicit& part, const Regions& regio
 Solid reinterpret(const SmoothLayout& layout, const Regions& regions, double wantedVolume,
                   const SolidOptions& options, const ProgressCallback& progress = {});
 
-}  // namespace BARELATTICE_API
+}  // namespace barelattice

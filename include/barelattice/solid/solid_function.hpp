@@ -77,4 +77,4 @@ Implicit solidFunction(const SmoothLayout& layout, const Regions& regions, doubl
                        const CleanUp& cleanUp = {}, CleanUpReport* report = nullptr,
                        BondedParts parts = BondedParts::cutOut);
 
-}  // namespace BARELATTICE_API
+}  // namespace barelattice

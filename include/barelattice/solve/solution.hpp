@@ -50,4 +50,4 @@ enum class Cycle {
   w,  ///< twice below the finest: for members thinner than a coarse cell
 };
 
-}  // namespace BARELATTICE_API
+}  // namespace barelattice

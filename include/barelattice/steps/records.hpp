@@ -191,4 +191,4 @@ struct BodyRecord {
   std::optional<std::string> file, fileHash, surface;  ///< of a solid from outside
 };
 
-}  // namespace BARELATTICE_API
+}  // namespace barelattice

@@ -84,4 +84,4 @@ struct JobResult {
 JobResult carryOut(const Job& job, const IterationCallback& callback = {},
                    const ProgressCallback& progress = {});
 
-}  // namespace BARELATTICE_API
+}  // namespace barelattice

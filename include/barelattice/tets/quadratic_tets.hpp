@@ -118,4 +118,4 @@ class QuadraticTets {
   std::vector<std::array<int, 6>> surface_;
 };
 
-}  // namespace BARELATTICE_API
+}  // namespace barelattice

@@ -92,4 +92,4 @@ class ElasticModel {
   std::unique_ptr<Parts> parts_;
 };
 
-}  // namespace BARELATTICE_API
+}  // namespace barelattice

@@ -21,4 +21,4 @@ inline Forces forcesOf(std::span<const double> field) {
   return forces;
 }
 
-}  // namespace BARELATTICE_API
+}  // namespace barelattice

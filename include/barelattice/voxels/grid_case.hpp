@@ -40,4 +40,4 @@ std::vector<GridCase<D>> casesOn(const Grid<D>& grid, const Setup& setup);
 template <int D>
 std::vector<NodeSupport<D>> supportsOn(const Grounding& grounding);
 
-}  // namespace BARELATTICE_API
+}  // namespace barelattice

@@ -21,4 +21,4 @@ struct GridTies : FaceTies {
 template <int D>
 GridTies tieToGrid(const Grid<D>& grid, const Face& face);
 
-}  // namespace BARELATTICE_API
+}  // namespace barelattice

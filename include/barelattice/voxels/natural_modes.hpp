@@ -54,4 +54,4 @@ template <int D>
 NaturalModes findNaturalModes(ElasticModel<D>& model, std::span<const double> cellMass,
                               const ModeOptions& options = {});
 
-}  // namespace BARELATTICE_API
+}  // namespace barelattice

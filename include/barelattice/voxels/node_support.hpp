@@ -38,4 +38,4 @@ Vec3 placeOf(const Grid<D>& grid, std::size_t node) {
 template <int D>
 std::vector<NodeSupport<D>> supportsOf(const Grid<D>& grid, std::span<const std::size_t> held);
 
-}  // namespace BARELATTICE_API
+}  // namespace barelattice
