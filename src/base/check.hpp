@@ -75,6 +75,16 @@ void requireShares(std::string_view name, const Field& field) {
       throw InputError(fmt::format("{}[{}] is {}", name, i, value), "give above 0, up to 1");
 }
 
+/// Does checks of one thing of several, and says of what was thrown which it was: "case push: weight is -1".
+template <class Check>
+void naming(std::string_view what, std::string_view name, const Check& check) {
+  try {
+    check();
+  } catch (const InputError& error) {
+    throw InputError(fmt::format("{} {}: {}", what, name, error.what()), error.cure());
+  }
+}
+
 /// Of a pointer or a function.
 template <class Handle>
 void requireGiven(std::string_view name, const Handle& handle) {

@@ -1,7 +1,5 @@
 #include "plain_numbers.hpp"
 
-#include <locale.h>  // NOLINT(modernize-deprecated-headers): newlocale is POSIX, and not of <clocale>
-
 #include <charconv>
 #include <limits>
 
@@ -32,20 +30,11 @@ std::optional<double> numberFrom(std::string_view word) {
   return number.value;
 }
 
-struct PlainNumbers::Locales {
-  locale_t plain;
-  locale_t before;
-};
-
-PlainNumbers::PlainNumbers()
-    : locales_(new Locales{newlocale(LC_NUMERIC_MASK, "C", duplocale(uselocale(nullptr))), nullptr}) {
-  locales_->before = uselocale(locales_->plain);
-}
+PlainNumbers::PlainNumbers() : plain_(newlocale(LC_ALL_MASK, "C", nullptr)), before_(uselocale(plain_)) {}
 
 PlainNumbers::~PlainNumbers() {
-  uselocale(locales_->before);
-  freelocale(locales_->plain);
-  delete locales_;
+  uselocale(before_);
+  freelocale(plain_);
 }
 
 }  // namespace barelattice

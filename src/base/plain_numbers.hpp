@@ -2,7 +2,8 @@
 /// Numbers as files have them, with a point, whatever language the program around the library speaks.
 #pragma once
 
-#include <clocale>
+#include <locale.h>  // NOLINT(modernize-deprecated-headers): newlocale is POSIX, and not of <clocale>
+
 #include <locale>
 #include <optional>
 #include <sstream>
@@ -38,8 +39,8 @@ class PlainNumbers {
   PlainNumbers& operator=(const PlainNumbers&) = delete;
 
  private:
-  struct Locales;
-  Locales* locales_;
+  locale_t plain_;
+  locale_t before_;
 };
 
 }  // namespace barelattice

@@ -46,16 +46,6 @@ void validateKind(const std::shared_ptr<const OwnLoad>& own) {
   requireGiven("the load of one's own", own);
 }
 
-/// What `check` throws, with a head.
-template <class Check>
-void naming(const std::string& what, const std::string& name, const Check& check) {
-  try {
-    check();
-  } catch (const InputError& error) {
-    throw InputError(fmt::format("{} {}: {}", what, name, error.what()), error.cure());
-  }
-}
-
 }  // namespace
 
 void validate(const Setup& setup) {
@@ -113,12 +103,12 @@ bool Setup::actsOnFace(std::size_t load) const {
 }
 
 Resultant resultantOf(const Setup& setup, const LoadCase& c, const Vec3& about) {
-  validate(setup);
-  for (const LoadCase::Factor& f : c.loads) requireIndex("load", f.load, setup.loads.size(), "loads");
   Resultant sum;
   for (const LoadCase::Factor& f : c.loads) {
+    requireIndex("load", f.load, setup.loads.size(), "loads");
     const Load& load = setup.loads[f.load];
     if (const auto* action = std::get_if<FaceAction>(&load.kind)) {
+      requireIndex("face of a load", load.face, setup.faces.size(), "faces");
       const Resultant own = resultantOnFace(setup.faces[load.face].face, *action * f.factor, about);
       sum.force += own.force;
       sum.moment += own.moment;

@@ -81,7 +81,6 @@ void GridAnalysis<D>::attempt(std::vector<double> density, CaseStates& states) {
   constexpr double kRounding = 1e-9;
   requireEach("density", density, -kRounding, 1 + kRounding);
   requireAll(states);
-  options_.goOn = [this] { return !progress_ || progress_(now_); };
   states.density = std::move(density);
   std::vector<double> moduli = shares(states.density);
   for (std::size_t g = 0; g < groups_.size(); ++g) {
@@ -116,7 +115,7 @@ void GridAnalysis<D>::solve(const Group& group, std::size_t number, std::span<co
     for (const std::size_t i : places)
       fields.push_back({&cases_[group.cases[i]].force, states.displacements[group.cases[i]], weighing[i]});
     group.model->setCycle(states.cycles[number]);
-    const std::vector<SolveReport> reports = group.model->solve(fields, options_);
+    const std::vector<SolveReport> reports = group.model->solve(fields, asking());
     states.cycles[number] = group.model->cycle();
     for (std::size_t p = 0; p < places.size(); ++p) {
       const std::size_t k = group.cases[places[p]];
@@ -160,6 +159,14 @@ bool GridAnalysis<D>::combine(const Group& group, std::size_t place, std::span<c
   states.compliances[k] = compliance;
   states.reports[k] = {SolveStop::converged, 0, error * error / compliance, 0, compliance, 0};
   return error * error <= kSumsErrorBy * options_.energyTolerance * compliance;
+}
+
+/// The options of a solve, which asks whether to go on.
+template <int D>
+SolveOptions GridAnalysis<D>::asking() const {
+  SolveOptions options = options_;
+  if (progress_) options.goOn = [this] { return progress_(now_); };
+  return options;
 }
 
 /// States have one entry for each case, as `rest` makes them.
@@ -214,7 +221,7 @@ std::vector<double> GridAnalysis<D>::adjoint(const CaseStates& at, std::size_t k
   const Forces none;
   std::vector<double> l(group.model->size(), 0.0);
   const LoadedField field{&none, l, byDisplacement};
-  const SolveReport report = group.model->solve(std::span(&field, 1), options_).front();
+  const SolveReport report = group.model->solve(std::span(&field, 1), asking()).front();
   if (!report.succeeded())
     throw RunError(fmt::format("case {}: the adjoint state: {} ({} iterations, energy error {:.1e})",
                                cases_[k].name, describe(report.stop), report.iterations, report.energyError));

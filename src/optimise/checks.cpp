@@ -16,16 +16,6 @@ void validate(const CaseStates& states, const LayoutProblem<D>& problem) {
   requireCountOrNone("density of the state", states.density.size(), problem.fill.size(), "cells");
 }
 
-void validate(const Path& path) {
-  for (const Reading& reading : path) {
-    requireNotNegative("sharpness of a reading", reading.sharpness);
-    if (!(reading.erosion >= 0 && reading.erosion < 0.5))
-      throw InputError(fmt::format("erosion of a reading is {}", reading.erosion), "give 0 up to below 0.5");
-    if (!(reading.widening >= 1) || !std::isfinite(reading.widening))
-      throw InputError(fmt::format("widening of a reading is {}", reading.widening), "give 1 or more");
-  }
-}
-
 void validate(const ContinuationOptions& options) {
   if (options.stageIterations < 1)
     throw InputError(fmt::format("stageIterations is {}", options.stageIterations), "give 1 or more");
@@ -45,7 +35,7 @@ void validate(const OptimiseOptions& options) {
   if (options.maxIterations < 0)
     throw InputError(fmt::format("maxIterations is {}", options.maxIterations), "give 0 for none, or more");
   if (options.guard < 1) throw InputError(fmt::format("guard is {}", options.guard), "give 1 or more");
-  validate(options.path);
+  for (const Reading& reading : options.path) validate(reading);
   if (!(options.erosion >= 0 && options.erosion < 0.5))
     throw InputError(fmt::format("erosion is {}", options.erosion), "give 0 up to below 0.5");
   requireWithin("erodedShare", options.erodedShare, 0, 1);

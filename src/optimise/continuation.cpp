@@ -47,6 +47,14 @@ double between(double a, double b, double share) {
 
 }  // namespace
 
+void validate(const Reading& reading) {
+  requireNotNegative("sharpness", reading.sharpness);
+  if (!(reading.erosion >= 0 && reading.erosion < 0.5))
+    throw InputError(fmt::format("erosion is {}", reading.erosion), "give 0 up to below 0.5");
+  if (!(reading.widening >= 1) || !std::isfinite(reading.widening))
+    throw InputError(fmt::format("widening is {}", reading.widening), "give 1 or more");
+}
+
 Reading readingAt(const Path& path, double place) {
   if (path.empty()) throw InputError("the path has no reading", "give one or more");
   requireNotNegative("place", place);
@@ -62,9 +70,7 @@ Reading readingAt(const Path& path, double place) {
 }
 
 Path usualPath(double widening, double erosion) {
-  if (!(widening >= 1)) throw InputError(fmt::format("widening is {}", widening), "give 1 or more");
-  if (!(erosion >= 0 && erosion < 0.5))
-    throw InputError(fmt::format("erosion is {}", erosion), "give 0 up to below 0.5");
+  validate(Reading{1, erosion, widening});
   constexpr int kErosionSteps = 5;
   const double more = widening - 1;
   Path path{{1, 0, widening}, {2, 0, 1 + 0.55 * more}, {4, 0, 1 + 0.2 * more}, {8, 0, 1}};

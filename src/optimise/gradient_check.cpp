@@ -3,6 +3,7 @@
 #include <algorithm>
 #include <cmath>
 #include <functional>
+#include <limits>
 #include <random>
 
 #include "assessment.hpp"
@@ -33,8 +34,10 @@ GradientCheck compared(std::string name, const Function& f, std::vector<double> 
       return above - below;
     };
     const double difference = (8 * across(options.step) - across(2 * options.step)) / (12 * options.step);
-    // Where all derivatives are said to be zero any difference counts in full.
-    const double error = std::abs(gradient[i] - difference) / (largest > 0 ? largest : std::abs(difference));
+    const double apart = std::abs(gradient[i] - difference);
+    // Where all derivatives are said to be zero any difference counts in full; so does one that is no number.
+    double error = apart == 0 ? 0 : apart / (largest > 0 ? largest : apart);
+    if (std::isnan(error)) error = std::numeric_limits<double>::infinity();
     if (!(error > check.error)) continue;
     check.error = error;
     check.cell = i;
@@ -53,11 +56,10 @@ std::vector<GradientCheck> checkGradients(const LayoutProblem<D>& problem,
   if (options.cells < 1) throw InputError("no cell is to be looked at", "give 1 or more");
   requirePositive("step", options.step);
   requireWithin("step", options.step, 0, 0.1);
-  OptimiseOptions bounds;  // for the reading alone
-  bounds.path = {options.reading};
-  validate(bounds);
+  validate(options.reading);
+  const OptimiseOptions usual;
   constexpr double kTightly = 1e-16;
-  Assessment<D> chain(problem, bounds.law, bounds.erodedShare);
+  Assessment<D> chain(problem, usual.law, usual.erodedShare);
   chain.analysis().setTolerance(kTightly);
   chain.readings().set(options.reading);
   ReadingStates states{chain.analysis().rest(), chain.analysis().rest()};

@@ -41,12 +41,6 @@ template <int D>
 void validate(const LayoutProblem<D>& problem) {
   const std::size_t cells = problem.grid.cellCount();
   if (cells == 0) throw InputError("the grid has no cells", "give one with cells");
-  validate(D == 3 ? problem.material : [&] {
-    Material bounded = problem.material;
-    // That of a sheet in plane strain has its ratio mapped beyond the bound of bodies; see sheetMaterial.
-    if (bounded.poisson <= kMostPoisson / (1 - kMostPoisson)) bounded.poisson = 0;
-    return bounded;
-  }());
   requireCount("fill", problem.fill.size(), cells, "cells");
   requireShares("fill", problem.fill);
   requireCount("keep", problem.keep.size(), cells, "cells");

@@ -10,14 +10,12 @@ namespace barelattice {
 
 template <int D>
 void validate(const Grid<D>& grid, const GridCase<D>& c) {
-  try {
+  naming("case", c.name, [&] {
     checkStanding<D>(grid, c.supports, c.couplings);
     checkForces(c.force, D * grid.nodeCount());
     requireNotNegative("weight", c.weight);
     requireFinite("bodyForce", c.bodyForce);
-  } catch (const InputError& error) {
-    throw InputError(fmt::format("case {}: {}", c.name, error.what()), error.cure());
-  }
+  });
 }
 
 template <int D>

@@ -4,6 +4,7 @@
 #include <cmath>
 #include <filesystem>
 #include <functional>
+#include <limits>
 #include <numeric>
 
 #include "barelattice/base/error.hpp"
@@ -13,6 +14,7 @@
 #include "barelattice/base/thread_limit.hpp"
 #include "base/file_name.hpp"
 #include "base/parallel.hpp"
+#include "base/plain_numbers.hpp"
 #include "base/root.hpp"
 #include "support/own_folder.hpp"
 
@@ -194,6 +196,29 @@ TEST(GrowingRoot, endsAtTheBoundWhereThereIsNone) {
   const double step =
       growingRoot([](double x) { return x < 0.3 ? -1.0 : 1.0; }, {0.5, 0.1, 0, 1, 1e-6}, 1e-9);
   EXPECT_NEAR(step, 0.3, 1e-5);
+}
+
+TEST(PlainNumbers, areReadAsWhole) {
+  const double infinite = std::numeric_limits<double>::infinity();
+  for (const auto& [word, value] :
+       std::vector<std::pair<std::string, double>>{{"1.5", 1.5},
+                                                   {"+1.5", 1.5},
+                                                   {"-2e-3", -2e-3},
+                                                   {".5", 0.5},
+                                                   {"5.", 5},
+                                                   {"4.9e-324", 4.9e-324},
+                                                   {"1e-400", 0},
+                                                   {"0." + std::string(400, '0') + "1", 0},
+                                                   {"1e400", infinite},
+                                                   {"-1e400", -infinite},
+                                                   {std::string(400, '9'), infinite},
+                                                   {"inf", infinite}}) {
+    ASSERT_TRUE(numberFrom(word)) << word;
+    EXPECT_EQ(*numberFrom(word), value) << word;
+  }
+  for (const char* word : {"", "+", "-", "1,5", "1.5x", "1e", "+-1", "--1", " 1", "1 ", "e5", "."})
+    EXPECT_FALSE(numberFrom(word)) << word;
+  EXPECT_TRUE(std::isnan(*numberFrom("nan")));
 }
 
 }  // namespace

@@ -453,7 +453,7 @@ TEST(WrongCalls, optimiseOptions) {
   wrong("damping", [](Options& o) { o.update.damping = kNan; });
   wrong("sharpness", [](Options& o) { o.path = {{-1, 0, 1}}; });
   wrong("widening", [](Options& o) { o.path = {{1, 0, 0.5}}; });
-  wrong("erosion of a reading", [](Options& o) { o.path = {{1, 0.6, 1}}; });
+  wrong("erosion is 0.6", [](Options& o) { o.path = {{1, 0.6, 1}}; });
   wrong("stageIterations", [](Options& o) { o.continuation.stageIterations = 0; });
   wrong("leastPace", [](Options& o) { o.continuation.leastPace = 0; });
   refuses("path has no reading", [] { readingAt({}, 0); });

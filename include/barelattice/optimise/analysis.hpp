@@ -102,6 +102,7 @@ class GridAnalysis final : public Analysis {
     std::vector<std::size_t> cases;
     std::shared_ptr<const Superposition> loads;  // by place in `cases`
   };
+  SolveOptions asking() const;
   void requireAll(const CaseStates& states) const;
   void requireAnalysed(const CaseStates& at, std::size_t k) const;
   Superposition superpositionOf(const std::vector<std::size_t>& cases) const;

@@ -17,6 +17,9 @@ struct Reading {
   double widening = 1;   ///< filter radius over the one that makes the members, 1 or more
 };
 
+/// @throws InputError for one out of range.
+void validate(const Reading& reading);
+
 /// The readings a design passes one after the other; in between, sharpness is interpolated by its logarithm.
 using Path = std::vector<Reading>;
 
