@@ -57,8 +57,9 @@ FoundLayout JobRun::designed() {
   } else {
     removeWhole(kept);
   }
-  // Asked to stop, it ends after the iteration, unless that takes long: then in its solves.
-  constexpr double kPatience = 1;
+  // Asked to stop, it ends after the iteration, with nothing lost, unless that takes long: then in its
+  // solves, and what was done since the checkpoint is done again.
+  constexpr double kPatience = 3;  // seconds
   Stopwatch sinceIteration;
   Stopwatch sinceCheckpoint;
   double writing = 0;  // seconds the last checkpoint took
@@ -164,7 +165,7 @@ void JobRun::optimise(bool fresh) {
     found = designed();
   } catch (const Cancelled&) {
     if (record_.layout)
-      note(fmt::format("optimise  stopped on request after {} iterations",
+      note(fmt::format("optimise  stopped on request; the layout after {} iterations is kept",
                        record_.layout->design->iterations));
     throw;
   }
