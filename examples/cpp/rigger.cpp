@@ -53,7 +53,7 @@ int main(int argc, char** argv) {
   setup.addCase("catch", {{3, {{500, 600, -400}}}});
   setup.addCase("drive", {{3, {{-200, 1100, -100}}}});
 
-  const MirrorPlane mirror{1, 0};
+  const MirrorPlane mirror{Vec3::UnitY(), 0};
   const Domain<3> domain = sampleRegions<3>(regions, voxel, mirror);
   LayoutProblem<3> layout;
   layout.grid = domain.grid;

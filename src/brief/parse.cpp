@@ -9,6 +9,7 @@
 #include "barelattice/base/file.hpp"
 #include "barelattice/base/hash.hpp"
 #include "barelattice/brief/brief.hpp"
+#include "barelattice/layout/directed_maps.hpp"
 #include "defaults.hpp"
 #include "shapes.hpp"
 #include "table_reader.hpp"
@@ -330,6 +331,70 @@ BriefTarget parseTarget(TableReader& top) {
   return target;
 }
 
+MakingRule parseRepeat(TableReader& table, std::size_t dimensions) {
+  if (table.has("axis") == table.has("along"))
+    table.fail("needs one of 'axis' and 'along'",
+               "axis with centre and times: the same round an axis; along with step: the same from cell to cell");
+  if (table.has("along")) {
+    RepeatAlong along;
+    along.direction = table.direction(*table.find("along"), "along", dimensions);
+    along.step = table.quantity("step", Measure::length, {.need = "the length of a cell", .above = 0});
+    along.from = table.quantity("from", Measure::length, {.otherwise = 0});
+    along.mirrored = table.yesNo("mirrored", false);
+    return along;
+  }
+  RepeatRound round;
+  round.axis = table.direction(*table.find("axis"), "axis");
+  if (dimensions == 2 && std::abs(round.axis.z()) != 1)
+    table.fail(*table.find("axis"), "'axis' of a sheet is \"z\"");
+  round.through = table.position(table.need("centre", "a point of the axis"), "centre", dimensions);
+  round.times = table.wholeNumber("times", {.need = "how many pieces there are round the axis", .least = 2});
+  if (constexpr int kMost = 180; round.times > kMost)
+    table.fail(*table.find("times"), fmt::format("'times' should be at most {}", kMost));
+  return round;
+}
+
+MakingRule parseCast(TableReader& table, std::size_t dimensions) {
+  Casting cast;
+  cast.draw = table.direction(table.need("draw", "where the mould opens to, e.g. \"+z\""), "draw", dimensions);
+  cast.draft = table.quantity("draft", Measure::angle, {.otherwise = 0, .least = 0, .most = kMostDraft, .cure = "give 0 to 30 deg"});
+  const toml::node* parting = table.find("parting");
+  if (!parting) return cast;
+  const std::string text = table.text(*parting, "parting");
+  if (text == "back") return cast;
+  cast.parting = text == "free" ? Casting::Parting::free : Casting::Parting::plane;
+  if (cast.parting == Casting::Parting::plane) {
+    try {
+      cast.at = parseQuantity(text, Measure::length);
+    } catch (const InputError& error) {
+      table.fail(*parting, "'parting' should be \"back\", \"free\", or a length",
+                 "back: one half of the mould and a flat back; free: two halves that meet where it suits; "
+                 "\"12 mm\": two halves that meet in a plane there, along draw");
+    }
+  }
+  return cast;
+}
+
+MakingRule parseMill(TableReader& table, std::size_t dimensions) {
+  Milling mill;
+  const toml::node& sides = table.need("sides", "where the tool comes from, e.g. [\"+z\", \"-z\"]");
+  for (const toml::node& side : table.array(sides, "sides"))
+    mill.sides.push_back(table.direction(side, "sides", dimensions));
+  if (mill.sides.empty()) table.fail(sides, "'sides' names none", "give one or more, e.g. [\"+z\"]");
+  return mill;
+}
+
+MakingRule parsePrint(TableReader& table, std::size_t dimensions) {
+  Printing print;
+  print.up = table.direction(table.need("up", "where layers grow to, e.g. \"+z\""), "up", dimensions);
+  print.overhang = table.quantity("overhang", Measure::angle,
+                                  {.otherwise = print.overhang,
+                                   .above = 0,
+                                   .most = kMostOverhang,
+                                   .cure = "give up to 70 deg: the largest angle between a wall that faces down and the vertical"});
+  return print;
+}
+
 void parseMaking(TableReader& top, Brief& brief) {
   TableReader reader = top.table(top.need("making", "[making] with smallest_member = \"8 mm\""), "making");
   Walls walls;
@@ -339,10 +404,24 @@ void parseMaking(TableReader& top, Brief& brief) {
   walls.boundary = reader.word("boundary", {"empty", "reflecting"}) == 1 ? FilterBoundary::reflecting
                                                                          : FilterBoundary::empty;
   brief.making.push_back({walls, reader.placeOf("smallest_member")});
-  if (std::optional<TableReader> mirror = reader.tableIfThere("mirror")) {
-    brief.making.push_back({mirror->mirrorPlane(dimensionsOf(brief)), mirror->place()});
-    mirror->finish();
-  }
+  const std::size_t dimensions = dimensionsOf(brief);
+  const auto addAll = [&](const char* key, const auto& read) {
+    for (TableReader& table : reader.tablesIfThere(key)) {
+      const MakingRule rule = read(table, dimensions);
+      const bool imposed = table.yesNo("impose", true);
+      brief.making.push_back({rule, table.place(), imposed});
+      table.finish();
+    }
+  };
+  addAll("mirror", [](TableReader& table, std::size_t d) -> MakingRule { return table.mirrorPlane(d); });
+  addAll("repeat", parseRepeat);
+  addAll("section", [](TableReader& table, std::size_t d) -> MakingRule {
+    return ConstantSection{
+        table.direction(table.need("along", "the axis along which the section stays the same"), "along", d)};
+  });
+  addAll("cast", parseCast);
+  addAll("mill", parseMill);
+  addAll("print", parsePrint);
   reader.finish();
 }
 

@@ -515,7 +515,7 @@ class ShapeBuilder {
     const MirrorPlane plane = reader.mirrorPlane(sheet_ ? 2 : 3);
     reader.finish();
     multiply(outer, node, 2);
-    return makeUnion({body, makeTransformed(body, reflection(plane.axis, plane.at))});
+    return makeUnion({body, makeTransformed(body, reflection(plane.normal, plane.at))});
   }
 
   ShapePtr repeat(const TableReader& outer, const toml::node& node) {

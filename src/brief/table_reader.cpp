@@ -144,6 +144,13 @@ std::size_t TableReader::word(const std::string& key, const std::vector<std::str
   return node ? choice(*node, key, words) : 0;
 }
 
+bool TableReader::yesNo(const std::string& key, bool otherwise) {
+  const toml::node* node = find(key);
+  if (!node) return otherwise;
+  if (const auto* value = node->as_boolean()) return value->get();
+  fail(*node, fmt::format("{} should be true or false", named(key)), "without quotes");
+}
+
 std::string TableReader::name(const std::string& key, const char* kind, const std::vector<std::string>& known,
                               const std::string& need) {
   const toml::node* node = findOrNeed(key, need);
@@ -253,28 +260,40 @@ Vec3 TableReader::position(const toml::node& node, const std::string& key, std::
   return {v[0], v[1], dimensions == 3 ? v[2] : 0};
 }
 
-Vec3 TableReader::direction(const toml::node& node, const std::string& key) const {
+Vec3 TableReader::direction(const toml::node& node, const std::string& key, std::size_t dimensions) const {
   if (node.is_string()) {
-    static const std::vector<std::string> words{"+x", "-x", "+y", "-y", "+z", "-z", "x", "y", "z"};
+    static const std::vector<std::string> inSpace{"+x", "-x", "+y", "-y", "+z", "-z", "x", "y", "z"};
+    static const std::vector<std::string> inPlane{"+x", "-x", "+y", "-y", "x", "y"};
+    const std::vector<std::string>& words = dimensions == 2 ? inPlane : inSpace;
     const std::string& word = words[choice(node, key, words)];
     return (word[0] == '-' ? -1.0 : 1.0) * Vec3::Unit(word.back() - 'x');
   }
   const toml::array& list = array(node, key);
-  if (list.size() != 3) fail(node, fmt::format("{} should hold three numbers", named(key)));
-  Vec3 direction;
-  for (std::size_t i = 0; i < 3; ++i) direction[static_cast<Eigen::Index>(i)] = number(list[i], key);
+  if (list.size() != dimensions)
+    fail(node, fmt::format("{} should hold {} numbers", named(key), dimensions == 2 ? "two" : "three"));
+  Vec3 direction = Vec3::Zero();
+  for (std::size_t i = 0; i < dimensions; ++i) direction[static_cast<Eigen::Index>(i)] = number(list[i], key);
   if (direction.norm() == 0) fail(node, fmt::format("{} has no direction", named(key)));
   return direction.normalized();
 }
 
 MirrorPlane TableReader::mirrorPlane(std::size_t dimensions) {
-  std::vector<std::string> axes{"x", "y", "z"};
-  axes.resize(dimensions);
   MirrorPlane plane;
-  plane.axis =
-      static_cast<int>(choice(need("across", "the axis the plane is perpendicular to"), "across", axes));
+  plane.normal = direction(need("across", "the axis the plane is perpendicular to"), "across", dimensions);
   plane.at = quantity(need("at", "where the plane crosses that axis"), "at", Measure::length);
   return plane;
+}
+
+std::vector<TableReader> TableReader::tablesIfThere(const std::string& key) {
+  std::vector<TableReader> tables;
+  const toml::node* node = find(key);
+  if (!node) return tables;
+  if (const toml::array* list = node->as_array()) {
+    for (const toml::node& entry : *list) tables.push_back(table(entry, key));
+  } else {
+    tables.push_back(table(*node, key));
+  }
+  return tables;
 }
 
 void TableReader::resolve(const toml::node& at, const char* what, const std::string& name,

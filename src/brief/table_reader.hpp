@@ -55,6 +55,8 @@ class TableReader {
   std::string text(const std::string& key, const std::string& need);
   /// The number of one of a few words; the first where the key is not there.
   std::size_t word(const std::string& key, const std::vector<std::string>& words);
+  /// true or false.
+  bool yesNo(const std::string& key, bool otherwise);
   /// A name among those of a kind. @param need what to give, for the message; empty if the key may be
   /// missing,
   ///   and the name is empty then.
@@ -88,10 +90,12 @@ class TableReader {
   /// A point or vector of two or three coordinates; in two, z is zero.
   Vec3 position(const toml::node& node, const std::string& key, std::size_t dimensions,
                 Measure measure = Measure::length) const;
-  /// "+x" ... "-z", or three plain numbers; a unit vector.
-  Vec3 direction(const toml::node& node, const std::string& key) const;
+  /// "+x" ... "-z", or plain numbers, as many as there are dimensions; a unit vector.
+  Vec3 direction(const toml::node& node, const std::string& key, std::size_t dimensions = 3) const;
   /// The keys 'across' and 'at' of this table.
   MirrorPlane mirrorPlane(std::size_t dimensions);
+  /// The tables of a list, or the one table there is; none where the key is not there.
+  std::vector<TableReader> tablesIfThere(const std::string& key);
   std::vector<std::string> texts(const toml::node& node, const std::string& key) const;
   const toml::array& array(const toml::node& node, const std::string& key) const;
   TableReader table(const toml::node& node, const std::string& key) const;

@@ -222,9 +222,9 @@ class Sampler {
   std::vector<Shares> shares_;
 };
 
-/// The smallest box of whole cells round the regions; shifted so that a mirror plane falls between cells.
+/// The smallest box of whole cells round the regions, shifted so that places fall between cells.
 template <int D>
-GridFrame<D> frameOf(const Regions& regions, double size, const std::optional<MirrorPlane>& mirror) {
+GridFrame<D> frameOf(const Regions& regions, double size, const BetweenCells& between) {
   const Box box = regions.bounds();
   GridFrame<D> frame;
   frame.size = size;
@@ -233,7 +233,8 @@ GridFrame<D> frameOf(const Regions& regions, double size, const std::optional<Mi
     // A box that is a whole number of cells long up to rounding must not gain a layer of empty cells.
     const double slack = 1e-6 * size;
     double low = box.min()[i];
-    if (mirror && mirror->axis == i) low = mirror->at - std::ceil((mirror->at - low - slack) / size) * size;
+    const std::optional<double>& place = between[static_cast<std::size_t>(i)];
+    if (place) low = *place - std::ceil((*place - low - slack) / size) * size;
     const double cells = std::ceil((box.max()[i] - low - slack) / size);
     count *= std::max(cells, 1.0);
     if (count > kMostCells)
@@ -242,7 +243,7 @@ GridFrame<D> frameOf(const Regions& regions, double size, const std::optional<Mi
                       size * kMillimetresPerMetre),
           "choose a larger voxel");
     frame.cells[static_cast<std::size_t>(i)] = std::max(1, static_cast<int>(cells));
-    if (!(mirror && mirror->axis == i)) low -= 0.5 * (cells * size - (box.max()[i] - low));
+    if (!place) low -= 0.5 * (cells * size - (box.max()[i] - low));
     frame.origin[i] = low;
   }
   return frame;
@@ -332,15 +333,13 @@ double Domain<D>::volume() const {
 }
 
 template <int D>
-Domain<D> sampleRegions(const Regions& regions, double size, const std::optional<MirrorPlane>& mirror) {
+Domain<D> sampleRegions(const Regions& regions, double size, const BetweenCells& between) {
   validate(regions);
   if (D == 2) requirePositive("thickness of the sheet", regions.thickness);
   requirePositive("size of a cell", size);
-  if (mirror) {
-    requireIndex("axis of the mirror", static_cast<std::size_t>(mirror->axis), D, "axes");
-    requireFinite("place of the mirror", mirror->at);
-  }
-  const GridFrame<D> frame = frameOf<D>(regions, size, mirror);
+  for (const std::optional<double>& place : between)
+    if (place) requireFinite("place between cells", *place);
+  const GridFrame<D> frame = frameOf<D>(regions, size, between);
   const std::vector<Shares> shares = Sampler<D>(regions, frame).sample();
   std::vector<std::uint8_t> inDomain(shares.size());
   for (std::size_t i = 0; i < shares.size(); ++i) inDomain[i] = shares[i].available > 0;
@@ -369,9 +368,7 @@ Domain<D> sampleRegions(const Regions& regions, double size, const std::optional
 
 template struct Domain<2>;
 template struct Domain<3>;
-template BARELATTICE_API Domain<2> sampleRegions<2>(const Regions&, double,
-                                                    const std::optional<MirrorPlane>&);
-template BARELATTICE_API Domain<3> sampleRegions<3>(const Regions&, double,
-                                                    const std::optional<MirrorPlane>&);
+template BARELATTICE_API Domain<2> sampleRegions<2>(const Regions&, double, const BetweenCells&);
+template BARELATTICE_API Domain<3> sampleRegions<3>(const Regions&, double, const BetweenCells&);
 
 }  // namespace barelattice

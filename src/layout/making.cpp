@@ -1,29 +1,206 @@
 #include "barelattice/layout/making.hpp"
 
+#include <algorithm>
+#include <array>
+#include <cmath>
+
 #include "barelattice/base/error.hpp"
+#include "barelattice/layout/cell_maps.hpp"
+#include "barelattice/layout/directed_maps.hpp"
 #include "barelattice/layout/orbit_average.hpp"
 #include "base/check.hpp"
 
 namespace barelattice {
 namespace {
 
+// The order of the maps is
+//
+//   variables -> averages over orbits -> filter -> keeps, draw, tools, print -> level -> projection
+//
+// Averages come before the filter, since after a projection they leave cells grey. Directed rules come before
+// the projection, which the filter's smooth level is for: a largest (smallest) value of levels is the level of
+// the largest (smallest) density, whatever the threshold, so one map serves every reading, and a wall that
+// leans by some degrees is not stepped by cells.
+
+constexpr double kAligned = 1e-6;  // directions closer than this are the same
+
 /// What rules ask for, sorted by where in the chain it comes.
 template <int D>
 struct Gathered {
   const Grid<D>& grid;
-  std::vector<CellImages> motions;  // under which the layout is to stay the same
+  const std::vector<std::uint8_t>& keep;
   std::vector<std::shared_ptr<const LayoutMap>> first;
+  std::vector<std::shared_ptr<const LayoutMap>> onLevel;
   std::vector<std::shared_ptr<const LayoutMap>> last;
 
   void operator()(const Walls& /*rule*/) {}  // the filter, which is always there
-  void operator()(const MirrorPlane& rule) { motions.push_back(mirrorImages(grid, rule)); }
+  // Symmetries go together into one average.
+  void operator()(const MirrorPlane& /*rule*/) {}
+  void operator()(const RepeatRound& /*rule*/) {}
+  void operator()(const RepeatAlong& /*rule*/) {}
+  void operator()(const ConstantSection& /*rule*/) {}
+  void operator()(const Casting& rule) {
+    access(rule, rule.draft, rule.parting == Casting::Parting::plane ? std::optional(rule.at) : std::nullopt);
+  }
+  void operator()(const Milling& rule) { access(rule, 0, std::nullopt); }
+  void operator()(const Printing& rule) {
+    onLevel.push_back(std::make_shared<PrintMap<D>>(grid, within(rule.up), rule.overhang, keep));
+  }
   void operator()(const OwnMaking& rule) {
     if (rule.beforeFilter) first.push_back(rule.beforeFilter);
     if (rule.afterProjection) last.push_back(rule.afterProjection);
   }
+
+ private:
+  static Point<D> within(const Vec3& direction) {
+    if (D == 2 && std::abs(direction.z()) > kAligned)
+      throw InputError("a direction leads out of the plane of a sheet", "give one in x and y");
+    return direction.template head<D>();
+  }
+  void access(const MakingRule& rule, double draft, std::optional<double> parting) {
+    typename AccessMap<D>::Options options{{}, draft, parting};
+    for (const Vec3& side : sidesOf(rule)) options.sides.push_back(within(side));
+    if (!keep.empty()) onLevel.push_back(std::make_shared<KeepSolid>(keep));
+    onLevel.push_back(std::make_shared<AccessMap<D>>(grid, options));
+  }
 };
 
+std::string textOf(const Vec3& v) {
+  return fmt::format("({:.12g}, {:.12g}, {:.12g})", v.x(), v.y(), v.z());
+}
+
+struct Text {
+  std::string operator()(const Walls& rule) const {
+    return fmt::format("{:.12g}, boundary {}", rule.smallestMember, static_cast<int>(rule.boundary));
+  }
+  std::string operator()(const MirrorPlane& rule) const {
+    return fmt::format("{} {:.12g}", textOf(rule.normal), rule.at);
+  }
+  std::string operator()(const RepeatRound& rule) const {
+    return fmt::format("{} through {}, {} times", textOf(rule.axis), textOf(rule.through), rule.times);
+  }
+  std::string operator()(const RepeatAlong& rule) const {
+    return fmt::format("{} from {:.12g} by {:.12g}{}", textOf(rule.direction), rule.from, rule.step,
+                       rule.mirrored ? ", mirrored" : "");
+  }
+  std::string operator()(const ConstantSection& rule) const { return textOf(rule.along); }
+  std::string operator()(const Casting& rule) const {
+    return fmt::format("{}, parting {} {:.12g}, draft {:.12g}", textOf(rule.draw), static_cast<int>(rule.parting),
+                       rule.at, rule.draft);
+  }
+  std::string operator()(const Milling& rule) const {
+    std::string text;
+    for (const Vec3& side : rule.sides) text += textOf(side) + " ";
+    return text;
+  }
+  std::string operator()(const Printing& rule) const {
+    return fmt::format("{}, overhang {:.12g}", textOf(rule.up), rule.overhang);
+  }
+  std::string operator()(const OwnMaking& rule) const { return rule.name; }
+};
+
+bool parallel(const Vec3& a, const Vec3& b) {
+  return std::abs(std::abs(a.dot(b)) - 1) < kAligned;
+}
+bool across(const Vec3& a, const Vec3& b) {
+  return std::abs(a.dot(b)) < kAligned;
+}
+
+bool isProcess(const MakingRule& rule) {
+  return std::holds_alternative<Casting>(rule) || std::holds_alternative<Milling>(rule) ||
+         std::holds_alternative<Printing>(rule);
+}
+
+std::optional<SymmetryRule> asSymmetry(const MakingRule& rule) {
+  return std::visit(
+      [](const auto& r) -> std::optional<SymmetryRule> {
+        if constexpr (std::is_constructible_v<SymmetryRule, decltype(r)>)
+          return SymmetryRule(r);
+        else
+          return std::nullopt;
+      },
+      rule);
+}
+
+/// Whether the motion carries the sides onto sides.
+bool keepsSides(const Eigen::Isometry3d& motion, const std::vector<Vec3>& sides) {
+  return std::all_of(sides.begin(), sides.end(), [&](const Vec3& side) {
+    return std::any_of(sides.begin(), sides.end(), [&](const Vec3& other) {
+      return (motion.linear() * side - other).cwiseAbs().maxCoeff() < kAligned;
+    });
+  });
+}
+
+/// Why a process cannot make what a symmetry asks for; empty if it can.
+std::string whyNot(const MakingRule& process, const SymmetryRule& symmetry) {
+  const auto* print = std::get_if<Printing>(&process);
+  const auto* cast = std::get_if<Casting>(&process);
+  const std::vector<Vec3> sides = print ? std::vector<Vec3>{print->up} : sidesOf(process);
+  if (const auto* section = std::get_if<ConstantSection>(&symmetry)) {
+    const bool along = std::any_of(sides.begin(), sides.end(),
+                                   [&](const Vec3& side) { return parallel(side, section->along); });
+    if (along && cast && cast->draft > 0)
+      return "a section that is constant along the draw has walls without draft";
+    const bool fits = std::all_of(sides.begin(), sides.end(), [&](const Vec3& side) {
+      return parallel(side, section->along) || across(side, section->along);
+    });
+    return fits ? "" : "a constant section has to run along a side that is worked from, or across it";
+  }
+  if (const auto* along = std::get_if<RepeatAlong>(&symmetry)) {
+    const bool fits = std::all_of(sides.begin(), sides.end(),
+                                  [&](const Vec3& side) { return across(side, along->direction); });
+    return fits ? "" : "cells that follow each other along a side that is worked from stand in each other's way";
+  }
+  const Eigen::Isometry3d motion = motionOf(symmetry);
+  if (!keepsSides(motion, sides))
+    return "the symmetry carries a side that is worked from onto one that is not";
+  if (cast && cast->parting == Casting::Parting::plane &&
+      std::abs(cast->draw.dot(motion * (cast->at * cast->draw)) - cast->at) > 1e-9)
+    return "the symmetry carries the parting plane to another place";
+  return {};
+}
+
 }  // namespace
+
+std::string nameOf(const MakingRule& rule) {
+  constexpr std::array<const char*, std::variant_size_v<MakingRule>> kNames{
+      "smallest_member", "mirror", "repeat", "repeat", "section", "cast", "mill", "print", "own"};
+  return kNames[rule.index()];
+}
+
+std::string textOf(const MakingRule& rule) {
+  return std::visit(Text{}, rule);
+}
+
+std::vector<Vec3> sidesOf(const MakingRule& rule) {
+  if (const auto* cast = std::get_if<Casting>(&rule)) {
+    if (cast->parting == Casting::Parting::back) return {cast->draw};
+    return {cast->draw, -cast->draw};
+  }
+  if (const auto* mill = std::get_if<Milling>(&rule)) return mill->sides;
+  return {};
+}
+
+std::optional<Contradiction> contradictionIn(const std::vector<MakingRule>& rules) {
+  for (std::size_t i = 0; i < rules.size(); ++i) {
+    if (!isProcess(rules[i])) continue;
+    for (std::size_t k = 0; k < rules.size(); ++k) {
+      if (k > i && isProcess(rules[k]))
+        return Contradiction{i, k, "a part is cast, milled or printed: one of them shapes it"};
+      const std::optional<SymmetryRule> symmetry = asSymmetry(rules[k]);
+      if (!symmetry) continue;
+      if (const std::string why = whyNot(rules[i], *symmetry); !why.empty()) return Contradiction{k, i, why};
+    }
+  }
+  return std::nullopt;
+}
+
+std::vector<SymmetryRule> symmetriesOf(const std::vector<MakingRule>& rules) {
+  std::vector<SymmetryRule> found;
+  for (const MakingRule& rule : rules)
+    if (const std::optional<SymmetryRule> symmetry = asSymmetry(rule)) found.push_back(*symmetry);
+  return found;
+}
 
 const Walls& wallsOf(const std::vector<MakingRule>& rules) {
   const Walls* found = nullptr;
@@ -39,24 +216,35 @@ const Walls& wallsOf(const std::vector<MakingRule>& rules) {
 
 template <int D>
 MakingMaps mapsOf(const std::vector<MakingRule>& rules, const Grid<D>& grid, const HeldField& fill,
-                  const std::vector<std::uint8_t>& attached, double widening) {
+                  const std::vector<std::uint8_t>& keep, const std::vector<std::uint8_t>& attached,
+                  double widening) {
   if (!(widening >= 1)) throw InputError(fmt::format("widening is {}", widening), "give 1 or more");
-  Gathered<D> gathered{grid, {}, {}, {}};
-  for (const MakingRule& rule : rules) std::visit(gathered, rule);
   const Walls& walls = wallsOf(rules);
+  if (const std::optional<Contradiction> found = contradictionIn(rules))
+    throw InputError(fmt::format("the rules {} and {} exclude each other: {}", nameOf(rules[found->first]),
+                                 nameOf(rules[found->second]), found->why),
+                     "leave one of them out");
+  Gathered<D> gathered{grid, keep, {}, {}, {}};
+  for (const MakingRule& rule : rules) std::visit(gathered, rule);
   MakingMaps maps;
   for (const auto& map : gathered.first) maps.level.append(map);
-  if (!gathered.motions.empty())
-    maps.level.append(std::make_shared<OrbitAverage>(orbitsOf(grid.cellCount(), gathered.motions)));
+  if (const std::vector<SymmetryRule> symmetries = symmetriesOf(rules); !symmetries.empty()) {
+    constexpr double kSame = 1e-5;  // of a cell
+    const Symmetry symmetry(symmetries, kSame * grid.frame().size);
+    maps.level.append(std::make_shared<OrbitAverage>(orbitsOf(grid, symmetry)));
+  }
   maps.level.append(std::make_shared<DensityFilter<D>>(
       grid, fill, widening * filterRadiusFor(walls.smallestMember, D), walls.boundary, attached));
+  for (const auto& map : gathered.onLevel) maps.level.append(map);
   maps.projected = std::move(gathered.last);
   return maps;
 }
 
 template BARELATTICE_API MakingMaps mapsOf<2>(const std::vector<MakingRule>&, const Grid<2>&,
-                                              const HeldField&, const std::vector<std::uint8_t>&, double);
+                                              const HeldField&, const std::vector<std::uint8_t>&,
+                                              const std::vector<std::uint8_t>&, double);
 template BARELATTICE_API MakingMaps mapsOf<3>(const std::vector<MakingRule>&, const Grid<3>&,
-                                              const HeldField&, const std::vector<std::uint8_t>&, double);
+                                              const HeldField&, const std::vector<std::uint8_t>&,
+                                              const std::vector<std::uint8_t>&, double);
 
 }  // namespace barelattice

@@ -4,7 +4,6 @@
 #include <cmath>
 
 #include "base/check.hpp"
-#include "base/groups.hpp"
 #include "base/parallel.hpp"
 
 namespace barelattice {
@@ -12,8 +11,7 @@ namespace barelattice {
 // Cells that motions carry onto each other form an orbit; the layout is to be equal on each. The average over
 // orbits, P_ij = 1 / |orbit| where i and j share one, is the projection onto such layouts: P P = P, P^T = P.
 // So every layout is reached from variables that are symmetric already, none is changed twice, and the way
-// back is the way forward. Orbits are closed under the group the motions generate: two mirrors give orbits of
-// four without anyone composing them.
+// back is the way forward.
 
 OrbitAverage::OrbitAverage(const std::vector<int>& orbit) : members_(orbit.size()) {
   for (const int o : orbit)
@@ -42,45 +40,5 @@ void OrbitAverage::backward(std::span<const double> /*in*/, std::span<const doub
                             std::span<const double> gradientOut, std::span<double> gradientIn) const {
   forward(gradientOut, gradientIn);
 }
-
-template <int D>
-CellImages mirrorImages(const Grid<D>& grid, const MirrorPlane& plane) {
-  requireIndex("axis of the mirror", static_cast<std::size_t>(plane.axis), D, "axes");
-  requireFinite("place of the mirror", plane.at);
-  const auto a = static_cast<std::size_t>(plane.axis);
-  const GridFrame<D>& frame = grid.frame();
-  const int sum = static_cast<int>(std::lround(2 * (plane.at - frame.origin[plane.axis]) / frame.size)) - 1;
-  CellImages images(grid.cellCount());
-  for (std::size_t c = 0; c < images.size(); ++c) {
-    Index<D> index = grid.cellIndex(c);
-    index[a] = sum - index[a];
-    const int other = grid.cellAt(index);
-    images[c] = other < 0 ? static_cast<int>(c) : other;
-  }
-  return images;
-}
-
-std::vector<int> orbitsOf(std::size_t cells, const std::vector<CellImages>& motions) {
-  for (const CellImages& images : motions) {
-    requireCount("images", images.size(), cells, "cells");
-    for (const int image : images)
-      requireIndex("image of a cell", static_cast<std::size_t>(image), cells, "cells");
-  }
-  Groups groups(cells);
-  for (const CellImages& images : motions)
-    for (std::size_t c = 0; c < cells; ++c) groups.join(static_cast<int>(c), images[c]);
-  std::vector<int> orbit(cells, -1);
-  std::vector<int> numberOf(cells, -1);
-  int count = 0;
-  for (std::size_t c = 0; c < cells; ++c) {
-    int& number = numberOf[static_cast<std::size_t>(groups.find(static_cast<int>(c)))];
-    if (number < 0) number = count++;
-    orbit[c] = number;
-  }
-  return orbit;
-}
-
-template BARELATTICE_API CellImages mirrorImages<2>(const Grid<2>&, const MirrorPlane&);
-template BARELATTICE_API CellImages mirrorImages<3>(const Grid<3>&, const MirrorPlane&);
 
 }  // namespace barelattice

@@ -95,15 +95,8 @@ std::string fingerprintOf(const LayoutProblem<D>& problem) {
     hasher.add(limit.bound);
   }
   for (const MakingRule& rule : problem.making) {
-    hasher.add(static_cast<double>(rule.index()));
-    if (const auto* walls = std::get_if<Walls>(&rule)) {
-      hasher.add(walls->smallestMember);
-      hasher.add(walls->boundary == FilterBoundary::empty ? 1.0 : 0.0);
-    }
-    if (const auto* plane = std::get_if<MirrorPlane>(&rule)) {
-      hasher.add(static_cast<double>(plane->axis));
-      hasher.add(plane->at);
-    }
+    hasher.add(nameOf(rule));
+    hasher.add(textOf(rule));
   }
   for (const GridCase<D>& c : problem.cases) {
     hasher.add(c.weight);

@@ -31,7 +31,9 @@ void validate(const OptimalityOptions& options) {
 //
 //   dm/d(log F) = sum over variables that are free to move of dm/dx_i x_i         (3)
 //
-// gives the first step of the search.
+// gives the first step of the search. A variable that neither goal nor mass depends on, as one in front of
+// which a mould or a tool meets a fuller cell, stays as it is: (1) says nothing of it, and once what hides it
+// is gone it counts again from there.
 
 std::vector<double> updateByOptimality(std::span<const double> variables,
                                        std::span<const double> goalGradient,
@@ -59,7 +61,9 @@ std::vector<double> updateByOptimality(std::span<const double> variables,
   if (most == 0) return updated;
   const auto low = [&](std::size_t i) { return std::max(0.0, variables[i] - options.move); };
   const auto high = [&](std::size_t i) { return std::min(1.0, variables[i] + options.move); };
-  const auto stepped = [&](std::size_t i, double factor) {                 // factor = l^-damping
+  const auto idle = [&](std::size_t i) { return goalGradient[i] == 0 && limitGradient[i] == 0; };
+  const auto stepped = [&](std::size_t i, double factor) {  // factor = l^-damping
+    if (idle(i)) return variables[i];
     return std::clamp(variables[i] * ratio[i] * factor, low(i), high(i));  // (2)
   };
   const auto sumOf = [&](const auto& term) {

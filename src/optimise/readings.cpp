@@ -11,8 +11,8 @@ void Readings<D>::set(const Reading& reading) {
   reading_ = reading;
   if (reading_.widening != widening_) {
     widening_ = reading_.widening;
-    MakingMaps maps =
-        mapsOf(problem_.making, problem_.grid, HeldField::lent(problem_.fill), problem_.attached, widening_);
+    MakingMaps maps = mapsOf(problem_.making, problem_.grid, HeldField::lent(problem_.fill), problem_.keep,
+                             problem_.attached, widening_);
     toLevel_ = std::move(maps.level);
     projected_ = std::move(maps.projected);
   }

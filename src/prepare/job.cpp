@@ -316,7 +316,7 @@ LayoutProblem<D> Job::layoutProblem() const {
   problem.cases = casesOn(own.grid, setup);
   problem.goal.form = brief.goal;
   problem.massFraction = targetMass / spaceMass;
-  for (const BriefRule& each : brief.making) problem.making.push_back(each.rule);
+  problem.making = brief.imposed();
   problem.attached = attachedCells(own.grid, *this, problem.filterRadius());
   return problem;
 }
@@ -334,19 +334,19 @@ Job prepare(Brief brief, double coarser) {
   requirePositive("coarser", coarser);
   Job job;
   settleVoxel(brief, coarser);
+  refuseContradictions(brief);
   job.brief = std::move(brief);
   job.warnings = job.brief.notes;
   job.setup = setupOf(job.brief, pickFaces(job.brief, kFaceSpacing * job.brief.voxel));
   job.regions = regionsOf(job.brief, job.setup.faces);
   refuseManyVoxels(job.brief, job.regions.bounds().sizes());
   backLoads(job);
-  const auto* plane = job.brief.rule<MirrorPlane>();
-  const std::optional<MirrorPlane> mirror = plane ? std::optional(*plane) : std::nullopt;
+  const BetweenCells between = betweenCells(job.brief);
   try {
     if (job.flat())
-      job.domain = sampleRegions<2>(job.regions, job.brief.voxel, mirror);
+      job.domain = sampleRegions<2>(job.regions, job.brief.voxel, between);
     else
-      job.domain = sampleRegions<3>(job.regions, job.brief.voxel, mirror);
+      job.domain = sampleRegions<3>(job.regions, job.brief.voxel, between);
   } catch (const InputError& error) {
     refuse(job.brief, {}, error.what(), error.cure());
   }

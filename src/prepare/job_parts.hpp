@@ -22,6 +22,14 @@ Setup setupOf(const Brief& brief, std::vector<NamedFace> faces);
 ///   held, if something is on a piece of its own, or if a motion is left free.
 void checkActing(Job& job);
 
+/// Where cells have to begin for the sake of the making rules.
+BetweenCells betweenCells(const Brief& brief);
+/// @throws BriefError if making rules exclude each other.
+void refuseContradictions(const Brief& brief);
+/// Warns of symmetries that the design space does not have.
+/// @throws BriefError if a making rule finds nothing of the space.
+void checkMaking(Job& job);
+
 /// In a sheet the middle of its thickness.
 template <int D>
 Vec3 cellCentre(const Domain<D>& domain, std::size_t cell, const Regions& regions) {

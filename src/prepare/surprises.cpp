@@ -13,7 +13,6 @@
 #include <set>
 
 #include "barelattice/base/quantity.hpp"
-#include "barelattice/layout/orbit_average.hpp"
 #include "barelattice/solid/reinterpret.hpp"
 #include "barelattice/voxels/grid_ties.hpp"
 #include "base/parallel.hpp"
@@ -376,42 +375,6 @@ void warnOfLostFeatures(Job& job) {
   }
 }
 
-/// Refuses a mirror that has nothing on its other side, warns of one across a space that is not symmetric.
-template <int D>
-void checkMirror(Job& job) {
-  const auto* plane = job.brief.rule<MirrorPlane>();
-  if (!plane) return;
-  const auto& [axis, at] = *plane;
-  const Domain<D>& domain = std::get<Domain<D>>(job.domain);
-  const CellImages partner = mirrorImages(domain.grid, *plane);
-  double alone = 0;
-  double all = 0;
-  std::size_t pairs = 0;
-  for (std::size_t c = 0; c < partner.size(); ++c) {
-    const auto other = static_cast<std::size_t>(partner[c]);
-    const Index<D> here = domain.grid.cellIndex(c);
-    const double centre = domain.grid.frame().centre(here)[axis];
-    const bool onPlane = std::abs(centre - at) < 0.75 * domain.grid.frame().size;
-    pairs += other != c;
-    all += domain.fill[c];
-    alone += other == c ? (onPlane ? 0 : domain.fill[c]) : std::abs(domain.fill[c] - domain.fill[other]);
-  }
-  const Box box = job.regions.space->bounds();
-  if (pairs == 0)
-    refuse(job.brief, job.brief.placeOfRule<MirrorPlane>(),
-           fmt::format("the mirror plane at {:.4g} mm has none of the design space on its other side: that "
-                       "goes from {:.4g} to {:.4g} mm along {}",
-                       at * kMillimetresPerMetre, box.min()[axis] * kMillimetresPerMetre,
-                       box.max()[axis] * kMillimetresPerMetre, "xyz"[axis]),
-           "put the plane through the middle of what is symmetric, or leave the mirror out");
-  constexpr double kLopsided = 0.05;  // voxels at walls differ a little from one side to the other
-  if (alone > kLopsided * all)
-    job.warnings.push_back(fmt::format(
-        "[making.mirror] {:.0f} % of the design space has no like on the other side of the plane: "
-        "there the layout is not mirrored",
-        100 * alone / all));
-}
-
 void warnOfUnused(Job& job) {
   const auto inNone = [&](const auto& isIn) {
     return std::none_of(job.brief.cases.begin(), job.brief.cases.end(), isIn);
@@ -455,10 +418,7 @@ void warnOfSurprises(Job& job) {
   if (!job.brief.layout && job.flat()) refuseNarrows<2>(job, narrow);
   if (!job.brief.layout && !job.flat()) refuseNarrows<3>(job, narrow);
   job.warnings.insert(job.warnings.end(), narrow.begin(), narrow.end());
-  if (job.flat())
-    checkMirror<2>(job);
-  else
-    checkMirror<3>(job);
+  checkMaking(job);
   warnOfLeanTarget(job);
   warnOfMassBounds(job);
   warnOfLostFeatures(job);

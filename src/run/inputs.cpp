@@ -4,6 +4,7 @@
 #include <fmt/ranges.h>
 
 #include <algorithm>
+#include <map>
 #include <optional>
 #include <set>
 #include <vector>
@@ -149,14 +150,20 @@ void addActing(Inputs& inputs, const Job& job) {
   }
 }
 
-void addRule(Inputs& inputs, const Walls& rule) {
-  inputs.add("[making] smallest_member", rule.smallestMember);
-  inputs.add("[making] boundary", static_cast<int>(rule.boundary));
+/// What the layout is made by.
+void addMaking(Inputs& inputs, const Brief& brief) {
+  std::map<std::string, std::string> rules;  // by what they are called; mirrors, for one, may be many
+  for (const BriefRule& each : brief.making) {
+    if (!each.imposed) continue;
+    if (const auto* walls = std::get_if<Walls>(&each.rule)) {
+      inputs.add("[making] smallest_member", walls->smallestMember);
+      inputs.add("[making] boundary", static_cast<int>(walls->boundary));
+    } else {
+      rules[nameOf(each.rule)] += textOf(each.rule) + "; ";
+    }
+  }
+  for (const auto& [name, text] : rules) inputs.add("[making] " + name, text);
 }
-void addRule(Inputs& inputs, const MirrorPlane& rule) {
-  inputs.add("[making] mirror", fmt::format("{} {:.12g}", rule.axis, rule.at));
-}
-void addRule(Inputs& /*inputs*/, const OwnMaking& /*rule*/) {}  // no brief states one
 
 /// Where material may, must and must not be, and what it is made of; not how strong it is.
 void addRegions(Inputs& inputs, const Job& job) {
@@ -237,8 +244,7 @@ Inputs inputsOfLayout(const Job& job) {
   addActing(inputs, job);
   inputs.add("goal", static_cast<int>(brief.goal));
   inputs.add("[target] mass", job.targetMass);
-  for (const BriefRule& each : brief.making)
-    std::visit([&](const auto& rule) { addRule(inputs, rule); }, each.rule);
+  addMaking(inputs, brief);
   inputs.add("[optimise] keep_every", brief.keepEvery);
   const std::string start = brief.start ? brief.shapes[*brief.start].name : "";
   inputs.add("[optimise] start", start);

@@ -354,12 +354,13 @@ ShapePtr makeLayer(ShapePtr body, const Patch& piece, double depth) {
   return makeIntersection({std::move(body), std::make_shared<LayerShape>(piece, depth)});
 }
 
-Eigen::Isometry3d reflection(int axis, double at) {
-  requireIndex("axis", static_cast<std::size_t>(axis), 3, "axes");
+Eigen::Isometry3d reflection(const Vec3& normal, double at) {
+  requireFinite("normal", normal);
+  if (std::abs(normal.norm() - 1) > 1e-6) throw InputError("the normal is not of length one");
   requireFinite("at", at);
   Eigen::Isometry3d map = Eigen::Isometry3d::Identity();
-  map.linear()(axis, axis) = -1;
-  map.translation()[axis] = 2 * at;
+  map.linear() -= 2 * normal * normal.transpose();
+  map.translation() = 2 * at * normal;
   return map;
 }
 

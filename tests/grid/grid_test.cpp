@@ -166,7 +166,7 @@ TEST(Domain, bondedPartsWinOverClearsAndHaveTheirMaterial) {
 TEST(Domain, mirrorPlaneFallsBetweenCells) {
   Regions regions;
   regions.space = makeBox({-1.03, 0, 0}, {1.03, 1, 1});
-  const Domain<3> domain = sampleRegions<3>(regions, 0.1, MirrorPlane{0, 0.0});
+  const Domain<3> domain = sampleRegions<3>(regions, 0.1, BetweenCells{0.0});
   const double cells = -domain.grid.frame().origin.x() / 0.1;
   EXPECT_NEAR(cells, std::round(cells), 1e-9);
   EXPECT_NEAR(domain.volume(), 2.06, 0.01);

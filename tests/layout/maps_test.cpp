@@ -117,8 +117,8 @@ TEST(LayoutMaps, haveExactGradients) {
   for (const FilterBoundary boundary : {FilterBoundary::reflecting, FilterBoundary::empty})
     expectExactGradient(DensityFilter<3>(grid, randomField(n, 1), 1.4, boundary), n);
   expectExactGradient(Projection(8, 0.4), n);
-  expectExactGradient(OrbitAverage(orbitsOf(n, {mirrorImages(grid, {1, 2.0}), mirrorImages(grid, {2, 1.5})})),
-                      n);
+  const Symmetry mirrors({MirrorPlane{Vec3::UnitY(), 2.0}, MirrorPlane{Vec3::UnitZ(), 1.5}}, 1e-6);
+  expectExactGradient(OrbitAverage(orbitsOf(grid, mirrors)), n);
   std::vector<std::uint8_t> keep(n, 0);
   std::fill_n(keep.begin(), n / 3, 1);
   expectExactGradient(KeepSolid(keep), n);
@@ -182,30 +182,18 @@ TEST(Projection, keepsTheEndsAndSharpens) {
   EXPECT_NEAR(out[4], 1, 1e-15);
 }
 
-TEST(OrbitAverage, pairsCellsAcrossAPlane) {
-  const Grid<3> grid = testing::boxGrid<3>({6, 4, 2}, 0.5);
-  const CellImages images = mirrorImages(grid, {0, 1.5});
-  for (std::size_t c = 0; c < images.size(); ++c) {
-    const auto p = static_cast<std::size_t>(images[c]);
-    EXPECT_EQ(grid.cellIndex(c)[0] + grid.cellIndex(p)[0], 5);
-    EXPECT_EQ(images[p], static_cast<int>(c));
-  }
-  const std::vector<int> orbit = orbitsOf(images.size(), {images});
-  EXPECT_EQ(1 + *std::max_element(orbit.begin(), orbit.end()), static_cast<int>(grid.cellCount() / 2));
-}
-
-// A quarter turn of a square: orbits of four, made from one motion of period
-// four; an average does not change what is an average already, keeps the sum,
+// A quarter turn of a square: orbits of four; an average does not change what is an average already, keeps the sum,
 // and is the same turned by a quarter.
 TEST(OrbitAverage, servesARotation) {
   const int n = 8;
   const Grid<2> grid = testing::boxGrid<2>({n, n});
-  CellImages turn(grid.cellCount());
+  std::vector<int> turn(grid.cellCount());
   for (std::size_t c = 0; c < turn.size(); ++c) {
     const Index<2>& at = grid.cellIndex(c);
     turn[c] = grid.cellAt({n - 1 - at[1], at[0]});
   }
-  const std::vector<int> orbit = orbitsOf(turn.size(), {turn});
+  const std::vector<int> orbit =
+      orbitsOf(grid, Symmetry({RepeatRound{Vec3::UnitZ(), {0.5 * n, 0.5 * n, 0}, 4}}, 1e-6));
   EXPECT_EQ(1 + *std::max_element(orbit.begin(), orbit.end()), n * n / 4);
   const OrbitAverage average(orbit);
   const std::vector<double> in = randomField(turn.size(), 3);
@@ -223,9 +211,9 @@ TEST(OrbitAverage, servesARotation) {
 TEST(Making, needsOneRuleOnWalls) {
   const Grid<2> grid = testing::boxGrid<2>({4, 4});
   const std::vector<double> fill(grid.cellCount(), 1.0);
-  EXPECT_THROW(mapsOf<2>({}, grid, fill, {}), InputError);
-  EXPECT_THROW(mapsOf<2>({Walls{2}, Walls{3}}, grid, fill, {}), InputError);
-  EXPECT_NO_THROW(mapsOf<2>({MirrorPlane{0, 2}, Walls{2}}, grid, fill, {}));
+  EXPECT_THROW(mapsOf<2>({}, grid, fill, {}, {}), InputError);
+  EXPECT_THROW(mapsOf<2>({Walls{2}, Walls{3}}, grid, fill, {}, {}), InputError);
+  EXPECT_NO_THROW(mapsOf<2>({MirrorPlane{Vec3::UnitX(), 2}, Walls{2}}, grid, fill, {}, {}));
 }
 
 }  // namespace

@@ -62,9 +62,7 @@ TEST(WrongCalls, domains) {
   refuses("thickness", [&] { sampleRegions<3>({box, {}, {}, {}, -1}, 0.1); });
   for (const double size : {0.0, -1.0, kNan, kInfinite})
     refuses("size of a cell", [&] { sampleRegions<3>({box, {}, {}}, size); });
-  refuses("axis of the mirror", [&] { sampleRegions<3>({box, {}, {}}, 0.1, MirrorPlane{3, 0}); });
-  refuses("axis of the mirror", [&] { sampleRegions<3>({box, {}, {}}, 0.1, MirrorPlane{-1, 0}); });
-  refuses("place of the mirror", [&] { sampleRegions<3>({box, {}, {}}, 0.1, MirrorPlane{0, kNan}); });
+  refuses("place between cells", [&] { sampleRegions<3>({box, {}, {}}, 0.1, BetweenCells{kNan}); });
 }
 
 TEST(WrongCalls, maps) {
@@ -93,15 +91,25 @@ TEST(WrongCalls, maps) {
   refuses("orbit", [] { OrbitAverage({0, 7}); });
   refuses("orbit", [] { OrbitAverage({0, -1}); });
   refuses("out has 3", [&] { OrbitAverage({0, 0}).forward(std::vector<double>{1, 2}, few); });
-  refuses("axis of the mirror", [&] { mirrorImages<3>(grid, {4, 1}); });
-  refuses("images has 1", [] { orbitsOf(2, {{0}}); });
-  refuses("image of a cell", [] { orbitsOf(2, {{0, 2}}); });
+  refuses("normal of the mirror", [] { Symmetry({MirrorPlane{{2, 0, 0}, 0}}, 1e-6); });
+  refuses("place of the mirror", [] { Symmetry({MirrorPlane{Vec3::UnitX(), kNan}}, 1e-6); });
+  refuses("times is 1", [] { Symmetry({RepeatRound{Vec3::UnitZ(), Vec3::Zero(), 1}}, 1e-6); });
+  refuses("step", [] { Symmetry({RepeatAlong{}}, 1e-6); });
+  refuses("direction of the section", [] { Symmetry({ConstantSection{Vec3::Zero()}}, 1e-6); });
+  refuses("tolerance", [] { Symmetry({}, 0); });
+  refuses("no side", [&] { AccessMap<3>(grid, {}); });
+  refuses("side", [&] { AccessMap<3>(grid, {{Point<3>(0, 0, 2)}}); });
+  refuses("draft", [&] { AccessMap<3>(grid, {{Point<3>::UnitZ()}, 1}); });
+  refuses("parting", [&] { AccessMap<3>(grid, {{Point<3>::UnitZ()}, 0, 1.0}); });
+  refuses("up", [&] { PrintMap<3>(grid, Point<3>::Zero(), 0.5); });
+  refuses("overhang", [&] { PrintMap<3>(grid, Point<3>::UnitZ(), 0); });
+  refuses("keep", [&] { PrintMap<3>(grid, Point<3>::UnitZ(), 0.5, {1}); });
   refuses("map is empty", [] { LayoutChain().append(nullptr); });
-  refuses("no rule on walls", [&] { mapsOf<3>({}, grid, ones, {}); });
-  refuses("two rules on walls", [&] { mapsOf<3>({Walls{2}, Walls{2}}, grid, ones, {}); });
-  refuses("smallest member", [&] { mapsOf<3>({Walls{0}}, grid, ones, {}); });
-  refuses("smallest member", [&] { mapsOf<3>({Walls{kNan}}, grid, ones, {}); });
-  refuses("widening", [&] { mapsOf<3>({Walls{2}}, grid, ones, {}, 0.5); });
+  refuses("no rule on walls", [&] { mapsOf<3>({}, grid, ones, {}, {}); });
+  refuses("two rules on walls", [&] { mapsOf<3>({Walls{2}, Walls{2}}, grid, ones, {}, {}); });
+  refuses("smallest member", [&] { mapsOf<3>({Walls{0}}, grid, ones, {}, {}); });
+  refuses("smallest member", [&] { mapsOf<3>({Walls{kNan}}, grid, ones, {}, {}); });
+  refuses("widening", [&] { mapsOf<3>({Walls{2}}, grid, ones, {}, {}, 0.5); });
 }
 
 TEST(WrongCalls, meshes) {
@@ -192,8 +200,8 @@ TEST(WrongCalls, shapes) {
   });
   refuses("body", [] { makeLayer(nullptr, {}, 1); });
   refuses("depth", [&] { makeLayer(box, {}, 0); });
-  refuses("axis", [] { reflection(3, 0); });
-  refuses("axis", [] { reflection(-1, 0); });
+  refuses("normal", [] { reflection(Vec3(0, 0, 3), 0); });
+  refuses("at is", [] { reflection(Vec3::UnitX(), kNan); });
   refuses("body", [] { makeHull(nullptr); });
   refuses("body", [] { makeFilled(nullptr, 1); });
   refuses("largest", [&] { makeFilled(box, kNan); });

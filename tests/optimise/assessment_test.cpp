@@ -60,7 +60,7 @@ TEST(Assessment, derivativesOfOnesOwnPartsAreExactToo) {
                                                 }))};
   load.force[gridDof(sheet, static_cast<std::size_t>(sheet.nodeAt({16, 4})), 1)] = -1;
   flat.cases = {load};
-  flat.making = {Walls{3}, MirrorPlane{1, 4}};
+  flat.making = {Walls{3}, MirrorPlane{Vec3::UnitY(), 4}};
   flat.limits.push_back(
       {std::make_shared<testing::MeanDisplacement>(testing::nodesAt(sheet, 0, 8), 1, 0, sheet.nodeCount()), 0,
        LimitSense::atLeast, -5});

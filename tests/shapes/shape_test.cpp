@@ -252,7 +252,7 @@ TEST(Offset, ofACombinationIsThatOfItsParts) {
 TEST(Transformed, keepsDistancesAndTurnsPatchesWithTheBody) {
   const Eigen::Isometry3d turn =
       Eigen::Translation3d(3, -1, 2) * Eigen::AngleAxisd(0.7, Vec3(1, 2, -1).normalized());
-  for (const Eigen::Isometry3d& map : {turn, reflection(1, 0.4)}) {
+  for (const Eigen::Isometry3d& map : {turn, reflection(Vec3::UnitY(), 0.4)}) {
     const ShapePtr moved = makeTransformed(makeExtrusion(letterD()), map);
     expectSoundPatches(moved, 2 * (2 + pi / 2 - pi * 0.09) + 0.5 * (4 + pi + 0.6 * pi), 0.01);
     EXPECT_NEAR(moved->distance(map * Vec3(2.5, 1, 0.25)), 0.5, 1e-12);
@@ -475,7 +475,7 @@ TEST(Face, coversItsOwnPointsAndNoOthers) {
       {{0, 0}, {}}, {{0.04, 0}, {}}, {{0.04, 0.02}, {}}, {{0, 0.02}, Eigen::Vector2d(0.02, 0.035)}};
   arch.to = 0.01;
   const ShapePtr sector = makeExtrusion(arch);
-  Eigen::Isometry3d turn = reflection(0, 0.01);
+  Eigen::Isometry3d turn = reflection(Vec3::UnitX(), 0.01);
   turn.rotate(Eigen::AngleAxisd(0.6, Vec3(1, 2, 3).normalized()));
   const ShapePtr cone = makeCone({0, 0, 0}, {0, 0, 0.03}, 0.02, 0.01);
   const std::vector<ShapePtr> shapes{

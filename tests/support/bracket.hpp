@@ -13,7 +13,7 @@ struct Bracket {
   Grid<3> grid = gridWhere<3>({14, 8, 8}, 1e-3, [](const Index<3>& i) { return i[0] < 10 || i[2] < 5; });
   LayoutProblem<3> problem;
 
-  static MirrorPlane middle() { return {1, 4e-3}; }
+  static MirrorPlane middle() { return {Vec3::UnitY(), 4e-3}; }
 
   Bracket() {
     problem.grid = grid;

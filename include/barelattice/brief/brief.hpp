@@ -112,6 +112,7 @@ struct BriefLayout {
 struct BriefRule {
   MakingRule rule;
   TextPlace place;
+  bool imposed = true;  ///< on the layout; else the solid is only measured for it
 };
 
 /// A brief whose words are all known and whose names all resolve. Whether the job can be done is for
@@ -157,6 +158,13 @@ struct Brief {
     return keep.shape ? shapes[*keep.shape].name : faces[keep.face].name;
   }
   const Walls& walls() const { return *rule<Walls>(); }
+  /// The rules that shape the layout.
+  std::vector<MakingRule> imposed() const {
+    std::vector<MakingRule> rules;
+    for (const BriefRule& each : making)
+      if (each.imposed) rules.push_back(each.rule);
+    return rules;
+  }
   /// The first rule of a kind; null for none.
   template <class Rule>
   const Rule* rule() const {

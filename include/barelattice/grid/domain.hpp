@@ -2,6 +2,7 @@
 /// The design space on the grid: how full each cell is, and which cells must stay solid.
 #pragma once
 
+#include <array>
 #include <cstdint>
 #include <optional>
 #include <vector>
@@ -12,11 +13,8 @@
 
 namespace barelattice BARELATTICE_API {
 
-/// A plane across which the layout repeats as in a mirror. Only planes across a coordinate axis.
-struct MirrorPlane {
-  int axis = 0;   ///< the axis the plane is perpendicular to: 0 x, 1 y, 2 z
-  double at = 0;  ///< where it crosses that axis, m
-};
+/// Along each axis a place that is to fall between cells, as that of a mirror plane, m; nothing for any.
+using BetweenCells = std::array<std::optional<double>, 3>;
 
 /// A piece of the body made of another material than the rest.
 struct MaterialRegion {
@@ -78,12 +76,11 @@ struct Domain {
 };
 
 /// Samples the regions on cells of edge `size` (m). Cells on a boundary are sampled at 5 points along each
-/// axis, so that volumes come out within about 0.1 % at 100 cells across. A mirror plane falls on cell
-/// boundaries.
+/// axis, so that volumes come out within about 0.1 % at 100 cells across.
+/// @param between where cells are to begin; elsewhere they lie evenly in the box.
 /// @throws InputError if no cell is filled or the box would hold more than `kMostCells` cells.
 template <int D>
-Domain<D> sampleRegions(const Regions& regions, double size,
-                        const std::optional<MirrorPlane>& mirror = std::nullopt);
+Domain<D> sampleRegions(const Regions& regions, double size, const BetweenCells& between = {});
 
 /// Largest box that is sampled: beyond it the index tables alone pass four gigabytes.
 inline constexpr double kMostCells = 5e8;

@@ -7,14 +7,15 @@
 
 #include <cstdint>
 #include <memory>
+#include <optional>
 #include <string>
 #include <variant>
 #include <vector>
 
 #include "barelattice/base/api.hpp"
-#include "barelattice/grid/domain.hpp"
 #include "barelattice/layout/density_filter.hpp"
 #include "barelattice/layout/layout_map.hpp"
+#include "barelattice/layout/symmetry.hpp"
 
 namespace barelattice BARELATTICE_API {
 
@@ -22,6 +23,31 @@ namespace barelattice BARELATTICE_API {
 struct Walls {
   double smallestMember = 0;  ///< m
   FilterBoundary boundary = FilterBoundary::reflecting;
+};
+
+/// The part is drawn from a mould: no undercuts, and walls lean by the draft.
+struct Casting {
+  enum class Parting {
+    back,   ///< of one half: all of the part lies on a flat back, at the far end of the space
+    plane,  ///< the halves meet in a plane
+    free,   ///< wherever it suits the part
+  };
+  Vec3 draw = Vec3::UnitZ();  ///< where the first half of the mould goes, of length one
+  Parting parting = Parting::back;
+  double at = 0;     ///< of the plane, along `draw` from the origin, m
+  double draft = 0;  ///< between walls and the draw, rad
+};
+
+/// It is milled from solid: every void is reached in a straight line from one of the sides.
+struct Milling {
+  std::vector<Vec3> sides;  ///< where the tool comes from, of length one
+};
+
+/// It is printed in layers without supports: walls that face down lean from the vertical by no more than the
+/// overhang.
+struct Printing {
+  Vec3 up = Vec3::UnitZ();  ///< from the base plate, of length one
+  double overhang = 0.7854;    ///< largest angle between a wall that faces down and the vertical, rad
 };
 
 /// A rule of one's own, by the maps that impose it. Both are part of every reading, of the derivatives and of
@@ -34,7 +60,30 @@ struct OwnMaking {
                         ///< level the solid's contours are taken from
 };
 
-using MakingRule = std::variant<Walls, MirrorPlane, OwnMaking>;
+using MakingRule = std::variant<Walls, MirrorPlane, RepeatRound, RepeatAlong, ConstantSection, Casting, Milling,
+                                Printing, OwnMaking>;
+
+/// What a rule is called in a brief: "smallest_member", "mirror", "cast".
+std::string nameOf(const MakingRule& rule);
+/// The rule with all its numbers, in SI units to the last digit: what two rules that are the same agree in.
+/// Of one's own its name.
+std::string textOf(const MakingRule& rule);
+
+/// The sides material can be taken away from; none for rules that do not care.
+std::vector<Vec3> sidesOf(const MakingRule& rule);
+
+/// Two rules that exclude each other, by their places among the rules.
+struct Contradiction {
+  std::size_t first = 0;
+  std::size_t second = 0;
+  std::string why;  ///< a sentence about both
+};
+
+/// Nothing if the rules go together. Whether several symmetries do is told by `Symmetry`.
+std::optional<Contradiction> contradictionIn(const std::vector<MakingRule>& rules);
+
+/// The symmetries among the rules.
+std::vector<SymmetryRule> symmetriesOf(const std::vector<MakingRule>& rules);
 
 /// The filter radius (m) over a smallest member (m): that of the wall which just vanishes at the threshold
 /// 0.75, measured at 0.5.
@@ -63,12 +112,16 @@ struct MakingMaps {
   std::vector<std::shared_ptr<const LayoutMap>> projected;  ///< of what is projected from it
 };
 
+/// Those that look along directions map the level, which their largest and smallest values leave one: the maps
+/// are then made once for all readings, and the solid's contours obey them as the analysed layouts do.
 /// @param fill share of each cell that exists.
+/// @param keep not zero for the cells that stay solid: moulds and tools go round them too.
 /// @param attached cells next to held or loaded faces, which see a reflecting boundary; empty for none.
 /// @param widening factor on the filter radius, 1 or more: how a design begins.
 /// @throws InputError if the rules contradict each other.
 template <int D>
 MakingMaps mapsOf(const std::vector<MakingRule>& rules, const Grid<D>& grid, const HeldField& fill,
-                  const std::vector<std::uint8_t>& attached, double widening = 1);
+                  const std::vector<std::uint8_t>& keep, const std::vector<std::uint8_t>& attached,
+                  double widening = 1);
 
 }  // namespace barelattice

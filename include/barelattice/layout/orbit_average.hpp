@@ -5,7 +5,6 @@
 #include <vector>
 
 #include "barelattice/base/api.hpp"
-#include "barelattice/grid/domain.hpp"
 #include "barelattice/layout/layout_map.hpp"
 
 namespace barelattice BARELATTICE_API {
@@ -16,7 +15,7 @@ namespace barelattice BARELATTICE_API {
 /// cells.
 class OrbitAverage final : public LayoutMap {
  public:
-  /// @param orbit number of each cell's orbit, from 0, see `orbitsOf`.
+  /// @param orbit number of each cell's orbit, from 0, see `orbitsOf` in symmetry.hpp.
   explicit OrbitAverage(const std::vector<int>& orbit);
   void forward(std::span<const double> in, std::span<double> out) const override;
   void backward(std::span<const double> in, std::span<const double> out, std::span<const double> gradientOut,
@@ -27,16 +26,5 @@ class OrbitAverage final : public LayoutMap {
   std::vector<std::size_t> first_;  // of each orbit's cells in members_, and the end
   std::vector<int> members_;        // cells, orbit by orbit
 };
-
-/// The image of each cell under one motion of the grid onto itself; the cell itself where there is none.
-using CellImages = std::vector<int>;
-
-/// The images of all cells in the plane, which must lie between cells.
-template <int D>
-CellImages mirrorImages(const Grid<D>& grid, const MirrorPlane& plane);
-
-/// The orbits of cells under motions: all that some row of them joins. Numbered by their first cells.
-/// O(cells) for each motion.
-std::vector<int> orbitsOf(std::size_t cells, const std::vector<CellImages>& motions);
 
 }  // namespace barelattice

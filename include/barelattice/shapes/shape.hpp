@@ -175,7 +175,7 @@ ShapePtr makeTransformed(ShapePtr body, const Eigen::Isometry3d& map);
 /// normals.
 ShapePtr makeLayer(ShapePtr body, const Patch& piece, double depth);
 
-/// The reflection across the plane through `at` (m) along coordinate `axis`.
-Eigen::Isometry3d reflection(int axis, double at);
+/// The reflection in the plane normal . x = at (m). @param normal of length one.
+Eigen::Isometry3d reflection(const Vec3& normal, double at);
 
 }  // namespace barelattice

@@ -1,0 +1,208 @@
+#include "barelattice/layout/symmetry.hpp"
+
+#include <algorithm>
+#include <cmath>
+#include <numbers>
+#include <numeric>
+
+#include "barelattice/shapes/shape.hpp"
+#include "base/check.hpp"
+#include "base/parallel.hpp"
+
+namespace barelattice {
+namespace {
+
+// Places that a symmetry makes alike form an orbit, and one of them stands for all. Mirrors and turns generate
+// a finite group G; steps and sections are taken care of by a fold s, which carries a point into the first
+// cell (along a section: into one plane). Where they fit together, so that G carries cells onto cells, the
+// orbit of p within the first cell is
+//
+//   { s(g p) : g in G }                                                          (1)
+//
+// and the same set whichever of its points one starts from. Its representative is the first of them in an
+// order; with the order by a direction w, the representatives fill the Dirichlet cell
+// { p : w . p >= w . g p }, which is convex.
+//
+// On a grid the cells whose centres have representatives in the same cell of the lattice share one variable.
+// Where G carries the lattice onto itself those are the orbits of its cells to the bit. Where it does not,
+// a representative lies up to half a cell (along each axis) from the centre of the one it is rounded to:
+// what the filter, whose radius is some cells, makes of that is measured on the solid.
+
+constexpr std::size_t kMostImages = 400;
+
+const Vec3& orderDirection() {  // no plane or axis a person would choose is perpendicular or oblique to it alike
+  static const Vec3 direction = Vec3(1, 0.6180339887, 0.4142135624).normalized();
+  return direction;
+}
+
+void requireUnit(const char* name, const Vec3& direction) {
+  requireFinite(name, direction);
+  if (std::abs(direction.norm() - 1) > 1e-6)
+    throw InputError(fmt::format("{} has the length {}", name, direction.norm()), "give it the length one");
+}
+
+struct Check {
+  void operator()(const MirrorPlane& rule) const {
+    requireUnit("normal of the mirror", rule.normal);
+    requireFinite("place of the mirror", rule.at);
+  }
+  void operator()(const RepeatRound& rule) const {
+    requireUnit("axis of the repetition", rule.axis);
+    requireFinite("point of the axis", rule.through);
+    if (rule.times < 2) throw InputError(fmt::format("times is {}", rule.times), "give 2 or more");
+  }
+  void operator()(const RepeatAlong& rule) const {
+    requireUnit("direction of the repetition", rule.direction);
+    requireFinite("beginning of a cell", rule.from);
+    requirePositive("step from cell to cell", rule.step);
+  }
+  void operator()(const ConstantSection& rule) const { requireUnit("direction of the section", rule.along); }
+};
+
+}  // namespace
+
+void validate(const SymmetryRule& rule) {
+  std::visit(Check{}, rule);
+}
+
+Eigen::Isometry3d motionOf(const SymmetryRule& rule, double distance) {
+  struct Motion {
+    double distance;
+    Eigen::Isometry3d operator()(const MirrorPlane& plane) const {
+      return reflection(plane.normal, plane.at);
+    }
+    Eigen::Isometry3d operator()(const RepeatRound& round) const {
+      const double angle = 2 * std::numbers::pi / round.times;
+      return Eigen::Translation3d(round.through) * Eigen::AngleAxisd(angle, round.axis) *
+             Eigen::Translation3d(-round.through);
+    }
+    Eigen::Isometry3d operator()(const RepeatAlong& along) const {
+      if (along.mirrored) return reflection(along.direction, along.from + along.step);
+      return Eigen::Isometry3d(Eigen::Translation3d(along.step * along.direction));
+    }
+    Eigen::Isometry3d operator()(const ConstantSection& section) const {
+      return Eigen::Isometry3d(Eigen::Translation3d(distance * section.along));
+    }
+  };
+  return std::visit(Motion{distance}, rule);
+}
+
+Symmetry::Symmetry(const std::vector<SymmetryRule>& rules, double tolerance) : tolerance_(tolerance) {
+  requirePositive("tolerance", tolerance);
+  std::vector<Eigen::Isometry3d> generators;
+  double scale = 1e6 * tolerance;  // of the places tried
+  for (const SymmetryRule& rule : rules) {
+    validate(rule);
+    if (const auto* along = std::get_if<RepeatAlong>(&rule)) {
+      steps_.push_back(*along);
+      scale = std::max({scale, along->step, std::abs(along->from)});
+    } else if (const auto* section = std::get_if<ConstantSection>(&rule)) {
+      sections_.push_back(*section);
+    } else {
+      generators.push_back(motionOf(rule));
+      scale = std::max(scale, generators.back().translation().norm());
+    }
+  }
+  closeUp(generators);
+  for (const SymmetryRule& rule : rules)
+    if (!makesAlike(motionOf(rule, scale), scale))
+      throw InputError("the symmetries do not fit together: the cells of one are not carried onto cells by another",
+                       "put mirror planes and axes where cells begin or into their middle, and steps along or "
+                       "across them");
+}
+
+/// All products of the generators.
+void Symmetry::closeUp(const std::vector<Eigen::Isometry3d>& generators) {
+  images_ = {Eigen::Isometry3d::Identity()};
+  const auto known = [&](const Eigen::Isometry3d& motion) {
+    return std::any_of(images_.begin(), images_.end(), [&](const Eigen::Isometry3d& image) {
+      return (image.linear() - motion.linear()).cwiseAbs().maxCoeff() < 1e-6 &&
+             (image.translation() - motion.translation()).cwiseAbs().maxCoeff() < tolerance_;
+    });
+  };
+  for (std::size_t i = 0; i < images_.size(); ++i)
+    for (const Eigen::Isometry3d& generator : generators) {
+      const Eigen::Isometry3d product = generator * images_[i];
+      if (known(product)) continue;
+      images_.push_back(product);
+      if (images_.size() > kMostImages)
+        throw InputError(
+            "the symmetries do not fit together: each makes more pieces alike, without an end",
+            "mirror planes and axes have to meet at whole parts of half a turn, and in common points");
+    }
+}
+
+/// Whether a motion carries places onto places that are alike: tried where there is nothing special.
+bool Symmetry::makesAlike(const Eigen::Isometry3d& motion, double scale) const {
+  for (int k = 1; k <= 12; ++k) {
+    const Vec3 point = scale * Vec3(std::sin(1.7 * k), std::sin(2.3 * k + 1), std::sin(3.1 * k + 2));
+    const Vec3 one = representative(point);
+    const Vec3 other = representative(motion * point);
+    if ((one - other).norm() > 10 * tolerance_) return false;
+  }
+  return true;
+}
+
+Vec3 Symmetry::intoFirstCell(Vec3 point) const {
+  for (const ConstantSection& section : sections_) point -= section.along.dot(point) * section.along;
+  for (const RepeatAlong& along : steps_) {
+    const double period = along.mirrored ? 2 * along.step : along.step;
+    const double place = along.direction.dot(point) - along.from;
+    double into = place - period * std::floor((place + tolerance_) / period);
+    if (along.mirrored) into = std::min(into, period - into);
+    point += (into - place) * along.direction;
+  }
+  return point;
+}
+
+bool Symmetry::before(const Vec3& a, const Vec3& b) const {
+  const double apart = orderDirection().dot(a - b);
+  if (std::abs(apart) > tolerance_) return apart > 0;
+  for (int i = 0; i < 3; ++i)
+    if (std::abs(a[i] - b[i]) > tolerance_) return a[i] > b[i];
+  return false;
+}
+
+Vec3 Symmetry::representative(const Vec3& point) const {
+  Vec3 first = intoFirstCell(point);
+  for (std::size_t i = 1; i < images_.size(); ++i) {  // (1)
+    const Vec3 image = intoFirstCell(images_[i] * point);
+    if (before(image, first)) first = image;
+  }
+  return first;
+}
+
+template <int D>
+std::vector<int> orbitsOf(const Grid<D>& grid, const Symmetry& symmetry) {
+  const std::size_t count = grid.cellCount();
+  const GridFrame<D>& frame = grid.frame();
+  std::vector<std::array<int, 3>> key(count);  // of the lattice cell of the representative
+  forEach(count, [&](std::size_t c) {
+    Vec3 centre = Vec3::Zero();
+    centre.head<D>() = grid.cellCentre(c);
+    const Vec3 place = symmetry.representative(centre);
+    for (int i = 0; i < D; ++i)
+      key[c][static_cast<std::size_t>(i)] = static_cast<int>(
+          std::floor((place[i] - frame.origin[i]) / frame.size + 1e-6));
+  });
+  const auto keyOf = [&](int cell) -> const std::array<int, 3>& { return key[static_cast<std::size_t>(cell)]; };
+  std::vector<int> byKey(count);
+  std::iota(byKey.begin(), byKey.end(), 0);
+  std::sort(byKey.begin(), byKey.end(),
+            [&](int a, int b) { return keyOf(a) != keyOf(b) ? keyOf(a) < keyOf(b) : a < b; });
+  std::vector<int> orbit(count, -1);  // first by the number of its first cell
+  int first = 0;
+  for (const int cell : byKey) {
+    if (cell == byKey.front() || keyOf(cell) != keyOf(first)) first = cell;
+    orbit[static_cast<std::size_t>(cell)] = first;
+  }
+  int number = 0;  // then without gaps: a first cell comes before the others of its orbit
+  for (std::size_t c = 0; c < count; ++c)
+    orbit[c] = orbit[c] == static_cast<int>(c) ? number++ : orbit[static_cast<std::size_t>(orbit[c])];
+  return orbit;
+}
+
+template BARELATTICE_API std::vector<int> orbitsOf<2>(const Grid<2>&, const Symmetry&);
+template BARELATTICE_API std::vector<int> orbitsOf<3>(const Grid<3>&, const Symmetry&);
+
+}  // namespace barelattice

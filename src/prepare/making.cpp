@@ -1,0 +1,204 @@
+// Whether what a brief asks of the making goes together, and with the design space.
+
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <cmath>
+
+#include "barelattice/base/quantity.hpp"
+#include "base/parallel.hpp"
+#include "job_parts.hpp"
+
+namespace barelattice {
+namespace {
+
+constexpr double kMm = kMillimetresPerMetre;
+
+std::vector<const BriefRule*> imposedRules(const Brief& brief) {
+  std::vector<const BriefRule*> rules;
+  for (const BriefRule& rule : brief.making)
+    if (rule.imposed) rules.push_back(&rule);
+  return rules;
+}
+
+/// The axis a direction runs along; -1 for an oblique one.
+int axisOf(const Vec3& direction) {
+  for (int i = 0; i < 3; ++i)
+    if (std::abs(direction[i]) > 1 - 1e-9) return i;
+  return -1;
+}
+
+/// Where the box of the space begins and ends along a direction, m.
+Range extentAlong(const Box& box, const Vec3& direction) {
+  Range range{std::numeric_limits<double>::max(), std::numeric_limits<double>::lowest()};
+  for (int corner = 0; corner < 8; ++corner) {
+    const double at = direction.dot(box.corner(static_cast<Box::CornerType>(corner)));
+    range = {std::min(range.low, at), std::max(range.high, at)};
+  }
+  return range;
+}
+
+std::string directionText(const Vec3& direction) {
+  if (const int axis = axisOf(direction); axis >= 0) return std::string(1, "xyz"[axis]);
+  return fmt::format("[{:.3g}, {:.3g}, {:.3g}]", direction.x(), direction.y(), direction.z());
+}
+
+/// How much of the design space a motion carries onto itself.
+struct Match {
+  double alone = 0;  ///< share of the volume carried to where there is no space
+  bool any = false;  ///< some of it is carried onto other cells
+};
+
+template <int D>
+Match matchOf(const Job& job, const Eigen::Isometry3d& motion) {
+  const auto& domain = std::get<Domain<D>>(job.domain);
+  const std::size_t count = domain.grid.cellCount();
+  const double size = domain.grid.frame().size;
+  std::vector<std::uint8_t> found(count);  // 1 carried onto the space, 2 onto another cell of it
+  forEach(
+      count,
+      [&](std::size_t c) {
+        const Vec3 centre = cellCentre(domain, c, job.regions);
+        const Vec3 image = motion * centre;
+        const bool on = job.regions.available(image) < size;
+        found[c] = !on ? 0 : (image - centre).norm() > 0.5 * size ? 2 : 1;
+      },
+      256);
+  Match match;
+  double all = 0;
+  double alone = 0;
+  for (std::size_t c = 0; c < count; ++c) {
+    all += domain.fill[c];
+    if (found[c] == 0) alone += domain.fill[c];
+    match.any = match.any || found[c] == 2;
+  }
+  match.alone = alone / all;
+  return match;
+}
+
+Match matchOf(const Job& job, const Eigen::Isometry3d& motion) {
+  return job.flat() ? matchOf<2>(job, motion) : matchOf<3>(job, motion);
+}
+
+void warnOfAlone(Job& job, const char* what, double alone) {
+  constexpr double kLopsided = 0.05;
+  if (alone > kLopsided)
+    job.warnings.push_back(fmt::format("[making.{}] {:.0f} % of the design space has no like {}", what,
+                                       100 * alone,
+                                       what == std::string("mirror")
+                                           ? "on the other side of the plane: there the layout is not mirrored"
+                                           : "in the next piece: there the layout is not repeated"));
+}
+
+/// Refuses a symmetry that finds nothing to make alike, warns of one the space does not have.
+struct CheckSymmetry {
+  Job& job;
+  TextPlace place;
+
+  void operator()(const MirrorPlane& plane) const {
+    const Match match = matchOf(job, motionOf(plane));
+    const Range extent = extentAlong(job.regions.space->bounds(), plane.normal);
+    if (!match.any)
+      refuse(job.brief, place,
+             fmt::format("the mirror plane at {:.4g} mm has none of the design space on its other side: that "
+                         "goes from {:.4g} to {:.4g} mm along {}",
+                         plane.at * kMm, extent.low * kMm, extent.high * kMm, directionText(plane.normal)),
+             "put the plane through the middle of what is symmetric, or leave the mirror out");
+    warnOfAlone(job, "mirror", match.alone);
+  }
+  void operator()(const RepeatRound& round) const {
+    const Match match = matchOf(job, motionOf(round));
+    if (!match.any)
+      refuse(job.brief, place,
+             fmt::format("a turn by {:.4g} deg round {} carries nothing of the design space onto itself",
+                         360.0 / round.times, directionText(round.axis)),
+             "look at 'centre' and 'times', or leave the repetition out");
+    warnOfAlone(job, "repeat", match.alone);
+  }
+  void operator()(const RepeatAlong& along) const {
+    const Range extent = extentAlong(job.regions.space->bounds(), along.direction);
+    const double length = extent.high - extent.low;
+    if (along.step > 0.9999 * length)
+      refuse(job.brief, place,
+             fmt::format("a cell of {:.4g} mm is as long as the design space, which goes from {:.4g} to "
+                         "{:.4g} mm along {}",
+                         along.step * kMm, extent.low * kMm, extent.high * kMm,
+                         directionText(along.direction)),
+             "give a shorter step, or leave the repetition out");
+    if (along.step < 2 * job.brief.walls().smallestMember)
+      refuse(job.brief, place,
+             fmt::format("a cell of {:.4g} mm has no room for a member of {:.4g} mm and a gap",
+                         along.step * kMm, job.brief.walls().smallestMember * kMm),
+             "give a longer step, or a smaller smallest_member");
+  }
+  void operator()(const ConstantSection& /*section*/) const {}
+};
+
+void checkParting(const Job& job, const BriefRule& rule) {
+  const auto* cast = std::get_if<Casting>(&rule.rule);
+  if (!cast || cast->parting != Casting::Parting::plane) return;
+  const Range extent = extentAlong(job.regions.bounds(), cast->draw);
+  if (cast->at < extent.low || cast->at > extent.high)
+    refuse(job.brief, rule.place,
+           fmt::format("the parting plane at {:.4g} mm lies beside the design space, which goes from {:.4g} to "
+                       "{:.4g} mm along {}",
+                       cast->at * kMm, extent.low * kMm, extent.high * kMm, directionText(cast->draw)),
+           "put it into the space, or give parting = \"back\" or \"free\"");
+}
+
+}  // namespace
+
+BetweenCells betweenCells(const Brief& brief) {
+  BetweenCells between;
+  const auto ask = [&](int axis, double at) {
+    std::optional<double>& place = between[static_cast<std::size_t>(axis)];
+    if (!place) place = at;
+  };
+  for (const BriefRule* each : imposedRules(brief)) {
+    if (const auto* plane = std::get_if<MirrorPlane>(&each->rule)) {
+      if (const int axis = axisOf(plane->normal); axis >= 0) ask(axis, plane->at * plane->normal[axis]);
+    } else if (const auto* round = std::get_if<RepeatRound>(&each->rule)) {
+      if (const int axis = axisOf(round->axis); axis >= 0)
+        for (int i = 0; i < 3; ++i)
+          if (i != axis) ask(i, round->through[i]);
+    } else if (const auto* along = std::get_if<RepeatAlong>(&each->rule)) {
+      if (const int axis = axisOf(along->direction); axis >= 0) ask(axis, along->from * along->direction[axis]);
+    } else if (const auto* cast = std::get_if<Casting>(&each->rule)) {
+      if (const int axis = axisOf(cast->draw); axis >= 0 && cast->parting == Casting::Parting::plane)
+        ask(axis, cast->at * cast->draw[axis]);
+    }
+  }
+  return between;
+}
+
+void refuseContradictions(const Brief& brief) {
+  const std::vector<const BriefRule*> rules = imposedRules(brief);
+  if (const std::optional<Contradiction> found = contradictionIn(brief.imposed())) {
+    const BriefRule& first = *rules[found->first];
+    const BriefRule& second = *rules[found->second];
+    refuse(brief, second.place,
+           fmt::format("'{}' and '{}' (line {}) exclude each other: {}", nameOf(second.rule), nameOf(first.rule),
+                       first.place.line, found->why),
+           "leave one of them out, or give it impose = false to have the solid measured for it");
+  }
+  const auto symmetric = std::find_if(rules.begin(), rules.end(), [](const BriefRule* each) {
+    return !symmetriesOf({each->rule}).empty();
+  });
+  if (symmetric == rules.end()) return;
+  try {
+    constexpr double kSame = 1e-5;  // of a voxel
+    const Symmetry together(symmetriesOf(brief.imposed()), kSame * brief.voxel);
+  } catch (const InputError& error) {
+    refuse(brief, (*symmetric)->place, error.what(), error.cure());
+  }
+}
+
+void checkMaking(Job& job) {
+  for (const BriefRule* each : imposedRules(job.brief)) {
+    checkParting(job, *each);
+    for (const SymmetryRule& symmetry : symmetriesOf({each->rule}))
+      std::visit(CheckSymmetry{job, each->place}, symmetry);
+  }
+}
+
+}  // namespace barelattice

@@ -1,0 +1,283 @@
+#include "barelattice/proof/making_check.hpp"
+
+#include <Eigen/Geometry>
+#include <algorithm>
+#include <cmath>
+#include <limits>
+#include <memory>
+#include <numeric>
+
+#include "barelattice/meshes/triangle_tree.hpp"
+#include "barelattice/shapes/surface_gap.hpp"
+#include "base/check.hpp"
+#include "base/parallel.hpp"
+#include "meshes/parallel_rays.hpp"
+#include "thickness.hpp"
+
+namespace barelattice {
+namespace {
+
+/// What every measure looks at.
+struct Looked {
+  const TriangleMesh& solid;
+  const Regions& regions;
+  const MakingCheckOptions& options;
+  std::vector<SurfacePoint> points;
+  std::vector<std::uint8_t> stated;  // on a face of a keep or clear
+  double area = 0;                   // m2
+
+  bool flat() const { return regions.thickness > 0; }
+  /// On the faces a sheet is cut from.
+  bool onSheet(std::size_t i) const { return flat() && std::abs(points[i].normal.z()) > 0.5; }
+  bool free(std::size_t i) const { return !stated[i] && !onSheet(i); }
+};
+
+bool isStated(const Regions& regions, const Vec3& point, double within) {
+  const auto on = [&](const ShapePtr& shape) { return std::abs(shape->distance(point)) < within; };
+  return std::any_of(regions.keeps.begin(), regions.keeps.end(), on) ||
+         std::any_of(regions.clears.begin(), regions.clears.end(), on) ||
+         (regions.hasBonded() && std::abs(regions.bonded(point)) < within);
+}
+
+/// The value which only points of little area in all undercut, and where.
+/// @param values smaller is worse; infinite for none.
+MakingFinding leastOf(const std::vector<double>& values, const std::vector<SurfacePoint>& points,
+                      double littleArea) {
+  std::vector<std::size_t> order(values.size());
+  std::iota(order.begin(), order.end(), std::size_t{0});
+  std::sort(order.begin(), order.end(), [&](std::size_t a, std::size_t b) {
+    return values[a] != values[b] ? values[a] < values[b] : a < b;
+  });
+  MakingFinding finding;
+  double area = 0;
+  for (const std::size_t i : order) {
+    if (!std::isfinite(values[i])) break;
+    area += points[i].area;
+    if (area < littleArea) continue;
+    finding.value = values[i];
+    finding.at = points[i].position;
+    break;
+  }
+  return finding;
+}
+
+/// The area of marked points, its share, and the middle of its worst place: where most of it lies within four
+/// spacings.
+void sumMarked(const Looked& looked, const std::vector<double>& weight, MakingFinding& finding) {
+  double sum = 0;
+  std::vector<std::size_t> marked;
+  for (std::size_t i = 0; i < weight.size(); ++i)
+    if (weight[i] > 0) {
+      sum += looked.points[i].area;
+      marked.push_back(i);
+    }
+  finding.value = sum;
+  finding.share = sum / looked.area;
+  if (marked.empty()) return;
+  const double reach = 4 * looked.options.spacing;
+  constexpr std::size_t kTried = 200;
+  double most = 0;
+  for (std::size_t k = 0; k < marked.size(); k += 1 + marked.size() / kTried) {
+    const Vec3& at = looked.points[marked[k]].position;
+    double near = 0;
+    for (const std::size_t i : marked)
+      if ((looked.points[i].position - at).squaredNorm() < reach * reach)
+        near += weight[i] * looked.points[i].area;
+    if (near <= most) continue;
+    most = near;
+    finding.at = at;
+  }
+}
+
+void measureWalls(const Looked& looked, const Walls& rule, std::size_t number,
+                  std::vector<MakingFinding>& findings) {
+  const double little = looked.options.tolerance * looked.options.tolerance;
+  for (const bool gaps : {false, true}) {
+    const auto balls =
+        ballsBetween(looked.solid, looked.points, 2 * rule.smallestMember, gaps);
+    std::vector<double> diameters(balls.size(), std::numeric_limits<double>::infinity());
+    for (std::size_t i = 0; i < balls.size(); ++i)
+      if (balls[i] && !looked.onSheet(i)) diameters[i] = balls[i]->diameter;
+    MakingFinding finding = leastOf(diameters, looked.points, little);
+    finding.rule = number;
+    finding.measure = gaps ? MakingMeasure::narrowestGap : MakingMeasure::thinnestWall;
+    double thin = 0;
+    for (std::size_t i = 0; i < diameters.size(); ++i)
+      if (diameters[i] < rule.smallestMember) thin += looked.points[i].area;
+    finding.share = thin / looked.area;
+    if (!gaps) {
+      finding.bound = rule.smallestMember;
+      finding.holds = !finding.value || *finding.value > rule.smallestMember - looked.options.tolerance;
+    }
+    findings.push_back(finding);
+  }
+}
+
+void measureSymmetry(const Looked& looked, const SymmetryRule& rule, std::size_t number,
+                     std::vector<MakingFinding>& findings) {
+  const Vec3 size = looked.solid.bounds().sizes();
+  const Eigen::Isometry3d motion = motionOf(rule, 0.25 * size.maxCoeff());
+  const double tolerance = looked.options.tolerance;
+  const TriangleTree tree(looked.solid);
+  std::vector<double> nearness(looked.points.size(), std::numeric_limits<double>::infinity());
+  forEach(
+      nearness.size(),
+      [&](std::size_t i) {
+        const Vec3 image = motion * looked.points[i].position;
+        // What the space, a keep or a clear does not repeat is not the layout's to repeat.
+        const double margin = 2 * tolerance;
+        if (looked.stated[i] || looked.regions.available(image) > -margin ||
+            std::abs(looked.regions.space->distance(looked.points[i].position)) < margin ||
+            isStated(looked.regions, image, margin))
+          return;
+        nearness[i] = -tree.nearest(image).distance;
+      },
+      64);
+  MakingFinding finding = leastOf(nearness, looked.points, tolerance * tolerance);
+  finding.rule = number;
+  finding.measure = MakingMeasure::asymmetry;
+  finding.value = finding.value ? -*finding.value : 0;
+  finding.bound = 2 * tolerance;
+  finding.holds = *finding.value <= *finding.bound;
+  double apart = 0;
+  for (std::size_t i = 0; i < nearness.size(); ++i)
+    if (-nearness[i] > *finding.bound) apart += looked.points[i].area;
+  finding.share = apart / looked.area;
+  findings.push_back(finding);
+}
+
+/// @param sides material is taken away from.
+void measureAccess(const Looked& looked, const MakingRule& rule, std::size_t number,
+                   std::vector<MakingFinding>& findings) {
+  const std::vector<Vec3> sides = sidesOf(rule);
+  const auto* cast = std::get_if<Casting>(&rule);
+  const double tolerance = looked.options.tolerance;
+  std::vector<std::unique_ptr<ParallelRays>> rays;
+  for (const Vec3& side : sides) rays.push_back(std::make_unique<ParallelRays>(looked.solid, side));
+  double back = std::numeric_limits<double>::max();  // where a part with one half of a mould lies
+  if (cast && cast->parting == Casting::Parting::back)
+    for (const Vec3& vertex : looked.solid.vertices) back = std::min(back, cast->draw.dot(vertex));
+  std::vector<double> blocked(looked.points.size(), 0.0);
+  std::vector<double> draft(looked.points.size(), std::numeric_limits<double>::infinity());
+  forEach(
+      blocked.size(),
+      [&](std::size_t i) {
+        if (!looked.free(i)) return;
+        const SurfacePoint& point = looked.points[i];
+        if (cast && cast->draw.dot(point.position) < back + tolerance) return;
+        bool reached = false;
+        for (std::size_t s = 0; s < sides.size(); ++s) {
+          if (cast && cast->parting == Casting::Parting::plane) {
+            const double beyond = cast->draw.dot(point.position) - cast->at;
+            if (std::abs(beyond) < tolerance) reached = true;
+            if ((beyond > 0) != (s == 0)) continue;
+          }
+          if (rays[s]->untilEntering(point.position + tolerance * point.normal)) continue;
+          reached = true;
+          const double angle = std::asin(std::clamp(point.normal.dot(sides[s]), -1.0, 1.0));
+          draft[i] = std::isfinite(draft[i]) ? std::max(draft[i], angle) : angle;
+        }
+        if (!reached) blocked[i] = 1;
+      },
+      16);
+  MakingFinding finding{number, MakingMeasure::unreachable, {}, 0.0, 0, Vec3::Zero(), true};
+  sumMarked(looked, blocked, finding);
+  finding.holds = finding.share <= kSmallArea;
+  findings.push_back(finding);
+  if (!cast || cast->draft == 0) return;
+  MakingFinding least = leastOf(draft, looked.points, kSmallArea * looked.area);
+  least.rule = number;
+  least.measure = MakingMeasure::leastDraft;
+  least.bound = cast->draft;
+  double steep = 0;
+  for (std::size_t i = 0; i < draft.size(); ++i)
+    if (draft[i] < cast->draft) steep += looked.points[i].area;
+  least.share = steep / looked.area;
+  // Half of the draft is what moulds still open by.
+  least.holds = !least.value || *least.value >= std::max(0.5 * cast->draft, cast->draft - kAngleSlack);
+  findings.push_back(least);
+}
+
+void measurePrint(const Looked& looked, const Printing& rule, std::size_t number,
+                  std::vector<MakingFinding>& findings) {
+  double plate = std::numeric_limits<double>::max();
+  for (const Vec3& vertex : looked.solid.vertices) plate = std::min(plate, rule.up.dot(vertex));
+  const double least = -std::sin(std::min(rule.overhang + kAngleSlack, 1.57));
+  std::vector<double> hanging(looked.points.size(), 0.0);
+  for (std::size_t i = 0; i < hanging.size(); ++i) {
+    const SurfacePoint& point = looked.points[i];
+    const bool onPlate = rule.up.dot(point.position) < plate + 2 * looked.options.tolerance;
+    if (looked.free(i) && !onPlate && rule.up.dot(point.normal) < least)
+      hanging[i] = -rule.up.dot(point.normal);
+  }
+  MakingFinding finding{number, MakingMeasure::unsupported, {}, 0.0, 0, Vec3::Zero(), true};
+  sumMarked(looked, hanging, finding);
+  finding.holds = finding.share <= kSmallArea;
+  findings.push_back(finding);
+
+  MakingFinding voids{number, MakingMeasure::enclosedVoid, 0.0, 0.0, 0, Vec3::Zero(), true};
+  double largest = 0;
+  const std::vector<double> volumes = shellVolumes(looked.solid);
+  if (std::any_of(volumes.begin(), volumes.end(), [](double v) { return v < 0; })) {
+    const std::vector<TriangleMesh> shells = shellsOf(looked.solid);
+    for (std::size_t s = 0; s < shells.size(); ++s) {
+      if (volumes[s] >= 0) continue;
+      voids.value = *voids.value - volumes[s];
+      if (-volumes[s] <= largest) continue;
+      largest = -volumes[s];
+      voids.at = shells[s].bounds().center();
+    }
+  }
+  voids.holds = *voids.value == 0;
+  findings.push_back(voids);
+}
+
+}  // namespace
+
+std::string describe(MakingMeasure measure) {
+  switch (measure) {
+    case MakingMeasure::thinnestWall:
+      return "thinnest wall";
+    case MakingMeasure::narrowestGap:
+      return "narrowest gap";
+    case MakingMeasure::asymmetry:
+      return "distance from its image";
+    case MakingMeasure::unreachable:
+      return "surface out of reach";
+    case MakingMeasure::leastDraft:
+      return "least draft";
+    case MakingMeasure::unsupported:
+      return "unsupported surface";
+    case MakingMeasure::enclosedVoid:
+      return "enclosed voids";
+  }
+  return {};
+}
+
+std::vector<MakingFinding> measureMaking(const TriangleMesh& solid, const std::vector<MakingRule>& rules,
+                                         const Regions& regions, const MakingCheckOptions& options) {
+  requirePositive("spacing", options.spacing);
+  requirePositive("tolerance", options.tolerance);
+  validate(regions);
+  if (solid.triangles.empty()) throw InputError("the solid has no triangles");
+  Looked looked{solid, regions, options, pointsOf(solid, options.spacing), {}, 0};
+  looked.stated.resize(looked.points.size());
+  forEach(
+      looked.points.size(),
+      [&](std::size_t i) {
+        looked.stated[i] = isStated(regions, looked.points[i].position, 0.5 * options.tolerance);
+      },
+      256);
+  for (const SurfacePoint& point : looked.points) looked.area += point.area;
+  std::vector<MakingFinding> findings;
+  for (std::size_t r = 0; r < rules.size(); ++r) {
+    if (const auto* walls = std::get_if<Walls>(&rules[r])) measureWalls(looked, *walls, r, findings);
+    for (const SymmetryRule& symmetry : symmetriesOf({rules[r]}))
+      measureSymmetry(looked, symmetry, r, findings);
+    if (!sidesOf(rules[r]).empty()) measureAccess(looked, rules[r], r, findings);
+    if (const auto* print = std::get_if<Printing>(&rules[r])) measurePrint(looked, *print, r, findings);
+  }
+  return findings;
+}
+
+}  // namespace barelattice
