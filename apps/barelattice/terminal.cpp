@@ -140,6 +140,33 @@ std::string describeIteration(const IterationRecord& r) {
       r.takenBack ? "   taken back" : "");
 }
 
+namespace {
+
+/// One line of the table: the figure, its bound where there is one, else what of the surface is below the
+/// smallest member.
+std::string describeMaking(const char* body, const MakingRecord& m) {
+  const std::string figure =
+      m.value ? fmt::format("{:>9.4g} {}", *m.value, m.unit)
+              : fmt::format(
+                    "{:>9} {}", "none",
+                    m.lookedUpTo > 0 ? fmt::format("up to {:.4g} {}", m.lookedUpTo, m.unit) : std::string());
+  const std::string what = m.rule == "smallest_member" ? m.what : m.rule + ": " + m.what;
+  std::string held;
+  if (m.bound) {
+    held = fmt::format(" ({} {:.4g}): {}", m.sense, *m.bound, m.verdict);
+    if (m.share > 0) held += fmt::format(", {:.2g} % of the surface", 100 * m.share);
+  } else if (m.share > 0) {
+    held = fmt::format(", {:.2g} % of the surface is below smallest_member", 100 * m.share);
+  }
+  constexpr double kMm = kMillimetresPerMetre;
+  if (m.value && *m.value > 0 && (m.verdict == "not met" || !m.bound))
+    held +=
+        fmt::format(", round ({:.1f}, {:.1f}, {:.1f}) mm", m.at.x() * kMm, m.at.y() * kMm, m.at.z() * kMm);
+  return fmt::format("  {:<10} {:<30} {}{}\n", body, what, figure, held);
+}
+
+}  // namespace
+
 std::string describeBodies(const RunRecord& record) {
   std::string text = fmt::format("  {:<16} {:<10} {:>13} {:>16} {:>24} {:>20}\n", "case", "body",
                                  "compliance, J", "displacement, mm", "von Mises, MPa", "safety factor");
@@ -161,6 +188,7 @@ std::string describeBodies(const RunRecord& record) {
     for (const RequirementRecord& r : (*body)->requirements)
       text += fmt::format("  {:<10} {:<30} {:>9.4g} +- {} {} ({} {:.4g}): {}\n", name, r.what, r.value,
                           errorText(r.error), r.unit, r.sense, r.bound, r.verdict);
+    for (const MakingRecord& m : (*body)->making) text += describeMaking(name, m);
   }
   text.pop_back();
   return text;

@@ -333,8 +333,9 @@ BriefTarget parseTarget(TableReader& top) {
 
 MakingRule parseRepeat(TableReader& table, std::size_t dimensions) {
   if (table.has("axis") == table.has("along"))
-    table.fail("needs one of 'axis' and 'along'",
-               "axis with centre and times: the same round an axis; along with step: the same from cell to cell");
+    table.fail(
+        "needs one of 'axis' and 'along'",
+        "axis with centre and times: the same round an axis; along with step: the same from cell to cell");
   if (table.has("along")) {
     RepeatAlong along;
     along.direction = table.direction(*table.find("along"), "along", dimensions);
@@ -356,8 +357,10 @@ MakingRule parseRepeat(TableReader& table, std::size_t dimensions) {
 
 MakingRule parseCast(TableReader& table, std::size_t dimensions) {
   Casting cast;
-  cast.draw = table.direction(table.need("draw", "where the mould opens to, e.g. \"+z\""), "draw", dimensions);
-  cast.draft = table.quantity("draft", Measure::angle, {.otherwise = 0, .least = 0, .most = kMostDraft, .cure = "give 0 to 30 deg"});
+  cast.draw =
+      table.direction(table.need("draw", "where the mould opens to, e.g. \"+z\""), "draw", dimensions);
+  cast.draft = table.quantity("draft", Measure::angle,
+                              {.otherwise = 0, .least = 0, .most = kMostDraft, .cure = "give 0 to 30 deg"});
   const toml::node* parting = table.find("parting");
   if (!parting) return cast;
   const std::string text = table.text(*parting, "parting");
@@ -387,11 +390,12 @@ MakingRule parseMill(TableReader& table, std::size_t dimensions) {
 MakingRule parsePrint(TableReader& table, std::size_t dimensions) {
   Printing print;
   print.up = table.direction(table.need("up", "where layers grow to, e.g. \"+z\""), "up", dimensions);
-  print.overhang = table.quantity("overhang", Measure::angle,
-                                  {.otherwise = print.overhang,
-                                   .above = 0,
-                                   .most = kMostOverhang,
-                                   .cure = "give up to 70 deg: the largest angle between a wall that faces down and the vertical"});
+  print.overhang = table.quantity(
+      "overhang", Measure::angle,
+      {.otherwise = print.overhang,
+       .above = 0,
+       .most = kMostOverhang,
+       .cure = "give up to 70 deg: the largest angle between a wall that faces down and the vertical"});
   return print;
 }
 
@@ -403,7 +407,16 @@ void parseMaking(TableReader& top, Brief& brief) {
                       {.need = "the thinnest wall or bar you can make, e.g. \"8 mm\"", .above = 0});
   walls.boundary = reader.word("boundary", {"empty", "reflecting"}) == 1 ? FilterBoundary::reflecting
                                                                          : FilterBoundary::empty;
+  walls.smallestGap = reader.quantity("smallest_gap", Measure::length, {.otherwise = 0, .above = 0});
   brief.making.push_back({walls, reader.placeOf("smallest_member")});
+  if (const double most = reader.quantity("largest_member", Measure::length, {.otherwise = 0, .above = 0});
+      most > 0) {
+    if (most < 1.5 * walls.smallestMember)
+      reader.fail(*reader.find("largest_member"), "'largest_member' leaves no room above smallest_member",
+                  "give at least one and a half times that");
+    brief.making.push_back({largestMember(most), reader.placeOf("largest_member")});
+  }
+  brief.tolerance = reader.quantity("tolerance", Measure::length, {.otherwise = 0, .above = 0});
   const std::size_t dimensions = dimensionsOf(brief);
   const auto addAll = [&](const char* key, const auto& read) {
     for (TableReader& table : reader.tablesIfThere(key)) {
@@ -418,6 +431,14 @@ void parseMaking(TableReader& top, Brief& brief) {
   addAll("section", [](TableReader& table, std::size_t d) -> MakingRule {
     return ConstantSection{
         table.direction(table.need("along", "the axis along which the section stays the same"), "along", d)};
+  });
+  addAll("local_share", [](TableReader& table, std::size_t) -> MakingRule {
+    LocalShare share;
+    share.within = table.quantity("within", Measure::length,
+                                  {.need = "how far round any place is looked, e.g. \"20 mm\"", .above = 0});
+    share.most = table.number(
+        "most", {.need = "the share that may be filled there, e.g. 0.6", .above = 0, .below = 1});
+    return share;
   });
   addAll("cast", parseCast);
   addAll("mill", parseMill);
@@ -443,6 +464,10 @@ void parseRequirements(TableReader& top, Brief& brief) {
   }
   if (const double least = reader.number("safety_factor", {.otherwise = 0, .above = 0}); least > 0)
     brief.requirements.push_back({Requirement::Kind::safetyFactor, 0, least});
+  for (const auto& [key, kind] :
+       {std::pair{"wall", Requirement::Kind::wall}, std::pair{"gap", Requirement::Kind::gap}})
+    if (const double least = reader.quantity(key, Measure::length, {.otherwise = 0, .above = 0}); least > 0)
+      brief.requirements.push_back({kind, 0, least});
   reader.finish();
 }
 
@@ -545,6 +570,15 @@ BriefError::BriefError(const std::filesystem::path& file, TextPlace place, const
                      : fmt::format("{}: {}", file.string(), shortened(what)),
                  shortened(cure)),
       place_(place) {}
+
+double Brief::widestMeasured() const {
+  constexpr double kMore = 1.25;
+  double widest = 2 * walls().smallestMember;
+  for (const Requirement& requirement : requirements)
+    if (requirement.kind == Requirement::Kind::wall || requirement.kind == Requirement::Kind::gap)
+      widest = std::max(widest, kMore * requirement.bound);
+  return widest;
+}
 
 Brief parseBrief(std::string_view text, const std::filesystem::path& path) {
   refuseDeepKeys(text, path);

@@ -87,8 +87,7 @@ void AccessMap<D>::backward(std::span<const double> in, std::span<const double> 
       if (counts(s, c) && sweeps_[s]->at(fields[s], c) == least) parts[s][c] = gradientOut[c] / equal;
   });
   std::fill(gradientIn.begin(), gradientIn.end(), 0.0);
-  for (std::size_t s = 0; s < fields.size(); ++s)
-    sweeps_[s]->back(in, fields[s], {}, parts[s], gradientIn);
+  for (std::size_t s = 0; s < fields.size(); ++s) sweeps_[s]->back(in, fields[s], {}, parts[s], gradientIn);
 }
 
 template <int D>

@@ -3,6 +3,7 @@
 #include <algorithm>
 #include <array>
 #include <cmath>
+#include <numbers>
 
 #include "barelattice/base/error.hpp"
 #include "barelattice/layout/cell_maps.hpp"
@@ -18,8 +19,8 @@ namespace {
 //   variables -> averages over orbits -> filter -> keeps, draw, tools, print -> level -> projection
 //
 // Averages come before the filter, since after a projection they leave cells grey. Directed rules come before
-// the projection, which the filter's smooth level is for: a largest (smallest) value of levels is the level of
-// the largest (smallest) density, whatever the threshold, so one map serves every reading, and a wall that
+// the projection, which the filter's smooth level is for: a largest (smallest) value of levels is the level
+// of the largest (smallest) density, whatever the threshold, so one map serves every reading, and a wall that
 // leans by some degrees is not stepped by cells.
 
 constexpr double kAligned = 1e-6;  // directions closer than this are the same
@@ -33,7 +34,8 @@ struct Gathered {
   std::vector<std::shared_ptr<const LayoutMap>> onLevel;
   std::vector<std::shared_ptr<const LayoutMap>> last;
 
-  void operator()(const Walls& /*rule*/) {}  // the filter, which is always there
+  void operator()(const Walls& /*rule*/) {}       // the filter, which is always there
+  void operator()(const LocalShare& /*rule*/) {}  // a limit, see optimise/local_fill.hpp
   // Symmetries go together into one average.
   void operator()(const MirrorPlane& /*rule*/) {}
   void operator()(const RepeatRound& /*rule*/) {}
@@ -71,7 +73,11 @@ std::string textOf(const Vec3& v) {
 
 struct Text {
   std::string operator()(const Walls& rule) const {
-    return fmt::format("{:.12g}, boundary {}", rule.smallestMember, static_cast<int>(rule.boundary));
+    return fmt::format("{:.12g}, gap {:.12g}, boundary {}", rule.smallestMember, rule.smallestGap,
+                       static_cast<int>(rule.boundary));
+  }
+  std::string operator()(const LocalShare& rule) const {
+    return fmt::format("{:.12g} within {:.12g}", rule.most, rule.within);
   }
   std::string operator()(const MirrorPlane& rule) const {
     return fmt::format("{} {:.12g}", textOf(rule.normal), rule.at);
@@ -85,8 +91,8 @@ struct Text {
   }
   std::string operator()(const ConstantSection& rule) const { return textOf(rule.along); }
   std::string operator()(const Casting& rule) const {
-    return fmt::format("{}, parting {} {:.12g}, draft {:.12g}", textOf(rule.draw), static_cast<int>(rule.parting),
-                       rule.at, rule.draft);
+    return fmt::format("{}, parting {} {:.12g}, draft {:.12g}", textOf(rule.draw),
+                       static_cast<int>(rule.parting), rule.at, rule.draft);
   }
   std::string operator()(const Milling& rule) const {
     std::string text;
@@ -149,7 +155,8 @@ std::string whyNot(const MakingRule& process, const SymmetryRule& symmetry) {
   if (const auto* along = std::get_if<RepeatAlong>(&symmetry)) {
     const bool fits = std::all_of(sides.begin(), sides.end(),
                                   [&](const Vec3& side) { return across(side, along->direction); });
-    return fits ? "" : "cells that follow each other along a side that is worked from stand in each other's way";
+    return fits ? ""
+                : "cells that follow each other along a side that is worked from stand in each other's way";
   }
   const Eigen::Isometry3d motion = motionOf(symmetry);
   if (!keepsSides(motion, sides))
@@ -164,12 +171,40 @@ std::string whyNot(const MakingRule& process, const SymmetryRule& symmetry) {
 
 std::string nameOf(const MakingRule& rule) {
   constexpr std::array<const char*, std::variant_size_v<MakingRule>> kNames{
-      "smallest_member", "mirror", "repeat", "repeat", "section", "cast", "mill", "print", "own"};
+      "smallest_member", "local_share", "mirror", "repeat", "repeat",
+      "section",         "cast",        "mill",   "print",  "own"};
   return kNames[rule.index()];
 }
 
 std::string textOf(const MakingRule& rule) {
   return std::visit(Text{}, rule);
+}
+
+LocalShare largestMember(double thickness) {
+  // A wall of thickness t fills the share t / (2 r) of the cube of half edge r: with 0.9 of it the cube is a
+  // ninth larger than the wall may be thick.
+  constexpr double kMost = 0.9;
+  return {0.5 * thickness / kMost, kMost};
+}
+
+double dilationFor(double smallestGap, double filterRadius, int dimension) {
+  requirePositive("filterRadius", filterRadius);
+  constexpr double kMost = 0.45;
+  const double half = std::min(1.0, 0.5 * smallestGap / filterRadius);
+  double share = 2 * half - 2 * half * half * half + half * half * half * half;
+  if (dimension == 2) {  // the integral of the weight seen across a wall, by Simpson's rule
+    constexpr int kParts = 200;
+    const auto weight = [](double s) {
+      return s >= 1   ? 0.0
+             : s == 0 ? 4 / std::numbers::pi
+                      : (std::sqrt(1 - s * s) - s * s * std::acosh(1 / s)) * 4 / std::numbers::pi;
+    };
+    const double step = half / kParts;
+    share = weight(0) + weight(half);
+    for (int i = 1; i < kParts; ++i) share += (i % 2 ? 4 : 2) * weight(i * step);
+    share *= step / 3;
+  }
+  return std::clamp(share - 0.5, 0.0, kMost);
 }
 
 std::vector<Vec3> sidesOf(const MakingRule& rule) {
@@ -211,6 +246,7 @@ const Walls& wallsOf(const std::vector<MakingRule>& rules) {
   }
   if (!found) throw InputError("there is no rule on walls", "give the smallest member the filter is to make");
   requirePositive("smallest member", found->smallestMember);
+  requireNotNegative("smallest gap", found->smallestGap);
   return *found;
 }
 

@@ -12,10 +12,10 @@
 namespace barelattice {
 namespace {
 
-// Places that a symmetry makes alike form an orbit, and one of them stands for all. Mirrors and turns generate
-// a finite group G; steps and sections are taken care of by a fold s, which carries a point into the first
-// cell (along a section: into one plane). Where they fit together, so that G carries cells onto cells, the
-// orbit of p within the first cell is
+// Places that a symmetry makes alike form an orbit, and one of them stands for all. Mirrors and turns
+// generate a finite group G; steps and sections are taken care of by a fold s, which carries a point into the
+// first cell (along a section: into one plane). Where they fit together, so that G carries cells onto cells,
+// the orbit of p within the first cell is
 //
 //   { s(g p) : g in G }                                                          (1)
 //
@@ -30,7 +30,8 @@ namespace {
 
 constexpr std::size_t kMostImages = 400;
 
-const Vec3& orderDirection() {  // no plane or axis a person would choose is perpendicular or oblique to it alike
+const Vec3&
+orderDirection() {  // no plane or axis a person would choose is perpendicular or oblique to it alike
   static const Vec3 direction = Vec3(1, 0.6180339887, 0.4142135624).normalized();
   return direction;
 }
@@ -106,9 +107,10 @@ Symmetry::Symmetry(const std::vector<SymmetryRule>& rules, double tolerance) : t
   closeUp(generators);
   for (const SymmetryRule& rule : rules)
     if (!makesAlike(motionOf(rule, scale), scale))
-      throw InputError("the symmetries do not fit together: the cells of one are not carried onto cells by another",
-                       "put mirror planes and axes where cells begin or into their middle, and steps along or "
-                       "across them");
+      throw InputError(
+          "the symmetries do not fit together: the cells of one are not carried onto cells by another",
+          "put mirror planes and axes where cells begin or into their middle, and steps along or "
+          "across them");
 }
 
 /// All products of the generators.
@@ -182,10 +184,12 @@ std::vector<int> orbitsOf(const Grid<D>& grid, const Symmetry& symmetry) {
     centre.head<D>() = grid.cellCentre(c);
     const Vec3 place = symmetry.representative(centre);
     for (int i = 0; i < D; ++i)
-      key[c][static_cast<std::size_t>(i)] = static_cast<int>(
-          std::floor((place[i] - frame.origin[i]) / frame.size + 1e-6));
+      key[c][static_cast<std::size_t>(i)] =
+          static_cast<int>(std::floor((place[i] - frame.origin[i]) / frame.size + 1e-6));
   });
-  const auto keyOf = [&](int cell) -> const std::array<int, 3>& { return key[static_cast<std::size_t>(cell)]; };
+  const auto keyOf = [&](int cell) -> const std::array<int, 3>& {
+    return key[static_cast<std::size_t>(cell)];
+  };
   std::vector<int> byKey(count);
   std::iota(byKey.begin(), byKey.end(), 0);
   std::sort(byKey.begin(), byKey.end(),

@@ -32,6 +32,10 @@ namespace {
 //
 //   dc/dx = V^T [ (1 - s) (dn/dv)^T dg/dn + s (de/dv)^T dg/de ]                   (2)
 //
+// Narrow gaps are made dear (Wang, Lazarov & Sigmund 2011): in a thicker layout d(v), read at a threshold
+// below 0.5, they are closed, so that its mass counts what no stiffness comes from. Steps are taken with
+// dm(d)/dx as the price of material, while the mass that is met is that of n. Nothing more is solved.
+//
 // dg/dn comes from the response, with adjoint solves where it needs them. tests/optimise/assessment_test
 // holds (2) against differences of (1), both as the loop calls them.
 
@@ -63,7 +67,7 @@ template <int D>
 std::vector<Limit> withMass(const LayoutProblem<D>& problem, const Analysis& analysis,
                             std::shared_ptr<const Response> mass) {
   std::vector<Limit> limits{{std::move(mass), 0, LimitSense::atMost, problem.massFraction}};
-  for (const Limit& limit : problem.limits) {
+  for (const Limit& limit : limitsOf(problem)) {
     const std::size_t count = limit.response ? limit.response->names(analysis).size() : 0;
     if (limit.which >= count || limit.bound == 0 || !std::isfinite(limit.bound))
       throw InputError(
@@ -167,6 +171,8 @@ DesignGradients Assessment<D>::differentiate(const ReadingStates& states) {
   std::vector<double> byDensity(states.nominal.density.size());
   for (const Limit& limit : formulation_.limits()) {
     gradientOf(*limit.response, {analysis_, states.nominal}, limit.which, byDensity);
+    if (gradients.limits.empty() && readings_.hasDilated())
+      gradients.price = readings_.fromDilated(byDensity);
     gradients.limits.push_back(readings_.fromNominal(byDensity));
   }
   return gradients;

@@ -66,10 +66,11 @@ void validate(const OptimiseState& state, const LayoutProblem<D>& problem, std::
   if (!state.accepted.empty()) {
     if (state.gradients.goal.empty() || state.appraisal.terms.empty())
       throw InputError("the state has accepted variables, but no derivatives there");
-    requireCount("derivatives of limits of the state", state.gradients.limits.size(),
-                 problem.limits.size() + 1, "limits, the mass first");
-    requireCount("limits of the state", state.appraisal.limits.size(), problem.limits.size() + 1,
+    const std::size_t limits = 1 + limitsOf(problem).size();
+    requireCount("derivatives of limits of the state", state.gradients.limits.size(), limits,
                  "limits, the mass first");
+    requireCount("limits of the state", state.appraisal.limits.size(), limits, "limits, the mass first");
+    requireCountOrNone("the price of the state", state.gradients.price.size(), cells, "cells");
     for (const auto* gradients : {&state.gradients.goal, &state.gradients.limits})
       for (const std::vector<double>& gradient : *gradients)
         requireCount("a gradient of the state", gradient.size(), cells, "cells");

@@ -18,6 +18,12 @@ void Readings<D>::set(const Reading& reading) {
   }
   nominal_ = chain(0.5);
   eroded_ = chain(0.5 + reading_.erosion);
+  // Gaps come in as erosion does.
+  constexpr double kFull = 0.25;
+  const double gap = wallsOf(problem_.making).smallestGap;
+  const double most = gap > 0 ? dilationFor(gap, problem_.filterRadius(), D) : 0;
+  dilation_ = most * std::min(1.0, reading_.erosion / kFull);
+  if (dilation_ > 0) dilated_ = chain(0.5 - dilation_);
 }
 
 template <int D>

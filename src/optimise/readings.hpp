@@ -41,6 +41,11 @@ class Readings {
   std::vector<double> fromEroded(std::span<const double> byDensity) const {
     return toLevel_.backward(variables_, eroded_.backward(level_, byDensity));
   }
+  /// Whether there is a thicker layout: where gaps have a least width.
+  bool hasDilated() const { return dilation_ > 0; }
+  std::vector<double> fromDilated(std::span<const double> byDensity) const {
+    return toLevel_.backward(variables_, dilated_.backward(level_, byDensity));
+  }
 
  private:
   LayoutChain chain(double threshold) const { return chain(threshold, reading_.sharpness); }
@@ -54,6 +59,8 @@ class Readings {
   LayoutChain toLevel_;
   LayoutChain nominal_;  // from there to the layouts
   LayoutChain eroded_;
+  LayoutChain dilated_;
+  double dilation_ = 0;  // of the reading
   std::vector<double> level_;
   std::vector<double> variables_;  // empty where the way back does not depend on them
 };

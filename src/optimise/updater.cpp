@@ -28,7 +28,8 @@ AsymptotesProblem asymptotesProblem(const DesignPoint& at) {
     constexpr double kPart = 0.1;  // of the value
     const double missed = at.formulation.missed(i, at.appraisal.limits[i]);
     problem.limits.push_back(i == 0 ? missed : std::min(missed, kPart * (1 + missed)));
-    problem.limitGradients.push_back(at.gradients.limits[i]);
+    const bool priced = i == 0 && !at.gradients.price.empty();
+    problem.limitGradients.push_back(priced ? at.gradients.price : at.gradients.limits[i]);
     for (double& value : problem.limitGradients.back()) value /= at.formulation.unitOf(i);
     problem.shares.push_back(0);
   }
@@ -47,8 +48,9 @@ UpdateScheme schemeFor(const Formulation& formulation, const Analysis& analysis)
 std::vector<double> stepFrom(const DesignPoint& at, UpdateScheme scheme, const OptimalityOptions& length,
                              AsymptotesState& remembered) {
   if (scheme == UpdateScheme::optimalityCriteria)
-    return updateByOptimality(at.variables, at.gradients.goal.front(), at.gradients.limits.front(), at.massOf,
-                              at.massFraction, length);
+    return updateByOptimality(at.variables, at.gradients.goal.front(),
+                              at.gradients.price.empty() ? at.gradients.limits.front() : at.gradients.price,
+                              at.massOf, at.massFraction, length);
   return updateByAsymptotes(at.variables, asymptotesProblem(at), {length.move}, remembered);
 }
 

@@ -228,6 +228,7 @@ void settleVoxel(Brief& brief, double coarser) {
   }
   const double member = brief.walls().smallestMember;
   brief.voxel = std::max(brief.voxel, std::min(coarser * brief.voxel, 0.5 * member));
+  if (brief.tolerance == 0) brief.tolerance = 0.5 * brief.voxel;
   if (member < 2 * brief.voxel)
     refuse(brief, brief.placeOfRule<Walls>(),
            fmt::format("'smallest_member' is under two voxels ({:.4g} mm)",

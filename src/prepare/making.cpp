@@ -83,11 +83,10 @@ Match matchOf(const Job& job, const Eigen::Isometry3d& motion) {
 void warnOfAlone(Job& job, const char* what, double alone) {
   constexpr double kLopsided = 0.05;
   if (alone > kLopsided)
-    job.warnings.push_back(fmt::format("[making.{}] {:.0f} % of the design space has no like {}", what,
-                                       100 * alone,
-                                       what == std::string("mirror")
-                                           ? "on the other side of the plane: there the layout is not mirrored"
-                                           : "in the next piece: there the layout is not repeated"));
+    job.warnings.push_back(fmt::format(
+        "[making.{}] {:.0f} % of the design space has no like {}", what, 100 * alone,
+        what == std::string("mirror") ? "on the other side of the plane: there the layout is not mirrored"
+                                      : "in the next piece: there the layout is not repeated"));
 }
 
 /// Refuses a symmetry that finds nothing to make alike, warns of one the space does not have.
@@ -119,12 +118,12 @@ struct CheckSymmetry {
     const Range extent = extentAlong(job.regions.space->bounds(), along.direction);
     const double length = extent.high - extent.low;
     if (along.step > 0.9999 * length)
-      refuse(job.brief, place,
-             fmt::format("a cell of {:.4g} mm is as long as the design space, which goes from {:.4g} to "
-                         "{:.4g} mm along {}",
-                         along.step * kMm, extent.low * kMm, extent.high * kMm,
-                         directionText(along.direction)),
-             "give a shorter step, or leave the repetition out");
+      refuse(
+          job.brief, place,
+          fmt::format("a cell of {:.4g} mm is as long as the design space, which goes from {:.4g} to "
+                      "{:.4g} mm along {}",
+                      along.step * kMm, extent.low * kMm, extent.high * kMm, directionText(along.direction)),
+          "give a shorter step, or leave the repetition out");
     if (along.step < 2 * job.brief.walls().smallestMember)
       refuse(job.brief, place,
              fmt::format("a cell of {:.4g} mm has no room for a member of {:.4g} mm and a gap",
@@ -139,11 +138,12 @@ void checkParting(const Job& job, const BriefRule& rule) {
   if (!cast || cast->parting != Casting::Parting::plane) return;
   const Range extent = extentAlong(job.regions.bounds(), cast->draw);
   if (cast->at < extent.low || cast->at > extent.high)
-    refuse(job.brief, rule.place,
-           fmt::format("the parting plane at {:.4g} mm lies beside the design space, which goes from {:.4g} to "
-                       "{:.4g} mm along {}",
-                       cast->at * kMm, extent.low * kMm, extent.high * kMm, directionText(cast->draw)),
-           "put it into the space, or give parting = \"back\" or \"free\"");
+    refuse(
+        job.brief, rule.place,
+        fmt::format("the parting plane at {:.4g} mm lies beside the design space, which goes from {:.4g} to "
+                    "{:.4g} mm along {}",
+                    cast->at * kMm, extent.low * kMm, extent.high * kMm, directionText(cast->draw)),
+        "put it into the space, or give parting = \"back\" or \"free\"");
 }
 
 }  // namespace
@@ -162,7 +162,8 @@ BetweenCells betweenCells(const Brief& brief) {
         for (int i = 0; i < 3; ++i)
           if (i != axis) ask(i, round->through[i]);
     } else if (const auto* along = std::get_if<RepeatAlong>(&each->rule)) {
-      if (const int axis = axisOf(along->direction); axis >= 0) ask(axis, along->from * along->direction[axis]);
+      if (const int axis = axisOf(along->direction); axis >= 0)
+        ask(axis, along->from * along->direction[axis]);
     } else if (const auto* cast = std::get_if<Casting>(&each->rule)) {
       if (const int axis = axisOf(cast->draw); axis >= 0 && cast->parting == Casting::Parting::plane)
         ask(axis, cast->at * cast->draw[axis]);
@@ -177,13 +178,12 @@ void refuseContradictions(const Brief& brief) {
     const BriefRule& first = *rules[found->first];
     const BriefRule& second = *rules[found->second];
     refuse(brief, second.place,
-           fmt::format("'{}' and '{}' (line {}) exclude each other: {}", nameOf(second.rule), nameOf(first.rule),
-                       first.place.line, found->why),
+           fmt::format("'{}' and '{}' (line {}) exclude each other: {}", nameOf(second.rule),
+                       nameOf(first.rule), first.place.line, found->why),
            "leave one of them out, or give it impose = false to have the solid measured for it");
   }
-  const auto symmetric = std::find_if(rules.begin(), rules.end(), [](const BriefRule* each) {
-    return !symmetriesOf({each->rule}).empty();
-  });
+  const auto symmetric = std::find_if(
+      rules.begin(), rules.end(), [](const BriefRule* each) { return !symmetriesOf({each->rule}).empty(); });
   if (symmetric == rules.end()) return;
   try {
     constexpr double kSame = 1e-5;  // of a voxel

@@ -11,6 +11,7 @@
 #include "barelattice/shapes/surface_gap.hpp"
 #include "base/check.hpp"
 #include "base/parallel.hpp"
+#include "local_share.hpp"
 #include "meshes/parallel_rays.hpp"
 #include "thickness.hpp"
 
@@ -23,7 +24,7 @@ struct Looked {
   const Regions& regions;
   const MakingCheckOptions& options;
   std::vector<SurfacePoint> points;
-  std::vector<std::uint8_t> stated;  // on a face of a keep or clear
+  std::vector<std::uint8_t> stated;  // on a face of a keep or clear, or nearly
   double area = 0;                   // m2
 
   bool flat() const { return regions.thickness > 0; }
@@ -91,13 +92,14 @@ void sumMarked(const Looked& looked, const std::vector<double>& weight, MakingFi
 
 void measureWalls(const Looked& looked, const Walls& rule, std::size_t number,
                   std::vector<MakingFinding>& findings) {
-  const double little = looked.options.tolerance * looked.options.tolerance;
+  const double little = 0.25 * rule.smallestMember * rule.smallestMember;
+  const double largest = looked.options.largest > 0 ? looked.options.largest : 2 * rule.smallestMember;
   for (const bool gaps : {false, true}) {
-    const auto balls =
-        ballsBetween(looked.solid, looked.points, 2 * rule.smallestMember, gaps);
+    const auto balls = ballsBetween(looked.solid, looked.points, largest, gaps);
     std::vector<double> diameters(balls.size(), std::numeric_limits<double>::infinity());
     for (std::size_t i = 0; i < balls.size(); ++i)
-      if (balls[i] && !looked.onSheet(i)) diameters[i] = balls[i]->diameter;
+      if (balls[i] && !looked.onSheet(i) && (gaps || looked.regions.kept(balls[i]->centre) > 0))
+        diameters[i] = balls[i]->diameter;
     MakingFinding finding = leastOf(diameters, looked.points, little);
     finding.rule = number;
     finding.measure = gaps ? MakingMeasure::narrowestGap : MakingMeasure::thinnestWall;
@@ -105,12 +107,17 @@ void measureWalls(const Looked& looked, const Walls& rule, std::size_t number,
     for (std::size_t i = 0; i < diameters.size(); ++i)
       if (diameters[i] < rule.smallestMember) thin += looked.points[i].area;
     finding.share = thin / looked.area;
-    if (!gaps) {
-      finding.bound = rule.smallestMember;
-      finding.holds = !finding.value || *finding.value > rule.smallestMember - looked.options.tolerance;
-    }
     findings.push_back(finding);
   }
+}
+
+void measureLocalShare(const Looked& looked, const LocalShare& rule, std::size_t number,
+                       std::vector<MakingFinding>& findings) {
+  const FullestPlace fullest =
+      fullestPlace(looked.solid, looked.regions, rule.within, looked.options.spacing);
+  MakingFinding finding{number, MakingMeasure::localShare, fullest.share, rule.most, 0, fullest.at, true};
+  finding.holds = fullest.share <= (1 + kShareSlack) * rule.most;
+  findings.push_back(finding);
 }
 
 void measureSymmetry(const Looked& looked, const SymmetryRule& rule, std::size_t number,
@@ -240,6 +247,8 @@ std::string describe(MakingMeasure measure) {
       return "thinnest wall";
     case MakingMeasure::narrowestGap:
       return "narrowest gap";
+    case MakingMeasure::localShare:
+      return "fullest place";
     case MakingMeasure::asymmetry:
       return "distance from its image";
     case MakingMeasure::unreachable:
@@ -261,17 +270,21 @@ std::vector<MakingFinding> measureMaking(const TriangleMesh& solid, const std::v
   validate(regions);
   if (solid.triangles.empty()) throw InputError("the solid has no triangles");
   Looked looked{solid, regions, options, pointsOf(solid, options.spacing), {}, 0};
+  // Triangles without area have no normal.
+  std::erase_if(looked.points, [](const SurfacePoint& p) { return !(p.area > 0) || !p.normal.allFinite(); });
   looked.stated.resize(looked.points.size());
   forEach(
       looked.points.size(),
       [&](std::size_t i) {
-        looked.stated[i] = isStated(regions, looked.points[i].position, 0.5 * options.tolerance);
+        looked.stated[i] = isStated(regions, looked.points[i].position, 2 * options.tolerance);
       },
       256);
   for (const SurfacePoint& point : looked.points) looked.area += point.area;
   std::vector<MakingFinding> findings;
   for (std::size_t r = 0; r < rules.size(); ++r) {
     if (const auto* walls = std::get_if<Walls>(&rules[r])) measureWalls(looked, *walls, r, findings);
+    if (const auto* share = std::get_if<LocalShare>(&rules[r]))
+      measureLocalShare(looked, *share, r, findings);
     for (const SymmetryRule& symmetry : symmetriesOf({rules[r]}))
       measureSymmetry(looked, symmetry, r, findings);
     if (!sidesOf(rules[r]).empty()) measureAccess(looked, rules[r], r, findings);

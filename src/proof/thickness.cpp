@@ -8,14 +8,23 @@
 
 namespace barelattice {
 
-// A ball of radius r that touches at p, where the normal out of what it lies in is n, has its centre at p - r n.
-// It passes through another point q if |q - p + r n| = r, that is
+// A ball of radius r that touches at p, where the normal out of what it lies in is n, has its centre at p - r
+// n. It passes through another point q if |q - p + r n| = r, that is
 //
 //   r = |p - q|^2 / (2 n . (p - q))                                               (1)
 //
-// The largest one that holds no point of the other faces is found by shrinking (Ma, Bae & Choi 2012): from the
-// largest radius looked for, take the nearest point of them to the centre; if it lies within, (1) gives a
+// The largest one that holds no point of the other faces is found by shrinking (Ma, Bae & Choi 2012): from
+// the largest radius looked for, take the nearest point of them to the centre; if it lies within, (1) gives a
 // smaller ball through it; repeat. Each ball holds the next, so nothing met before comes back into it.
+//
+// Where the two faces meet at an edge, balls shrink towards it: that is no thin wall but the tip of a wedge.
+// With phi the angle between the faces the tip lies, beyond the centre in the direction of the sum of the
+// normals, at
+//
+//   l = r / sin(phi / 2)                                                          (2)
+//
+// and a ball is left out if what lies 2.5 l that way is outside (2 l reach the cusp of two arcs, whose faces
+// bend towards each other). The waist of a bar, on whose flanks faces approach each other too, goes on there.
 
 std::vector<std::optional<BallBetween>> ballsBetween(const TriangleMesh& surface,
                                                      const std::vector<SurfacePoint>& points, double largest,
@@ -29,6 +38,18 @@ std::vector<std::optional<BallBetween>> ballsBetween(const TriangleMesh& surface
     normals[t] = (surface.corner(t, 1) - surface.corner(t, 0))
                      .cross(surface.corner(t, 2) - surface.corner(t, 0))
                      .stableNormalized();
+  /// @param sum of the unit normals of both faces: twice the sine of half their angle long.
+  const auto endsInTip = [&](const Vec3& centre, double radius, const Vec3& sum) {
+    constexpr double kBeyond = 2.5;
+    const double sine = 0.5 * sum.norm();
+    const double reach = kBeyond * radius / sine;
+    if (!(reach < 2 * largest)) return false;  // nearly parallel
+    const Vec3 beyond = centre + reach * sum.normalized();
+    const NearestPoint nearest = tree.nearest(beyond);
+    const bool outside =
+        normals[static_cast<std::size_t>(nearest.triangle)].dot(beyond - nearest.position) > 0;
+    return outside != gaps;
+  };
   std::vector<std::optional<BallBetween>> balls(points.size());
   forEach(
       points.size(),
@@ -41,7 +62,7 @@ std::vector<std::optional<BallBetween>> ballsBetween(const TriangleMesh& surface
           const Vec3& other = normals[static_cast<std::size_t>(t)];
           if (other.dot(points[i].normal) <= kFacing) facing.push_back(t);
         }
-        bool found = false;
+        int touched = -1;
         for (int step = 0; step < kMostSteps && !facing.empty(); ++step) {
           const NearestPoint nearest = tree.nearestOf(p - radius * n, facing);
           if (nearest.distance > radius * (1 - kTouching)) break;
@@ -49,9 +70,13 @@ std::vector<std::optional<BallBetween>> ballsBetween(const TriangleMesh& surface
           const double depth = n.dot(way);
           if (!(depth > 0)) break;
           radius = way.squaredNorm() / (2 * depth);  // (1)
-          found = true;
+          touched = nearest.triangle;
         }
-        if (found) balls[i] = BallBetween{2 * radius, p - radius * n};
+        if (touched < 0) return;
+        const Vec3 centre = p - radius * n;
+        const Vec3 other = gaps ? Vec3(-normals[static_cast<std::size_t>(touched)])
+                                : normals[static_cast<std::size_t>(touched)];
+        if (!endsInTip(centre, radius, n + other)) balls[i] = BallBetween{2 * radius, centre};
       },
       64);
   return balls;

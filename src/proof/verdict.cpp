@@ -91,6 +91,14 @@ std::vector<Judgement> judge(const JudgedBody& body, double agreement, const Set
   std::vector<Judgement> judgements;
   for (const Requirement& requirement : requirements) {
     requirePositive("bound of a requirement", requirement.bound);
+    if (requirement.kind == Requirement::Kind::wall || requirement.kind == Requirement::Kind::gap) {
+      const std::optional<double>& found =
+          requirement.kind == Requirement::Kind::wall ? body.thinnestWall : body.narrowestGap;
+      if (!found) continue;
+      const Verdict verdict = *found >= requirement.bound ? Verdict::met : Verdict::notMet;
+      judgements.push_back({requirement, {*found, *found, 0}, {}, verdict});
+      continue;
+    }
     const bool least = requirement.kind == Requirement::Kind::safetyFactor;
     // Of a safety factor the share of the strength that is used is judged.
     const double bound = least ? 1 / requirement.bound : requirement.bound;

@@ -5,6 +5,7 @@
 #include <algorithm>
 #include <cmath>
 
+#include "angle_drawing.hpp"
 #include "barelattice/base/file.hpp"
 #include "barelattice/base/quantity.hpp"
 #include "barelattice/formats/stl.hpp"
@@ -195,34 +196,6 @@ std::string solidPanel(const RunRecord& record) {
   return html + "</dl>" + boresTable(s.bores) + "</div>";
 }
 
-/// Bars of how the least dihedral angles of the tetrahedra spread, by ten degrees.
-std::string angleDrawing(const std::vector<std::size_t>& counts, std::size_t tetrahedra) {
-  constexpr double kBar = 22;
-  constexpr double kHeight = 54;
-  const auto most = static_cast<double>(*std::max_element(counts.begin(), counts.end()));
-  std::string bars, spoken;
-  for (std::size_t bin = 0; bin < counts.size(); ++bin) {
-    const auto count = static_cast<double>(counts[bin]);
-    // A bin that is not empty shows at least as a line.
-    const double height = count > 0 ? std::max(1.0, kHeight * count / most) : 0;
-    const double left = kBar * static_cast<double>(bin);
-    const std::string range = bin + 1 < counts.size()
-                                  ? fmt::format("{} to {} degrees", 10 * bin, 10 * (bin + 1))
-                                  : fmt::format("{} degrees and more", 10 * bin);
-    const std::string share =
-        fmt::format("{}: {:.2f} %", range, 100 * count / static_cast<double>(tetrahedra));
-    spoken += (bin ? "; " : "") + share;
-    bars += fmt::format(
-        "<rect x=\"{:.0f}\" y=\"{:.1f}\" width=\"{:.0f}\" height=\"{:.1f}\"><title>{}</title></rect>"
-        "<text x=\"{:.0f}\" y=\"{:.0f}\">{}</text>",
-        left + 1, kHeight - height, kBar - 2, height, share, left, kHeight + 13, 10 * bin);
-  }
-  return fmt::format(
-      "<svg class=\"bars\" role=\"img\" aria-label=\"least dihedral angles: {}\" width=\"{:.0f}\" "
-      "height=\"{:.0f}\">{}</svg>",
-      spoken, kBar * static_cast<double>(counts.size()) + 6, kHeight + 16, bars);
-}
-
 /// The analysed bodies there are, with the names the viewer uses, the part first.
 std::vector<std::pair<std::string, const BodyRecord*>> bodiesOf(const RunRecord& record) {
   std::vector<std::pair<std::string, const BodyRecord*>> bodies;
@@ -242,6 +215,26 @@ std::string requiredText(const RequirementRecord& r) {
                      r.error > 0 ? withError(r.value, r.error) : text(r.value),
                      r.unit.empty() ? "" : " " + r.unit, r.sense, text(r.bound), r.verdict,
                      r.toDecide ? ", " + *r.toDecide : "");
+}
+
+/// The making rules as measured on a body.
+std::string makingList(const BodyRecord& body) {
+  if (body.making.empty()) return {};
+  std::string html = "<h2>Making</h2><dl class=\"wide\">";
+  for (const MakingRecord& m : body.making) {
+    const std::string what = m.rule == "smallest_member" ? m.what : m.rule + ": " + m.what;
+    std::string found = m.value            ? text(*m.value) + " " + m.unit
+                        : m.lookedUpTo > 0 ? "none up to " + text(m.lookedUpTo) + " " + m.unit
+                                           : "none";
+    if (m.bound) found += fmt::format(", {} {}: {}", m.sense, text(*m.bound), m.verdict);
+    if (m.share > 0)
+      found += fmt::format(", {:.2g} % of the surface{}", 100 * m.share,
+                           m.bound ? "" : " is below smallest_member");
+    if (m.value && *m.value > 0) found += ", round (" + placeInMm(m.at) + ")";
+    html += row(what, fmt::format("<span class=\"{}\" title=\"{}\">{}</span>", verdictClass(m.verdict),
+                                  m.note, found));
+  }
+  return html + "</dl>";
 }
 
 std::string stressPanel(const Job& job, const RunRecord& record) {
@@ -278,7 +271,7 @@ std::string stressPanel(const Job& job, const RunRecord& record) {
     for (const RequirementRecord& r : p.requirements) html += row(r.what, requiredText(r));
     html += "</dl>";
   }
-  return html + "</div>";
+  return html + makingList(p) + "</div>";
 }
 
 std::string viewPanel(const Job& job) {

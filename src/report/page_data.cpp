@@ -264,7 +264,8 @@ std::vector<float> inMegapascal(const std::vector<float>& stress) {
   return values;
 }
 
-json bodyJson(const ProofSurface& surface, const std::string& name, const PagePlaces& places) {
+json bodyJson(const ProofSurface& surface, const std::string& name, const std::vector<MakingRecord>& making,
+              const PagePlaces& places) {
   json cases = json::array();
   for (const ProofSurface::Case& c : surface.cases) {
     std::vector<float> moved;
@@ -283,7 +284,11 @@ json bodyJson(const ProofSurface& surface, const std::string& name, const PagePl
                      {"displacement", quantised(moved)},
                      {"largestDisplacement", largest}});
   }
-  return {{"name", name}, {"mesh", places.mesh(surface.mesh)}, {"cases", cases}};
+  json marks = json::array();  // where a making rule does not hold
+  for (const MakingRecord& m : making)
+    if (m.verdict == describe(Verdict::notMet))
+      marks.push_back({{"text", m.rule + ": " + m.what}, {"at", places.list(m.at)}});
+  return {{"name", name}, {"mesh", places.mesh(surface.mesh)}, {"cases", cases}, {"marks", marks}};
 }
 
 /// The shapes of the set-up as triangles, all at the same time.
@@ -395,7 +400,7 @@ std::vector<std::string> addRunData(const RunRecord& record, const Vec3& filesFr
   }
   data["bodies"] = json::array();
   const auto add = [&](const std::optional<BodyRecord>& body, const char* file, const char* name) {
-    if (body) data["bodies"].push_back(bodyJson(readProofSurface(folder / file), name, places));
+    if (body) data["bodies"].push_back(bodyJson(readProofSurface(folder / file), name, body->making, places));
   };
   add(record.proof, "proof.vtu", "the part");
   add(record.outside, "outside.vtu", "imported solid");

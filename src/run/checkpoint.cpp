@@ -19,9 +19,9 @@ using nlohmann::json;
 /// Visits the state's fields of numbers in the order of the file.
 template <class State, class Visit>
 void forEachField(State& state, const Visit& visit) {
-  for (auto* field :
-       {&state.variables, &state.accepted, &state.appraisal.terms, &state.appraisal.limits,
-        &state.asymptotes.low, &state.asymptotes.high, &state.asymptotes.previous, &state.asymptotes.earlier})
+  for (auto* field : {&state.variables, &state.accepted, &state.appraisal.terms, &state.appraisal.limits,
+                      &state.asymptotes.low, &state.asymptotes.high, &state.asymptotes.previous,
+                      &state.asymptotes.earlier, &state.gradients.price})
     visit(*field);
   for (auto* gradients : {&state.gradients.goal, &state.gradients.limits})
     for (auto& field : *gradients) visit(field);
@@ -142,7 +142,7 @@ OptimiseState stateFrom(const json& head) {
 bool fitsFile(const json& head, std::uintmax_t left) {
   const std::size_t counts = head.at("gradients").get<std::size_t>() + head.at("limits").get<std::size_t>() +
                              2 * head.at("cases").get<std::size_t>();
-  constexpr std::size_t kOthers = 8;
+  constexpr std::size_t kOthers = 9;
   const json& sizes = head.at("sizes");
   if (sizes.size() != counts + kOthers) return false;
   for (const json& size : sizes) {

@@ -157,6 +157,7 @@ void addMaking(Inputs& inputs, const Brief& brief) {
     if (!each.imposed) continue;
     if (const auto* walls = std::get_if<Walls>(&each.rule)) {
       inputs.add("[making] smallest_member", walls->smallestMember);
+      inputs.add("[making] smallest_gap", walls->smallestGap);
       inputs.add("[making] boundary", static_cast<int>(walls->boundary));
     } else {
       rules[nameOf(each.rule)] += textOf(each.rule) + "; ";
@@ -276,6 +277,12 @@ Inputs inputsOfProof(const Job& job) {
   Inputs inputs = inputsOfFaces(job);
   inputs.add("[proof] tetrahedra", brief.tetrahedra);
   inputs.add("[proof] exclude_within", brief.exclusion);
+  inputs.add("[making] tolerance", brief.tolerance);
+  inputs.add("widest wall or gap", brief.widestMeasured());
+  std::string measured;  // besides the rules the layout was made by
+  for (const BriefRule& each : brief.making)
+    if (!each.imposed) measured += nameOf(each.rule) + " " + textOf(each.rule) + "; ";
+  inputs.add("[making] rules that are measured only", measured);
   const auto addStrength = [&](const std::string& table, const Material& material) {
     inputs.add(table + "name", material.name);
     inputs.add(table + "strength", material.strength);
@@ -286,15 +293,31 @@ Inputs inputsOfProof(const Job& job) {
   return inputs;
 }
 
+namespace {
+
+std::string keyOf(const Requirement& requirement, const Setup& setup) {
+  switch (requirement.kind) {
+    case Requirement::Kind::mass:
+      return "mass";
+    case Requirement::Kind::safetyFactor:
+      return "safety_factor";
+    case Requirement::Kind::wall:
+      return "wall";
+    case Requirement::Kind::gap:
+      return "gap";
+    case Requirement::Kind::displacement:
+      return "displacement of " + setup.faces[requirement.face].name;
+  }
+  return {};
+}
+
+}  // namespace
+
 Inputs inputsOfVerdict(const Job& job) {
   Inputs inputs;
   inputs.add("[proof] mesh_difference", job.brief.agreement);
   for (const Requirement& requirement : job.brief.requirements) {
-    const std::string key = requirement.kind == Requirement::Kind::mass ? "mass"
-                            : requirement.kind == Requirement::Kind::safetyFactor
-                                ? "safety_factor"
-                                : "displacement of " + job.setup.faces[requirement.face].name;
-    inputs.add("[require] " + key, requirement.bound);
+    inputs.add("[require] " + keyOf(requirement, job.setup), requirement.bound);
   }
   return inputs;
 }

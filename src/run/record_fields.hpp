@@ -215,6 +215,22 @@ void describeFields(RequirementRecord& r, V& f) {
 }
 
 template <class V>
+void describeFields(MakingRecord& r, V& f) {
+  f("rule", r.rule, "its key in [making]");
+  f("what", r.what, "is measured");
+  f("unit", r.unit, "of the figures here");
+  f("value", r.value, "found; null where there is none");
+  f("bound", r.bound, "of the rule; null where it has none");
+  f("sense", r.sense, "at most, or at least");
+  f("looked_up_to", r.lookedUpTo, "walls and gaps: what is wider is not told apart; 0 for others");
+  f("share", r.share, "of the surface that does not hold it; of walls, gaps: below the smallest member");
+  f("at_mm", r.at, "the worst place", kInMm);
+  f("imposed", r.imposed, "whether the layout was made by it");
+  f("verdict", r.verdict, "met, not met, or measured where nothing bounds it");
+  f("note", r.note, "what the measure leaves out");
+}
+
+template <class V>
 void describeFields(GapRecord& r, V& f) {
   f("mean", r.mean, "over the surface", kInMm);
   f("largest", r.largest, "anywhere", kInMm);
@@ -247,8 +263,9 @@ void describeFields(BodyRecord& r, V& f) {
   f.maybe("surface_gap_mm", r.surfaceGap, "from the mesh to the exported surface");
   f.maybe("volume_difference", r.volumeDifference, "of the mesh to that surface, relative");
   f("requirements", r.requirements, "each with its verdict");
+  f("making", r.making, "the making rules, measured on the surface; empty for bodies without one");
   f("mesh_difference", r.meshDifference, "between the meshes above which errors count threefold");
-  f("verdict", r.verdict, "the worst of them");
+  f("verdict", r.verdict, "the worst of them, and of the making rules that bound something");
   f.maybe("doubts", r.doubts, "what keeps it from being called met");
   f("seconds", r.seconds, "wall time");
   f.maybe("file", r.file, "of a solid from outside");

@@ -2,7 +2,12 @@
 
 #include <fmt/format.h>
 
+#include <algorithm>
+#include <cmath>
+#include <numbers>
+
 #include "barelattice/base/quantity.hpp"
+#include "barelattice/proof/making_check.hpp"
 
 namespace barelattice {
 namespace {
@@ -59,6 +64,10 @@ BodyCaseRecord caseRecord(const BodyProof& body, std::size_t k, const ProofProbl
   return record;
 }
 
+MakingMeasure measureOf(Requirement::Kind kind) {
+  return kind == Requirement::Kind::wall ? MakingMeasure::thinnestWall : MakingMeasure::narrowestGap;
+}
+
 RequirementRecord requirementRecord(const Judgement& j, const Setup& setup) {
   RequirementRecord record;
   record.what = "mass";
@@ -66,6 +75,10 @@ RequirementRecord requirementRecord(const Judgement& j, const Setup& setup) {
   double scale = 1;
   if (j.requirement.kind == Requirement::Kind::displacement) {
     record.what = "displacement at " + setup.faces[j.requirement.face].name;
+    record.unit = "mm";
+    scale = kMillimetresPerMetre;
+  } else if (j.requirement.kind == Requirement::Kind::wall || j.requirement.kind == Requirement::Kind::gap) {
+    record.what = describe(measureOf(j.requirement.kind));
     record.unit = "mm";
     scale = kMillimetresPerMetre;
   } else if (j.requirement.kind == Requirement::Kind::safetyFactor) {
@@ -76,7 +89,7 @@ RequirementRecord requirementRecord(const Judgement& j, const Setup& setup) {
   record.error = j.value.error * scale;
   record.coarse = j.value.coarse * scale;
   record.bound = j.requirement.bound * scale;
-  record.sense = j.requirement.kind == Requirement::Kind::safetyFactor ? "at least" : "at most";
+  record.sense = j.requirement.least() ? "at least" : "at most";
   record.worstCase = j.worstCase;
   record.verdict = describe(j.verdict);
   if (j.verdict == Verdict::inconclusive)
@@ -105,7 +118,55 @@ JudgedBody judgedFrom(const BodyRecord& record, const Setup& setup) {
     }
     body.cases.push_back({c.name, errors});
   }
+  for (const auto& [kind, found] : {std::pair{Requirement::Kind::wall, &body.thinnestWall},
+                                    std::pair{Requirement::Kind::gap, &body.narrowestGap}})
+    for (const MakingRecord& m : record.making)
+      if (m.what == describe(measureOf(kind))) *found = m.value.value_or(m.lookedUpTo) / kMillimetresPerMetre;
   return body;
+}
+
+/// The unit a measure is told in, and the factor from SI.
+std::pair<const char*, double> unitOf(MakingMeasure measure) {
+  constexpr double kMm = kMillimetresPerMetre;
+  switch (measure) {
+    case MakingMeasure::thinnestWall:
+    case MakingMeasure::narrowestGap:
+    case MakingMeasure::asymmetry:
+      return {"mm", kMm};
+    case MakingMeasure::localShare:
+      return {"%", 100};
+    case MakingMeasure::unreachable:
+    case MakingMeasure::unsupported:
+      return {"mm2", kMm * kMm};
+    case MakingMeasure::leastDraft:
+      return {"deg", 180 / std::numbers::pi};
+    case MakingMeasure::enclosedVoid:
+      return {"mm3", kMm * kMm * kMm};
+  }
+  return {"", 1};
+}
+
+/// What a measure leaves out, for people.
+const char* leftOutBy(MakingMeasure measure) {
+  switch (measure) {
+    case MakingMeasure::thinnestWall:
+      return "walls within keeps, and tips where faces meet";
+    case MakingMeasure::narrowestGap:
+      return "grooves where faces meet";
+    case MakingMeasure::localShare:
+      return "keeps, and places with little to design round them";
+    case MakingMeasure::asymmetry:
+      return "keeps, clears, and what the space has no like of";
+    case MakingMeasure::unreachable:
+      return "keeps and clears; holder, length and diameter of tools; cores";
+    case MakingMeasure::leastDraft:
+      return "keeps and clears";
+    case MakingMeasure::unsupported:
+      return "keeps and clears; warping, and how far bridges may span";
+    case MakingMeasure::enclosedVoid:
+      return "holes too narrow for powder to leave by";
+  }
+  return "";
 }
 
 }  // namespace
@@ -139,6 +200,33 @@ BodyRecord bodyRecord(const BodyProof& body, const ProofProblem& problem,
   return record;
 }
 
+std::vector<MakingRecord> makingRecords(const Job& job, const TriangleMesh& surface) {
+  std::vector<MakingRule> rules;
+  for (const BriefRule& each : job.brief.making) rules.push_back(each.rule);
+  const MakingCheckOptions options{job.cellSize(), job.brief.tolerance, job.brief.widestMeasured()};
+  std::vector<MakingRecord> records;
+  for (const MakingFinding& found : measureMaking(surface, rules, job.regions, options)) {
+    const auto [unit, scale] = unitOf(found.measure);
+    MakingRecord& record = records.emplace_back();
+    record.rule = nameOf(rules[found.rule]);
+    record.what = describe(found.measure);
+    record.unit = unit;
+    if (found.value) record.value = *found.value * scale;
+    if (found.bound) record.bound = *found.bound * scale;
+    const bool least = found.measure == MakingMeasure::leastDraft ||
+                       found.measure == MakingMeasure::thinnestWall ||
+                       found.measure == MakingMeasure::narrowestGap;
+    record.sense = least ? "at least" : "at most";
+    if (least && found.measure != MakingMeasure::leastDraft) record.lookedUpTo = options.largest * scale;
+    record.share = found.share;
+    record.at = found.at;
+    record.imposed = job.brief.making[found.rule].imposed;
+    record.verdict = !found.bound ? "measured" : describe(found.holds ? Verdict::met : Verdict::notMet);
+    record.note = std::string("without ") + leftOutBy(found.measure);
+  }
+  return records;
+}
+
 void judgeBody(BodyRecord& body, const Setup& setup, const std::vector<Requirement>& requirements,
                double agreement) {
   const std::vector<Judgement> judged = judge(judgedFrom(body, setup), agreement, setup, requirements);
@@ -146,6 +234,10 @@ void judgeBody(BodyRecord& body, const Setup& setup, const std::vector<Requireme
   for (const Judgement& j : judged) body.requirements.push_back(requirementRecord(j, setup));
   body.meshDifference = agreement;
   body.verdict = judged.empty() ? "nothing required" : describe(overall(judged));
+  const std::string notMet = describe(Verdict::notMet);
+  if (std::any_of(body.making.begin(), body.making.end(),
+                  [&](const MakingRecord& m) { return m.verdict == notMet; }))
+    body.verdict = notMet;
   if (body.doubts.empty()) return;
   const std::string open = describe(Verdict::inconclusive);
   if (body.verdict == describe(Verdict::met)) body.verdict = open;

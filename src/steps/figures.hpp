@@ -26,6 +26,9 @@ struct BodyProof {
 /// @param weights of the cases in the goal.
 BodyRecord bodyRecord(const BodyProof& body, const ProofProblem& problem, const std::vector<double>& weights);
 
+/// The making rules of the brief, measured on a surface in its coordinates.
+std::vector<MakingRecord> makingRecords(const Job& job, const TriangleMesh& surface);
+
 /// Holds requirements against what a record tells of a body. Doubts take "met" back.
 void judgeBody(BodyRecord& body, const Setup& setup, const std::vector<Requirement>& requirements,
                double agreement);

@@ -186,6 +186,8 @@ ProvedBody proved(const Job& job, const BodyToProve& what, const ProgressCallbac
   record.doubts = doubts(body.coarse, body.fine);
   record.doubts.insert(record.doubts.end(), unlike.begin(), unlike.end());
   addDoubts(job, what, bounds, record.doubts);
+  report(progress, "measuring", 0);
+  if (what.surface) record.making = makingRecords(job, *what.surface);
   judgeBody(record, job.setup, job.brief.requirements, job.brief.agreement);
   record.seconds = watch.seconds();
   result.proof = std::move(body.fine);

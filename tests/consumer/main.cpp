@@ -1,5 +1,5 @@
-// Passes types with matrices of fixed and of any size in and out of the library. What it prints must not depend
-// on what it was compiled for.
+// Passes types with matrices of fixed and of any size in and out of the library. What it prints must not
+// depend on what it was compiled for.
 #include <barelattice/barelattice.hpp>
 #include <cstdio>
 
@@ -48,8 +48,10 @@ int main() {
       coupling.stiffness *= 2;
       std::printf("coupling of %zu motions, %.8g\n", coupling.motions.size(), coupling.stiffness(5, 5));
     }
-  const Proof proof = prove(QuadraticTets(stuff([&](const Vec3& p) { return box->distance(p); }, box->bounds(), 4e-3)),
-                            4e-3, {setup, AcrossSheet::body, 5e-3});
-  std::printf("proof %.6g J, reaction %.6g N\n", proof.cases[0].compliance, proof.cases[0].reactions[0].force.z());
+  const Proof proof =
+      prove(QuadraticTets(stuff([&](const Vec3& p) { return box->distance(p); }, box->bounds(), 4e-3)), 4e-3,
+            {setup, AcrossSheet::body, 5e-3});
+  std::printf("proof %.6g J, reaction %.6g N\n", proof.cases[0].compliance,
+              proof.cases[0].reactions[0].force.z());
   return report.succeeded() && job.cellCount() > 1000 ? 0 : 1;
 }

@@ -125,15 +125,16 @@ TEST(Symmetry, refusesWhatDoesNotFitTogether) {
   refused({MirrorPlane{Vec3::UnitX(), 0}, MirrorPlane{Vec3::UnitX(), 1}});  // without an end
   refused({MirrorPlane{Vec3::UnitX(), 0}, MirrorPlane{Vec3(1, 0.3, 0).normalized(), 0}});
   refused({RepeatRound{Vec3::UnitZ(), Vec3::Zero(), 3}, RepeatRound{Vec3::UnitZ(), {1, 0, 0}, 3}});
-  refused({RepeatAlong{Vec3::UnitX(), 0, 1, false}, MirrorPlane{Vec3::UnitX(), 0.3}, MirrorPlane{Vec3::UnitX(), 0.5}});
+  refused({RepeatAlong{Vec3::UnitX(), 0, 1, false}, MirrorPlane{Vec3::UnitX(), 0.3},
+           MirrorPlane{Vec3::UnitX(), 0.5}});
   refused({RepeatAlong{Vec3::UnitX(), 0, 1, true}, MirrorPlane{Vec3::UnitX(), 0.3}});
   refused({RepeatAlong{Vec3::UnitX(), 0, 1, false}, RepeatRound{Vec3::UnitZ(), Vec3::Zero(), 4}});
   refused({RepeatAlong{Vec3::UnitX(), 0, 1, false}, RepeatAlong{Vec3(1, 1, 0).normalized(), 0, 1, false}});
   refused({ConstantSection{Vec3(1, 1, 0).normalized()}, MirrorPlane{Vec3::UnitX(), 0}});
 }
 
-// Off the grid: of what the filter makes of the average, whatever it began from, values at both ends of a turn
-// differ by a third of what they differ by from cell to cell.
+// Off the grid: of what the filter makes of the average, whatever it began from, values at both ends of a
+// turn differ by a third of what they differ by from cell to cell.
 TEST(Symmetry, holdsOffTheGridToAFractionOfACell) {
   const double size = 0.05;
   const Grid<2> grid = testing::boxGrid<2>({60, 60}, size);
@@ -233,7 +234,8 @@ TEST(DirectedMaps, haveExactGradients) {
   expectExactGradient(AccessMap<3>(grid, {{z}}), n, 7, "case 1");
   expectExactGradient(AccessMap<3>(grid, {{z, -z}, 3 * kDegree, {}}), n, 11, "case 2");
   expectExactGradient(AccessMap<3>(grid, {{-z, z}, 10 * kDegree, -2.0}), n, 11, "case 3");
-  expectExactGradient(AccessMap<3>(grid, {{oblique, Point<3>::UnitX(), -Point<3>::UnitY()}, 0, {}}), n, 11, "case 4");
+  expectExactGradient(AccessMap<3>(grid, {{oblique, Point<3>::UnitX(), -Point<3>::UnitY()}, 0, {}}), n, 11,
+                      "case 4");
   expectExactGradient(AccessMap<3>(grid, {{oblique}, 25 * kDegree, {}}), n, 11, "case 5");
   std::vector<std::uint8_t> keep(n, 0);
   for (std::size_t c = 0; c < n; c += 17) keep[c] = 1;
@@ -263,8 +265,8 @@ TEST(DirectedMaps, shareDerivativesAmongEquals) {
   EXPECT_NEAR(sum, static_cast<double>(in.size()), 1e-9);
 }
 
-// The shadow of one full cell under an oblique tool: a line of cells, none further from the true one than half
-// a cell along each axis, and none less full than the first, however far away.
+// The shadow of one full cell under an oblique tool: a line of cells, none further from the true one than
+// half a cell along each axis, and none less full than the first, however far away.
 TEST(AccessMap, followsObliqueDirectionsWithoutBlur) {
   const Grid<3> grid = testing::boxGrid<3>({60, 40, 90});
   const Point<3> side = Point<3>(0.5, 0.29, 1).normalized();
@@ -302,13 +304,14 @@ TEST(AccessMap, leansWallsByTheDraft) {
       for (int y = 0; y < 61; ++y)
         for (int x = 0; x < 61; ++x) area += out[static_cast<std::size_t>(grid.cellAt({x, y, layer}))] >= 0.5;
       const double radius = 8 + (96.5 - layer) * std::tan(degrees * kDegree);
-      EXPECT_NEAR(std::sqrt(area / std::numbers::pi), std::min(radius, 30.0), 1.2) << degrees << ", " << layer;
+      EXPECT_NEAR(std::sqrt(area / std::numbers::pi), std::min(radius, 30.0), 1.2)
+          << degrees << ", " << layer;
     }
   }
 }
 
-// On a plate a cone with its tip down stands if it leans no more than the overhang, and is cut to what does if
-// it leans more; a slab that hangs in the air is gone, one under a keep is not.
+// On a plate a cone with its tip down stands if it leans no more than the overhang, and is cut to what does
+// if it leans more; a slab that hangs in the air is gone, one under a keep is not.
 TEST(PrintMap, cutsWhatLeansTooMuch) {
   const Grid<3> grid = testing::boxGrid<3>({61, 61, 30});
   for (const double degrees : {30.0, 45.0, 60.0}) {
@@ -317,8 +320,7 @@ TEST(PrintMap, cutsWhatLeansTooMuch) {
       const Point<3> p = grid.cellCentre(c);
       in[c] = std::clamp(0.5 - (std::hypot(p.x() - 30.5, p.y() - 30.5) - 4 - 3 * p.z()) / 6, 0.0, 1.0);
     }
-    const std::vector<double> out =
-        through(PrintMap<3>(grid, Point<3>::UnitZ(), degrees * kDegree), in);
+    const std::vector<double> out = through(PrintMap<3>(grid, Point<3>::UnitZ(), degrees * kDegree), in);
     double area = 0;
     for (int y = 0; y < 61; ++y)
       for (int x = 0; x < 61; ++x) area += out[static_cast<std::size_t>(grid.cellAt({x, y, 12}))] >= 0.5;
@@ -337,7 +339,9 @@ TEST(PrintMap, cutsWhatLeansTooMuch) {
 
 TEST(Making, refusesRulesThatExcludeEachOther) {
   const Vec3 z = Vec3::UnitZ();
-  const auto excluded = [](const std::vector<MakingRule>& rules) { return contradictionIn(rules).has_value(); };
+  const auto excluded = [](const std::vector<MakingRule>& rules) {
+    return contradictionIn(rules).has_value();
+  };
   const MirrorPlane across{z, 0};
   const MirrorPlane along{Vec3::UnitX(), 0};
   const RepeatRound round{z, Vec3::Zero(), 6};
@@ -371,7 +375,8 @@ TEST(Making, refusesRulesThatExcludeEachOther) {
   const Grid<3> grid = testing::boxGrid<3>({4, 4, 4});
   const std::vector<double> fill(grid.cellCount(), 1.0);
   EXPECT_THROW(mapsOf<3>({Walls{2}, across, back}, grid, fill, {}, {}), InputError);
-  EXPECT_THROW(mapsOf<3>({Walls{2}, up, along, MirrorPlane{Vec3::UnitX(), 1}}, grid, fill, {}, {}), InputError);
+  EXPECT_THROW(mapsOf<3>({Walls{2}, up, along, MirrorPlane{Vec3::UnitX(), 1}}, grid, fill, {}, {}),
+               InputError);
   EXPECT_THROW(mapsOf<2>({Walls{2}, back}, testing::boxGrid<2>({8, 8}), std::vector<double>(64, 1.0), {}, {}),
                InputError);
 }

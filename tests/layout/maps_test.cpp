@@ -182,8 +182,8 @@ TEST(Projection, keepsTheEndsAndSharpens) {
   EXPECT_NEAR(out[4], 1, 1e-15);
 }
 
-// A quarter turn of a square: orbits of four; an average does not change what is an average already, keeps the sum,
-// and is the same turned by a quarter.
+// A quarter turn of a square: orbits of four; an average does not change what is an average already, keeps
+// the sum, and is the same turned by a quarter.
 TEST(OrbitAverage, servesARotation) {
   const int n = 8;
   const Grid<2> grid = testing::boxGrid<2>({n, n});

@@ -8,7 +8,12 @@ export interface LoadData { name: string; face: string; force: number[]; pressur
 export interface PieceData { at: number[]; normal: number[]; share: number }
 export type Field = "vonMises" | "tension" | "compression";
 export interface BodyCase extends Record<Field | "displacement", Quantised> { largestDisplacement: number }
-export interface BodyData { name: string; mesh: MeshData; cases: BodyCase[] }
+export interface BodyData {
+  name: string;
+  mesh: MeshData;
+  cases: BodyCase[];
+  marks: { text: string; at: number[] }[]; // where a making rule does not hold
+}
 
 export interface PageData {
   title: string;

@@ -1,5 +1,5 @@
 import uPlot from "uplot";
-import { Field, LoadData, PageData, PieceData, bytesOf, fieldOf, floatsOf } from "./data";
+import { BodyData, Field, LoadData, PageData, PieceData, bytesOf, fieldOf, floatsOf } from "./data";
 import { Layout } from "./layout";
 import { THREE, View, arrow, boundsOf, coloured, creased, faceted, geometryFrom, geometryOf, glass, label, opaque } from "./scene";
 
@@ -188,8 +188,20 @@ function playIterations(layout: Layout, update: () => void): void {
   element("frame-number").textContent = last;
 }
 
+/** Labels where a making rule does not hold, instead of those there were. */
+function showMarks(body: BodyData, marks: THREE.Group): void {
+  marks.clear();
+  for (const mark of body.marks) marks.add(label(mark.text, vector(mark.at), 0.03 * reach, data.palette.loose));
+}
+
 function buildSolid(): void {
-  if (data.solid) view.addMassive(opaque(creased(geometryFrom(data.solid)), data.palette.solid), groups.solid, data.palette.solid);
+  if (!data.solid) return;
+  view.addMassive(opaque(creased(geometryFrom(data.solid)), data.palette.solid), groups.solid, data.palette.solid);
+  const part = data.bodies?.find((b) => b.name === "the part");
+  if (!part) return;
+  const marks = new THREE.Group();
+  groups.solid.add(marks);
+  showMarks(part, marks);
 }
 
 // Stress on the analysed bodies.
@@ -204,6 +216,8 @@ function buildStress(): void {
   if (!data.bodies?.length) return;
   const mesh = coloured(new THREE.BufferGeometry());
   view.addMassive(mesh, groups.stress, data.palette.space); // grey: stress is known on the surface only
+  const marks = new THREE.Group();
+  groups.stress.add(marks);
   const bodies = data.bodies.map((b) => ({
     rest: floatsOf(b.mesh.positions),
     geometry: geometryFrom(b.mesh),
@@ -240,6 +254,7 @@ function buildStress(): void {
     positions.needsUpdate = colours.needsUpdate = true;
     body.geometry.computeVertexNormals();
     mesh.geometry = body.geometry;
+    showMarks(data.bodies![Number(bodySelect?.value ?? 0)], marks);
     element("deform-scale").textContent = deform.checked ? `deformation exaggerated ${scale.toPrecision(3)}x` : "";
     element("legend-low").textContent = `${Number(low.toPrecision(3))}`;
     element("legend-middle").textContent = `${Number(((low + high) / 2).toPrecision(3))}`;

@@ -141,6 +141,7 @@ struct Brief {
   BriefTarget target;
   GoalForm goal = GoalForm::weightedSum;
   std::vector<BriefRule> making;      ///< one rule on walls among them
+  double tolerance = 0;               ///< of the process, m; zero for half a voxel, which `prepare` settles
   std::optional<BriefLayout> layout;  ///< instead of an optimisation
   std::vector<Requirement> requirements;
   double exclusion = 0;  ///< m
@@ -158,6 +159,8 @@ struct Brief {
     return keep.shape ? shapes[*keep.shape].name : faces[keep.face].name;
   }
   const Walls& walls() const { return *rule<Walls>(); }
+  /// The widest wall or gap that is told from wider ones: all a requirement may ask for, and more, m.
+  double widestMeasured() const;
   /// The rules that shape the layout.
   std::vector<MakingRule> imposed() const {
     std::vector<MakingRule> rules;

@@ -58,7 +58,7 @@ class AccessMap final : public LayoutMap {
   std::vector<std::unique_ptr<const Sweep<D>>> sweeps_;  // by side
 };
 
-inline constexpr double kMostDraft = 0.5236;      ///< 30 degrees, rad
+inline constexpr double kMostDraft = 0.5236;     ///< 30 degrees, rad
 inline constexpr double kMostOverhang = 1.2218;  ///< 70 degrees, rad
 
 /// Leaves out what would be printed on nothing. Layer by layer from the base plate a cell is no fuller than

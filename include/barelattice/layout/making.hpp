@@ -19,11 +19,23 @@
 
 namespace barelattice BARELATTICE_API {
 
-/// No member is thinner than this.
+/// No member is thinner than this, and no gap narrower.
 struct Walls {
   double smallestMember = 0;  ///< m
   FilterBoundary boundary = FilterBoundary::reflecting;
+  double smallestGap = 0;  ///< m; zero for any
 };
+
+/// How far material gathers: of the volume within a distance of any place, along each axis, no more than a
+/// share is filled (Wu, Aage, Westermann & Sigmund 2018). A small share makes many slim members of few stout
+/// ones; the largest member is a large share within a short distance. Keeps do not count.
+struct LocalShare {
+  double within = 0;  ///< m
+  double most = 1;    ///< above 0, below 1
+};
+
+/// The rule that leaves no wall thicker than this, m.
+LocalShare largestMember(double thickness);
 
 /// The part is drawn from a mould: no undercuts, and walls lean by the draft.
 struct Casting {
@@ -46,8 +58,8 @@ struct Milling {
 /// It is printed in layers without supports: walls that face down lean from the vertical by no more than the
 /// overhang.
 struct Printing {
-  Vec3 up = Vec3::UnitZ();  ///< from the base plate, of length one
-  double overhang = 0.7854;    ///< largest angle between a wall that faces down and the vertical, rad
+  Vec3 up = Vec3::UnitZ();   ///< from the base plate, of length one
+  double overhang = 0.7854;  ///< largest angle between a wall that faces down and the vertical, rad
 };
 
 /// A rule of one's own, by the maps that impose it. Both are part of every reading, of the derivatives and of
@@ -60,8 +72,8 @@ struct OwnMaking {
                         ///< level the solid's contours are taken from
 };
 
-using MakingRule = std::variant<Walls, MirrorPlane, RepeatRound, RepeatAlong, ConstantSection, Casting, Milling,
-                                Printing, OwnMaking>;
+using MakingRule = std::variant<Walls, LocalShare, MirrorPlane, RepeatRound, RepeatAlong, ConstantSection,
+                                Casting, Milling, Printing, OwnMaking>;
 
 /// What a rule is called in a brief: "smallest_member", "mirror", "cast".
 std::string nameOf(const MakingRule& rule);
@@ -102,6 +114,10 @@ inline double smallestMemberFor(double filterRadius, int dimension) {
   return filterRadius * (dimension == 2 ? 0.944 : 0.885);
 }
 
+/// How far below 0.5 the threshold lies at which a gap just closes that is as wide as asked at 0.5: the same
+/// share of the weight, the other way round. 0 to 0.45.
+double dilationFor(double smallestGap, double filterRadius, int dimension);
+
 /// The rule on walls, of which every set of rules has one. @throws InputError if there is none or another
 /// one.
 const Walls& wallsOf(const std::vector<MakingRule>& rules);
@@ -112,8 +128,8 @@ struct MakingMaps {
   std::vector<std::shared_ptr<const LayoutMap>> projected;  ///< of what is projected from it
 };
 
-/// Those that look along directions map the level, which their largest and smallest values leave one: the maps
-/// are then made once for all readings, and the solid's contours obey them as the analysed layouts do.
+/// Those that look along directions map the level, which their largest and smallest values leave one: the
+/// maps are then made once for all readings, and the solid's contours obey them as the analysed layouts do.
 /// @param fill share of each cell that exists.
 /// @param keep not zero for the cells that stay solid: moulds and tools go round them too.
 /// @param attached cells next to held or loaded faces, which see a reflecting boundary; empty for none.

@@ -20,9 +20,9 @@ struct MirrorPlane {
 
 /// It is the same `times` times round an axis.
 struct RepeatRound {
-  Vec3 axis = Vec3::UnitZ();     ///< of length one
-  Vec3 through = Vec3::Zero();   ///< a point of the axis, m
-  int times = 2;                 ///< 2 or more
+  Vec3 axis = Vec3::UnitZ();    ///< of length one
+  Vec3 through = Vec3::Zero();  ///< a point of the axis, m
+  int times = 2;                ///< 2 or more
 };
 
 /// It is the same in cells next to each other.

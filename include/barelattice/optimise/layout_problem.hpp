@@ -41,6 +41,10 @@ struct LayoutProblem {
 template <int D>
 void validate(const LayoutProblem<D>& problem);
 
+/// The limits besides the mass: the problem's own, then those of its making rules. O(cells).
+template <int D>
+std::vector<Limit> limitsOf(const LayoutProblem<D>& problem);
+
 /// A hash of all a problem states in numbers: problems of which one's states cannot be continued as the
 /// other's differ in it. O(cells).
 template <int D>

@@ -90,6 +90,9 @@ struct Appraisal {
 struct DesignGradients {
   std::vector<std::vector<double>> goal;    ///< of the weighted sum, or of each weighted term of a worst
   std::vector<std::vector<double>> limits;  ///< of the value of each, the mass first
+  /// What material costs instead of its mass, where gaps have a least width: the derivative of the mass of a
+  /// thicker layout. Empty where they have none.
+  std::vector<double> price;
 };
 
 /// The answers to both readings of the same variables.

@@ -15,13 +15,14 @@ namespace barelattice BARELATTICE_API {
 
 /// What is measured for a rule.
 enum class MakingMeasure {
-  thinnestWall,   ///< m: diameter of the ball between two faces that look away from each other
-  narrowestGap,   ///< m: of the ball between two faces that look at each other; no rule bounds it
-  asymmetry,      ///< m: largest distance between the surface and its image
-  unreachable,    ///< m2: surface that no straight line leads to from the sides material is taken away from
-  leastDraft,     ///< rad: between faces and the draw
-  unsupported,    ///< m2: surface that faces down and leans more than the overhang, above the plate
-  enclosedVoid,   ///< m3: voids that powder cannot leave
+  thinnestWall,  ///< m: diameter of the ball between two faces that look away from each other
+  narrowestGap,  ///< m: of the ball between two faces that look at each other; no rule bounds it
+  localShare,    ///< filled share within the rule's distance of the fullest place
+  asymmetry,     ///< m: largest distance between the surface and its image
+  unreachable,   ///< m2: surface that no straight line leads to from the sides material is taken away from
+  leastDraft,    ///< rad: between faces and the draw
+  unsupported,   ///< m2: surface that faces down and leans more than the overhang, above the plate
+  enclosedVoid,  ///< m3: voids that powder cannot leave
 };
 
 /// "thinnest wall", ...
@@ -31,29 +32,33 @@ std::string describe(MakingMeasure measure);
 struct MakingFinding {
   std::size_t rule = 0;  ///< number among the rules
   MakingMeasure measure = MakingMeasure::thinnestWall;
-  /// Nothing where there is none: no gap up to twice the smallest member, no wall at all.
+  /// Nothing where there is none: no wall or gap up to the largest one looked for, no wall that leans.
   std::optional<double> value;
-  std::optional<double> bound;  ///< at least for walls and draft, else at most; nothing where none is asked for
-  double share = 0;  ///< of the surface that does not hold the bound, of `largest` patches and small ones
+  std::optional<double> bound;  ///< at least for draft, else at most; nothing for walls and gaps
+  double share = 0;  ///< of the surface that does not hold the bound; of walls, gaps: below the smallest
+                     ///< member
   Vec3 at = Vec3::Zero();  ///< the worst place, m
-  bool holds = true;       ///< to the tolerance
+  bool holds = true;       ///< to the tolerance; walls and gaps are not judged here
 };
 
 struct MakingCheckOptions {
   double spacing = 0;    ///< of the points looked at, m; above zero
   double tolerance = 0;  ///< of the process: what is smaller is not seen, m; above zero
+  double largest = 0;    ///< walls and gaps are looked for up to this, m; twice the smallest member if zero
 };
 
 /// Measures a solid.
-///   Walls and gaps: balls between faces, see `thinnestWall`. The value is undercut on an area of one
-///   tolerance squared only; a wall holds if it is thinner than asked by no more than the tolerance.
-///   Undercuts: from points a tolerance off the surface rays are cast along the draw, or to every side a tool
-///   comes from; what none of them leaves is unreachable. Of a cast part with a back the faces on it are
-///   reachable. Draft: angles of faces. Overhang: angles of faces, but for those within a tolerance of the plate,
-///   which is where the part is lowest. Voids: shells of the surface that enclose nothing.
-///   Symmetries: distances from the surface to its image, where the space has an image too.
-/// Faces of keeps and clears are as the brief states them, whatever the process: they count for walls only.
-/// Angles hold to kAngleSlack; areas up to kSmallArea of the surface are not held against a rule.
+///   Walls and gaps: balls between faces, see `thinnestWall`; a place where faces meet in a tip is neither.
+///   The value is undercut on an area of half the smallest member squared at most. Undercuts: from points a
+///   tolerance off the surface rays are cast along the draw, or to every side a tool comes from; what none of
+///   them leaves is unreachable. Of a cast part with a back the faces on it are reachable. Draft: angles of
+///   faces. Overhang: angles of faces, but for those within a tolerance of the plate, which is where the part
+///   is lowest. Voids: shells of the surface that enclose nothing. Symmetries: distances from the surface to
+///   its image, where the space has an image too.
+/// Faces of keeps and clears, and what lies within two tolerances of them, are as the brief states them,
+/// whatever the process: they are left out, and so are walls inside keeps. Local shares hold to kShareSlack,
+/// which the mean that imposes them leaves. Angles hold to kAngleSlack; areas up to kSmallArea of the surface
+/// are not held against a rule.
 /// @param solid closed, in the coordinates of the brief, m.
 /// @param regions the brief's; its sheet is not measured across its thickness.
 std::vector<MakingFinding> measureMaking(const TriangleMesh& solid, const std::vector<MakingRule>& rules,
@@ -61,5 +66,6 @@ std::vector<MakingFinding> measureMaking(const TriangleMesh& solid, const std::v
 
 inline constexpr double kAngleSlack = 0.0873;  ///< 5 degrees, rad
 inline constexpr double kSmallArea = 0.005;
+inline constexpr double kShareSlack = 0.1;  ///< of the share
 
 }  // namespace barelattice

@@ -2,6 +2,7 @@
 /// What a finished part must fulfil, and whether its proof shows that it does.
 #pragma once
 
+#include <optional>
 #include <string>
 #include <vector>
 
@@ -12,10 +13,11 @@ namespace barelattice BARELATTICE_API {
 
 /// Something the finished part must fulfil.
 struct Requirement {
-  enum class Kind { displacement, mass, safetyFactor };
+  enum class Kind { displacement, mass, safetyFactor, wall, gap };
   Kind kind = Kind::mass;
   std::size_t face = 0;  ///< displacement: of which face of the setup
-  double bound = 0;      ///< at most, m or kg; safety factor: at least
+  double bound = 0;      ///< at most, m or kg; safety factor, wall, gap: at least, m
+  bool least() const { return kind != Kind::displacement && kind != Kind::mass; }
 };
 
 enum class Verdict {
@@ -52,12 +54,14 @@ struct JudgedBody {
   double mass = 0, coarseMass = 0;  ///< kg
   std::vector<double> faceShare;    ///< how much of each face of the problem is on the body
   std::vector<Case> cases;
+  std::optional<double> thinnestWall = {}, narrowestGap = {};  ///< m; nothing where they were not measured
 };
 
 /// @param coarse the same problem on a mesh whose spacing is `ratio` times as large.
 JudgedBody judgedBody(const Proof& coarse, const Proof& proof, double ratio);
 
-/// Holds the requirements against a body, each in every case; the worst verdict counts.
+/// Holds the requirements against a body, each in every case; the worst verdict counts. Walls and gaps are
+/// those of the surface, which has no error; where they were not measured nothing is told of them.
 /// @param agreement relative difference between the meshes above which the estimated error is trebled.
 std::vector<Judgement> judge(const JudgedBody& body, double agreement, const Setup& setup,
                              const std::vector<Requirement>& requirements);

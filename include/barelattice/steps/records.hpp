@@ -160,6 +160,18 @@ struct RequirementRecord {
   std::optional<std::string> toDecide;
 };
 
+/// What one making rule comes to on the finished body, in the unit it names.
+struct MakingRecord {
+  std::string rule, what, unit;
+  std::optional<double> value, bound;
+  std::string sense;
+  double lookedUpTo = 0;  ///< walls and gaps; 0 for others
+  double share = 0;
+  Vec3 at = Vec3::Zero();  ///< m
+  bool imposed = true;
+  std::string verdict, note;
+};
+
 struct GapRecord {
   double mean = 0, largest = 0;  ///< m
   Vec3 largestAt = Vec3::Zero();
@@ -184,6 +196,7 @@ struct BodyRecord {
   std::optional<GapRecord> surfaceGap;
   std::optional<double> volumeDifference;
   std::vector<RequirementRecord> requirements;
+  std::vector<MakingRecord> making;
   double meshDifference = 0;
   std::string verdict;
   std::vector<std::string> doubts;
