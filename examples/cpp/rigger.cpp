@@ -54,7 +54,7 @@ int main(int argc, char** argv) {
   setup.addCase("drive", {{3, {{-200, 1100, -100}}}});
 
   const MirrorPlane mirror{Vec3::UnitY(), 0};
-  const Domain<3> domain = sampleRegions<3>(regions, voxel, mirror);
+  const Domain<3> domain = sampleRegions<3>(regions, voxel, {std::nullopt, mirror.at, std::nullopt});
   LayoutProblem<3> layout;
   layout.grid = domain.grid;
   layout.material = setup.materials.front();

@@ -8,7 +8,6 @@
 #include "barelattice/base/error.hpp"
 #include "barelattice/layout/cell_maps.hpp"
 #include "barelattice/layout/directed_maps.hpp"
-#include "barelattice/layout/orbit_average.hpp"
 #include "base/check.hpp"
 
 namespace barelattice {
@@ -167,6 +166,48 @@ std::string whyNot(const MakingRule& process, const SymmetryRule& symmetry) {
   return {};
 }
 
+/// The plate a part lies on while it is made, by the direction out of it.
+std::optional<Vec3> outOfPlate(const MakingRule& rule) {
+  if (const auto* print = std::get_if<Printing>(&rule)) return print->up;
+  const auto* cast = std::get_if<Casting>(&rule);
+  if (cast && cast->parting == Casting::Parting::back) return cast->draw;
+  return std::nullopt;
+}
+
+/// The cells whose likes are marked, too: a load on one piece would else leave its mark there alone.
+std::vector<std::uint8_t> madeAlike(const LayoutMap& map, const std::vector<std::uint8_t>& marked) {
+  if (marked.empty()) return {};
+  std::vector<double> field(marked.begin(), marked.end());
+  std::vector<double> stand(field.size());  // for what is marked
+  map.backward({}, {}, field, stand);
+  for (double& value : stand) value = value > 0;
+  map.forward(stand, field);
+  std::vector<std::uint8_t> alike(marked.size());
+  constexpr double kPart = 0.25;
+  for (std::size_t c = 0; c < alike.size(); ++c) alike[c] = field[c] > kPart;
+  return alike;
+}
+
+/// What sees a reflecting boundary: the part goes on beyond what holds and loads it, and on a plate it does not
+/// end for want of material. Seen as empty there the level of what lies on it would fall just below a wall's, and
+/// the part would stand on points.
+template <int D>
+std::vector<std::uint8_t> attachedOrPlated(const std::vector<MakingRule>& rules, const Grid<D>& grid,
+                                           const std::vector<std::uint8_t>& attached, double reach) {
+  std::vector<std::uint8_t> cells = attached;
+  for (const MakingRule& rule : rules) {
+    const std::optional<Vec3> out = outOfPlate(rule);
+    if (!out) continue;
+    cells.resize(grid.cellCount(), 0);
+    const Point<D> up = out->template head<D>();
+    double lowest = std::numeric_limits<double>::max();
+    for (std::size_t c = 0; c < cells.size(); ++c) lowest = std::min(lowest, up.dot(grid.cellCentre(c)));
+    for (std::size_t c = 0; c < cells.size(); ++c)
+      if (up.dot(grid.cellCentre(c)) < lowest + reach) cells[c] = 1;
+  }
+  return cells;
+}
+
 }  // namespace
 
 std::string nameOf(const MakingRule& rule) {
@@ -264,13 +305,16 @@ MakingMaps mapsOf(const std::vector<MakingRule>& rules, const Grid<D>& grid, con
   for (const MakingRule& rule : rules) std::visit(gathered, rule);
   MakingMaps maps;
   for (const auto& map : gathered.first) maps.level.append(map);
+  std::vector<std::uint8_t> open = attached;  // what sees a reflecting boundary
   if (const std::vector<SymmetryRule> symmetries = symmetriesOf(rules); !symmetries.empty()) {
     constexpr double kSame = 1e-5;  // of a cell
-    const Symmetry symmetry(symmetries, kSame * grid.frame().size);
-    maps.level.append(std::make_shared<OrbitAverage>(orbitsOf(grid, symmetry)));
+    const auto map = symmetryMap(grid, Symmetry(symmetries, kSame * grid.frame().size));
+    maps.level.append(map);
+    open = madeAlike(*map, attached);
   }
-  maps.level.append(std::make_shared<DensityFilter<D>>(
-      grid, fill, widening * filterRadiusFor(walls.smallestMember, D), walls.boundary, attached));
+  const double radius = widening * filterRadiusFor(walls.smallestMember, D);
+  maps.level.append(std::make_shared<DensityFilter<D>>(grid, fill, radius, walls.boundary,
+                                                       attachedOrPlated(rules, grid, open, radius)));
   for (const auto& map : gathered.onLevel) maps.level.append(map);
   maps.projected = std::move(gathered.last);
   return maps;

@@ -5,6 +5,7 @@
 #include <numbers>
 #include <numeric>
 
+#include "barelattice/layout/orbit_average.hpp"
 #include "barelattice/shapes/shape.hpp"
 #include "base/check.hpp"
 #include "base/parallel.hpp"
@@ -23,10 +24,11 @@ namespace {
 // order; with the order by a direction w, the representatives fill the Dirichlet cell
 // { p : w . p >= w . g p }, which is convex.
 //
-// On a grid the cells whose centres have representatives in the same cell of the lattice share one variable.
-// Where G carries the lattice onto itself those are the orbits of its cells to the bit. Where it does not,
-// a representative lies up to half a cell (along each axis) from the centre of the one it is rounded to:
-// what the filter, whose radius is some cells, makes of that is measured on the solid.
+// A symmetric layout is a function of the representative alone. On a grid whose cells G carries onto cells, those
+// of an orbit share their mean. Elsewhere every cell takes the value of the variables at its representative,
+// interpolated. (Rounding representatives to cells instead was tried: orbits then hold two cells of one piece
+// and none of another, and a design whose load acts on one piece puts its material into cells without a like:
+// a hub of six arms grew two, and four stumps.)
 
 constexpr std::size_t kMostImages = 400;
 
@@ -174,39 +176,124 @@ Vec3 Symmetry::representative(const Vec3& point) const {
   return first;
 }
 
+namespace {
+
+/// Cells that take the value of a field between others.
 template <int D>
-std::vector<int> orbitsOf(const Grid<D>& grid, const Symmetry& symmetry) {
-  const std::size_t count = grid.cellCount();
-  const GridFrame<D>& frame = grid.frame();
-  std::vector<std::array<int, 3>> key(count);  // of the lattice cell of the representative
-  forEach(count, [&](std::size_t c) {
-    Vec3 centre = Vec3::Zero();
-    centre.head<D>() = grid.cellCentre(c);
-    const Vec3 place = symmetry.representative(centre);
-    for (int i = 0; i < D; ++i)
-      key[c][static_cast<std::size_t>(i)] =
-          static_cast<int>(std::floor((place[i] - frame.origin[i]) / frame.size + 1e-6));
-  });
-  const auto keyOf = [&](int cell) -> const std::array<int, 3>& {
-    return key[static_cast<std::size_t>(cell)];
+class BetweenCellsMap final : public LayoutMap {
+ public:
+  /// @param places of which the values are taken, by cell, in cells from the centre of the first one of the box.
+  BetweenCellsMap(const Grid<D>& grid, const std::vector<Point<D>>& places)
+      : from_(places.size() * kCorners<D>, 0), weight_(places.size() * kCorners<D>, 0) {
+    forEach(places.size(), [&](std::size_t c) {
+      Index<D> low{};
+      Point<D> share;
+      for (std::size_t i = 0; i < D; ++i) {
+        const double at = places[c][static_cast<Eigen::Index>(i)];
+        low[i] = static_cast<int>(std::floor(at + kOnCell));
+        share[static_cast<Eigen::Index>(i)] = std::max(0.0, at - low[i]);
+      }
+      double sum = 0;
+      for (std::size_t corner = 0; corner < kCorners<D>; ++corner) {
+        Index<D> index = low;
+        double weight = 1;
+        for (std::size_t i = 0; i < D; ++i) {
+          const bool far = corner >> i & 1U;
+          index[i] += far;
+          weight *= far ? share[static_cast<Eigen::Index>(i)] : 1 - share[static_cast<Eigen::Index>(i)];
+        }
+        const int cell = weight > kOnCell ? grid.cellAt(index) : -1;
+        if (cell < 0) continue;
+        from_[c * kCorners<D> + corner] = cell;
+        weight_[c * kCorners<D> + corner] = static_cast<float>(weight);
+        sum += weight;
+      }
+      // Where there is no cell for the place this one has no like, and is its own.
+      if (sum == 0) {
+        from_[c * kCorners<D>] = static_cast<int>(c);
+        weight_[c * kCorners<D>] = 1;
+        return;
+      }
+      for (std::size_t k = c * kCorners<D>; k < (c + 1) * kCorners<D>; ++k)
+        weight_[k] = static_cast<float>(static_cast<double>(weight_[k]) / sum);
+    });
+  }
+
+  void forward(std::span<const double> in, std::span<double> out) const override {
+    requireCount("in", in.size(), from_.size() / kCorners<D>, "cells");
+    requireCount("out", out.size(), in.size(), "cells");
+    forEach(out.size(), [&](std::size_t c) {
+      double sum = 0;
+      for (std::size_t k = c * kCorners<D>; k < (c + 1) * kCorners<D>; ++k)
+        sum += static_cast<double>(weight_[k]) * in[static_cast<std::size_t>(from_[k])];
+      out[c] = sum;
+    });
+  }
+  void backward(std::span<const double> /*in*/, std::span<const double> /*out*/,
+                std::span<const double> gradientOut, std::span<double> gradientIn) const override {
+    requireCount("gradientOut", gradientOut.size(), from_.size() / kCorners<D>, "cells");
+    requireCount("gradientIn", gradientIn.size(), gradientOut.size(), "cells");
+    std::fill(gradientIn.begin(), gradientIn.end(), 0.0);
+    for (std::size_t c = 0; c < gradientOut.size(); ++c)  // in one order, whatever the number of threads
+      for (std::size_t k = c * kCorners<D>; k < (c + 1) * kCorners<D>; ++k)
+        gradientIn[static_cast<std::size_t>(from_[k])] += static_cast<double>(weight_[k]) * gradientOut[c];
+  }
+  Reads reads() const override { return Reads::nothing; }
+
+  static constexpr double kOnCell = 1e-4;  // of a cell: nearer to a centre a place is that
+
+ private:
+  std::vector<int> from_;
+  std::vector<float> weight_;
+};
+
+/// The orbits of cells whose representatives lie in the same cell. Numbered by their first cells.
+template <int D>
+std::vector<int> orbitsOf(const std::vector<Point<D>>& places) {
+  const auto before = [&](int a, int b) {
+    for (int i = 0; i < D; ++i) {
+      const double apart = std::round(places[static_cast<std::size_t>(a)][i]) -
+                           std::round(places[static_cast<std::size_t>(b)][i]);
+      if (apart != 0) return apart < 0;
+    }
+    return false;
   };
-  std::vector<int> byKey(count);
-  std::iota(byKey.begin(), byKey.end(), 0);
-  std::sort(byKey.begin(), byKey.end(),
-            [&](int a, int b) { return keyOf(a) != keyOf(b) ? keyOf(a) < keyOf(b) : a < b; });
-  std::vector<int> orbit(count, -1);  // first by the number of its first cell
+  std::vector<int> sorted(places.size());
+  std::iota(sorted.begin(), sorted.end(), 0);
+  std::stable_sort(sorted.begin(), sorted.end(), before);
+  std::vector<int> orbit(places.size(), -1);  // first by the number of its first cell
   int first = 0;
-  for (const int cell : byKey) {
-    if (cell == byKey.front() || keyOf(cell) != keyOf(first)) first = cell;
+  for (const int cell : sorted) {
+    if (cell == sorted.front() || before(first, cell)) first = cell;
     orbit[static_cast<std::size_t>(cell)] = first;
   }
   int number = 0;  // then without gaps: a first cell comes before the others of its orbit
-  for (std::size_t c = 0; c < count; ++c)
+  for (std::size_t c = 0; c < orbit.size(); ++c)
     orbit[c] = orbit[c] == static_cast<int>(c) ? number++ : orbit[static_cast<std::size_t>(orbit[c])];
   return orbit;
 }
 
-template BARELATTICE_API std::vector<int> orbitsOf<2>(const Grid<2>&, const Symmetry&);
-template BARELATTICE_API std::vector<int> orbitsOf<3>(const Grid<3>&, const Symmetry&);
+}  // namespace
+
+template <int D>
+std::shared_ptr<const LayoutMap> symmetryMap(const Grid<D>& grid, const Symmetry& symmetry) {
+  const GridFrame<D>& frame = grid.frame();
+  std::vector<Point<D>> places(grid.cellCount());
+  forEach(places.size(), [&](std::size_t c) {
+    Vec3 centre = Vec3::Zero();
+    centre.head<D>() = grid.cellCentre(c);
+    places[c] = (symmetry.representative(centre).head<D>() - frame.origin) / frame.size - Point<D>::Constant(0.5);
+  });
+  const bool onCells = std::all_of(places.begin(), places.end(), [](const Point<D>& place) {
+    for (int i = 0; i < D; ++i)
+      if (std::abs(place[i] - std::round(place[i])) > BetweenCellsMap<D>::kOnCell) return false;
+    return true;
+  });
+  if (onCells) return std::make_shared<OrbitAverage>(orbitsOf<D>(places));
+  return std::make_shared<BetweenCellsMap<D>>(grid, places);
+}
+
+template BARELATTICE_API std::shared_ptr<const LayoutMap> symmetryMap<2>(const Grid<2>&, const Symmetry&);
+template BARELATTICE_API std::shared_ptr<const LayoutMap> symmetryMap<3>(const Grid<3>&, const Symmetry&);
 
 }  // namespace barelattice

@@ -146,10 +146,10 @@ inline void TriangleTree::improve(const Vec3& point, int triangle, NearestPoint&
   best = {triangle, position, w, 0};
 }
 
-NearestPoint TriangleTree::nearest(const Vec3& point) const {
-  if (nodes_.empty()) throw InputError("a surface without triangles has no nearest point");
+template <class Counts>
+NearestPoint TriangleTree::search(const Vec3& point, double within, const Counts& counts) const {
   NearestPoint best;
-  double bestSquared = std::numeric_limits<double>::max();
+  double bestSquared = within * within;
   // The tree halves its triangles at every level, so it is no deeper than the bits of their number.
   struct Open {
     int node;
@@ -157,7 +157,7 @@ NearestPoint TriangleTree::nearest(const Vec3& point) const {
   };
   std::array<Open, 64> stack;
   std::size_t open = 0;
-  stack[open++] = {0, 0};
+  if (!nodes_.empty()) stack[open++] = {0, 0};
   while (open > 0) {
     const Open entry = stack[--open];
     if (entry.squared >= bestSquared) continue;
@@ -172,10 +172,21 @@ NearestPoint TriangleTree::nearest(const Vec3& point) const {
       continue;
     }
     for (int i = node.first; i < node.first + node.count; ++i)
-      improve(point, order_[static_cast<std::size_t>(i)], best, bestSquared);
+      if (const int triangle = order_[static_cast<std::size_t>(i)]; counts(triangle))
+        improve(point, triangle, best, bestSquared);
   }
   best.distance = std::sqrt(bestSquared);
   return best;
+}
+
+NearestPoint TriangleTree::nearest(const Vec3& point) const {
+  if (nodes_.empty()) throw InputError("a surface without triangles has no nearest point");
+  return search(point, std::sqrt(std::numeric_limits<double>::max()), [](int) { return true; });
+}
+
+NearestPoint TriangleTree::nearestWhere(const Vec3& point, double within,
+                                        const std::function<bool(int triangle)>& counts) const {
+  return search(point, within, counts);
 }
 
 NearestPoint TriangleTree::nearestOf(const Vec3& point, const std::vector<int>& triangles) const {

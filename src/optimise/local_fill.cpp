@@ -10,7 +10,8 @@
 namespace barelattice {
 namespace {
 
-constexpr double kPower = 32;
+constexpr double kPower = 64;
+constexpr double kFull = 0.03;  // share of the volume that may be as full as the fullest place
 
 }  // namespace
 
@@ -25,12 +26,11 @@ constexpr double kPower = 32;
 
 template <int D>
 LocalFill<D>::LocalFill(const Grid<D>& grid, const std::vector<double>& fill,
-                        const std::vector<std::uint8_t>& keep, double within, double fullShare)
+                        const std::vector<std::uint8_t>& keep, double within)
     : grid_(grid), volume_(fill) {
   requireCount("fill", fill.size(), grid.cellCount(), "cells");
   requireCountOrNone("keep", keep.size(), grid.cellCount(), "cells");
   requirePositive("within", within);
-  requirePositive("fullShare", fullShare);
   for (std::size_t c = 0; c < keep.size(); ++c)
     if (keep[c]) volume_[c] = 0;
   reach_ = static_cast<int>(std::lround(within / grid.frame().size));
@@ -46,7 +46,7 @@ LocalFill<D>::LocalFill(const Grid<D>& grid, const std::vector<double>& fill,
     if (near_[c] > 0) sum += volume_[c];
   }
   if (!(sum > 0)) throw InputError("nowhere is there enough to design within that distance", "look less far");
-  total_ = std::min(1.0, fullShare) * sum;
+  total_ = kFull * sum;
 }
 
 /// The sums over all cells that lie within the reach along each axis: one axis after the other.
@@ -125,9 +125,8 @@ std::vector<Limit> limitsOf(const LayoutProblem<D>& problem) {
     if (!(share->most > 0 && share->most < 1))
       throw InputError(fmt::format("the most a local share may be is {}", share->most),
                        "give above 0, below 1");
-    const double full = std::min(1.0, problem.massFraction / share->most);
     limits.push_back(
-        {std::make_shared<LocalFill<D>>(problem.grid, problem.fill, problem.keep, share->within, full), 0,
+        {std::make_shared<LocalFill<D>>(problem.grid, problem.fill, problem.keep, share->within), 0,
          LimitSense::atMost, share->most});
   }
   return limits;

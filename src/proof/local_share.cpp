@@ -96,15 +96,18 @@ FullestPlace fullestPlace(const TriangleMesh& solid, const Regions& regions, dou
   const BoxSums filledRound(frame.cells, filled);
   const int reach = std::max(1, static_cast<int>(std::lround(within / frame.size)));
   const double whole = std::pow(2 * reach + 1, flat ? 2 : 3);
-  FullestPlace fullest;
+  std::vector<FullestPlace> places;
   forEachIndex<3>(frame.cells, [&](const Index<3>& at) {
     const double there = designedRound.round(at, reach);
-    if (designed[frame.linear(at)] == 0 || there < 0.25 * whole) return;
-    const double share = filledRound.round(at, reach) / there;
-    if (share <= fullest.share) return;
-    fullest = {share, frame.centre(at)};
+    if (designed[frame.linear(at)] > 0 && there >= 0.25 * whole)
+      places.push_back({filledRound.round(at, reach) / there, frame.centre(at)});
   });
-  return fullest;
+  if (places.empty()) return {};
+  constexpr double kFew = 0.005;  // of the places
+  const auto rank = static_cast<std::ptrdiff_t>(kFew * static_cast<double>(places.size()));
+  std::nth_element(places.begin(), places.begin() + rank, places.end(),
+                   [](const FullestPlace& a, const FullestPlace& b) { return a.share > b.share; });
+  return places[static_cast<std::size_t>(rank)];
 }
 
 }  // namespace barelattice

@@ -11,7 +11,7 @@ struct FullestPlace {
   Vec3 at = Vec3::Zero();  ///< m
 };
 
-/// The largest share of the designed volume (the space without keeps and clears) that a solid fills within a
+/// But for a two-hundredth of the places the largest share of the designed volume (the space without keeps and clears) that a solid fills within a
 /// distance of any place, along each axis; of places with a quarter of that volume or more to design. Sampled
 /// at points a sixth of the distance apart, or `finest` where that is more: rays along z tell which lie
 /// inside.

@@ -4,7 +4,9 @@
 #include <algorithm>
 #include <cmath>
 #include <limits>
+#include <array>
 #include <memory>
+#include <numbers>
 #include <numeric>
 
 #include "barelattice/meshes/triangle_tree.hpp"
@@ -13,6 +15,7 @@
 #include "base/parallel.hpp"
 #include "local_share.hpp"
 #include "meshes/parallel_rays.hpp"
+#include "meshes/point_grid.hpp"
 #include "thickness.hpp"
 
 namespace barelattice {
@@ -24,6 +27,7 @@ struct Looked {
   const Regions& regions;
   const MakingCheckOptions& options;
   std::vector<SurfacePoint> points;
+  std::vector<Vec3> normals;         // of the points, each the mean of those round it
   std::vector<std::uint8_t> stated;  // on a face of a keep or clear, or nearly
   double area = 0;                   // m2
 
@@ -38,6 +42,61 @@ bool isStated(const Regions& regions, const Vec3& point, double within) {
   return std::any_of(regions.keeps.begin(), regions.keeps.end(), on) ||
          std::any_of(regions.clears.begin(), regions.clears.end(), on) ||
          (regions.hasBonded() && std::abs(regions.bonded(point)) < within);
+}
+
+/// The mean normals of what lies within `reach` of each point and faces the same way: what a surface leans by where
+/// its triangles are no larger than its waves.
+std::vector<Vec3> meanNormals(const std::vector<SurfacePoint>& points, double reach) {
+  PointGrid grid(reach);
+  for (const SurfacePoint& point : points) grid.add(point.position);
+  std::vector<Vec3> normals(points.size());
+  forEach(
+      points.size(),
+      [&](std::size_t i) {
+        Vec3 sum = Vec3::Zero();
+        grid.visitNear(points[i].position, [&](int k) {
+          const SurfacePoint& other = points[static_cast<std::size_t>(k)];
+          const bool near = (other.position - points[i].position).squaredNorm() <= reach * reach;
+          constexpr double kSameWay = 0.5;
+          if (near && other.normal.dot(points[i].normal) > kSameWay) sum += other.area * other.normal;
+          return false;
+        });
+        normals[i] = sum.stableNormalized();
+      },
+      64);
+  return normals;
+}
+
+/// Leaves out what is marked in strips narrower than twice the reach: what has something unmarked within it, and
+/// nothing left within it that has not (an opening).
+void openMarks(const std::vector<SurfacePoint>& points, double reach, std::vector<double>& weight) {
+  PointGrid grid(reach);
+  for (const SurfacePoint& point : points) grid.add(point.position);
+  const auto anyNear = [&](std::size_t i, const auto& is) {
+    return grid.visitNear(points[i].position, [&](int k) {
+      const auto other = static_cast<std::size_t>(k);
+      return is(other) &&
+             (points[other].position - points[i].position).squaredNorm() <= reach * reach;
+    });
+  };
+  std::vector<std::uint8_t> inner(points.size(), 0);
+  forEach(
+      points.size(),
+      [&](std::size_t i) {
+        inner[i] = weight[i] > 0 && !anyNear(i, [&](std::size_t k) {
+                     // The other side of a thin plate is no border.
+                     return weight[k] == 0 && points[k].normal.dot(points[i].normal) > 0;
+                   });
+      },
+      64);
+  std::vector<double> opened(points.size(), 0.0);
+  forEach(
+      points.size(),
+      [&](std::size_t i) {
+        if (weight[i] > 0 && anyNear(i, [&](std::size_t k) { return inner[k] != 0; })) opened[i] = weight[i];
+      },
+      64);
+  weight = std::move(opened);
 }
 
 /// The value which only points of little area in all undercut, and where.
@@ -153,7 +212,56 @@ void measureSymmetry(const Looked& looked, const SymmetryRule& rule, std::size_t
   findings.push_back(finding);
 }
 
-/// @param sides material is taken away from.
+double lowestAlong(const TriangleMesh& solid, const Vec3& direction) {
+  double lowest = std::numeric_limits<double>::max();
+  for (const Vec3& vertex : solid.vertices) lowest = std::min(lowest, direction.dot(vertex));
+  return lowest;
+}
+
+/// Walls that do not lean away from the draw: a ray that leans into the wall by the draft, from a tolerance off it,
+/// meets the part again.
+/// @param from the side each point is drawn to; -1 for none.
+void measureDraft(const Looked& looked, const Casting& cast, const std::vector<Vec3>& sides,
+                  const std::vector<int>& from, std::size_t number, std::vector<MakingFinding>& findings) {
+  constexpr int kAround = 8;        // ways a wall may look, as seen along the draw
+  constexpr double kSteep = 0.5;    // sine of the angle from which a face is no wall
+  std::vector<double> upright(looked.points.size(), 0.0);
+  const double tolerance = looked.options.tolerance;
+  for (std::size_t s = 0; s < sides.size(); ++s) {
+    const Eigen::Quaterniond turn = Eigen::Quaterniond::FromTwoVectors(Vec3::UnitZ(), sides[s]);
+    std::array<std::vector<std::size_t>, kAround> walls;
+    for (std::size_t i = 0; i < from.size(); ++i) {
+      const SurfacePoint& point = looked.points[i];
+      // What lies against a wall of the space leans as that does.
+      if (from[i] != static_cast<int>(s) || std::abs(point.normal.dot(sides[s])) > kSteep ||
+          std::abs(looked.regions.space->distance(point.position)) < 2 * tolerance)
+        continue;
+      const Vec3 seen = turn.conjugate() * point.normal;
+      const double angle = std::atan2(seen.y(), seen.x()) / (2 * std::numbers::pi) * kAround;
+      walls[static_cast<std::size_t>(std::lround(angle) + kAround) % kAround].push_back(i);
+    }
+    for (int k = 0; k < kAround; ++k) {
+      const double angle = 2 * std::numbers::pi * k / kAround;
+      const Vec3 aside = turn * Vec3(std::cos(angle), std::sin(angle), 0);
+      const ParallelRays rays(looked.solid,
+                              std::cos(cast.draft) * sides[s] - std::sin(cast.draft) * aside);
+      const std::vector<std::size_t>& those = walls[static_cast<std::size_t>(k)];
+      forEach(
+          those.size(),
+          [&](std::size_t w) {
+            const SurfacePoint& point = looked.points[those[w]];
+            if (rays.untilEntering(point.position + tolerance * point.normal)) upright[those[w]] = 1;
+          },
+          16);
+    }
+  }
+  MakingFinding finding{number, MakingMeasure::withoutDraft, {}, 0.0, 0, Vec3::Zero(), true};
+  sumMarked(looked, upright, finding);
+  finding.holds = finding.share <= kSmallArea;
+  findings.push_back(finding);
+}
+
+/// What none of the sides sees that material is taken away from.
 void measureAccess(const Looked& looked, const MakingRule& rule, std::size_t number,
                    std::vector<MakingFinding>& findings) {
   const std::vector<Vec3> sides = sidesOf(rule);
@@ -161,11 +269,10 @@ void measureAccess(const Looked& looked, const MakingRule& rule, std::size_t num
   const double tolerance = looked.options.tolerance;
   std::vector<std::unique_ptr<ParallelRays>> rays;
   for (const Vec3& side : sides) rays.push_back(std::make_unique<ParallelRays>(looked.solid, side));
-  double back = std::numeric_limits<double>::max();  // where a part with one half of a mould lies
-  if (cast && cast->parting == Casting::Parting::back)
-    for (const Vec3& vertex : looked.solid.vertices) back = std::min(back, cast->draw.dot(vertex));
+  double back = std::numeric_limits<double>::lowest();  // where a part with one half of a mould lies
+  if (cast && cast->parting == Casting::Parting::back) back = lowestAlong(looked.solid, cast->draw);
   std::vector<double> blocked(looked.points.size(), 0.0);
-  std::vector<double> draft(looked.points.size(), std::numeric_limits<double>::infinity());
+  std::vector<int> from(looked.points.size(), -1);
   forEach(
       blocked.size(),
       [&](std::size_t i) {
@@ -173,6 +280,7 @@ void measureAccess(const Looked& looked, const MakingRule& rule, std::size_t num
         const SurfacePoint& point = looked.points[i];
         if (cast && cast->draw.dot(point.position) < back + tolerance) return;
         bool reached = false;
+        double best = -1;  // how much a face looks that way
         for (std::size_t s = 0; s < sides.size(); ++s) {
           if (cast && cast->parting == Casting::Parting::plane) {
             const double beyond = cast->draw.dot(point.position) - cast->at;
@@ -181,8 +289,10 @@ void measureAccess(const Looked& looked, const MakingRule& rule, std::size_t num
           }
           if (rays[s]->untilEntering(point.position + tolerance * point.normal)) continue;
           reached = true;
-          const double angle = std::asin(std::clamp(point.normal.dot(sides[s]), -1.0, 1.0));
-          draft[i] = std::isfinite(draft[i]) ? std::max(draft[i], angle) : angle;
+          if (const double looks = point.normal.dot(sides[s]); looks > best) {
+            best = looks;
+            from[i] = static_cast<int>(s);
+          }
         }
         if (!reached) blocked[i] = 1;
       },
@@ -191,32 +301,21 @@ void measureAccess(const Looked& looked, const MakingRule& rule, std::size_t num
   sumMarked(looked, blocked, finding);
   finding.holds = finding.share <= kSmallArea;
   findings.push_back(finding);
-  if (!cast || cast->draft == 0) return;
-  MakingFinding least = leastOf(draft, looked.points, kSmallArea * looked.area);
-  least.rule = number;
-  least.measure = MakingMeasure::leastDraft;
-  least.bound = cast->draft;
-  double steep = 0;
-  for (std::size_t i = 0; i < draft.size(); ++i)
-    if (draft[i] < cast->draft) steep += looked.points[i].area;
-  least.share = steep / looked.area;
-  // Half of the draft is what moulds still open by.
-  least.holds = !least.value || *least.value >= std::max(0.5 * cast->draft, cast->draft - kAngleSlack);
-  findings.push_back(least);
+  if (cast && cast->draft > 0) measureDraft(looked, *cast, sides, from, number, findings);
 }
 
 void measurePrint(const Looked& looked, const Printing& rule, std::size_t number,
                   std::vector<MakingFinding>& findings) {
-  double plate = std::numeric_limits<double>::max();
-  for (const Vec3& vertex : looked.solid.vertices) plate = std::min(plate, rule.up.dot(vertex));
+  const double plate = lowestAlong(looked.solid, rule.up);
   const double least = -std::sin(std::min(rule.overhang + kAngleSlack, 1.57));
   std::vector<double> hanging(looked.points.size(), 0.0);
   for (std::size_t i = 0; i < hanging.size(); ++i) {
     const SurfacePoint& point = looked.points[i];
     const bool onPlate = rule.up.dot(point.position) < plate + 2 * looked.options.tolerance;
-    if (looked.free(i) && !onPlate && rule.up.dot(point.normal) < least)
-      hanging[i] = -rule.up.dot(point.normal);
+    if (looked.free(i) && !onPlate && rule.up.dot(looked.normals[i]) < least)
+      hanging[i] = -rule.up.dot(looked.normals[i]);
   }
+  openMarks(looked.points, 2 * looked.options.tolerance, hanging);
   MakingFinding finding{number, MakingMeasure::unsupported, {}, 0.0, 0, Vec3::Zero(), true};
   sumMarked(looked, hanging, finding);
   finding.holds = finding.share <= kSmallArea;
@@ -253,8 +352,8 @@ std::string describe(MakingMeasure measure) {
       return "distance from its image";
     case MakingMeasure::unreachable:
       return "surface out of reach";
-    case MakingMeasure::leastDraft:
-      return "least draft";
+    case MakingMeasure::withoutDraft:
+      return "walls without draft";
     case MakingMeasure::unsupported:
       return "unsupported surface";
     case MakingMeasure::enclosedVoid:
@@ -269,7 +368,7 @@ std::vector<MakingFinding> measureMaking(const TriangleMesh& solid, const std::v
   requirePositive("tolerance", options.tolerance);
   validate(regions);
   if (solid.triangles.empty()) throw InputError("the solid has no triangles");
-  Looked looked{solid, regions, options, pointsOf(solid, options.spacing), {}, 0};
+  Looked looked{solid, regions, options, pointsOf(solid, options.spacing), {}, {}, 0};
   // Triangles without area have no normal.
   std::erase_if(looked.points, [](const SurfacePoint& p) { return !(p.area > 0) || !p.normal.allFinite(); });
   looked.stated.resize(looked.points.size());
@@ -279,6 +378,7 @@ std::vector<MakingFinding> measureMaking(const TriangleMesh& solid, const std::v
         looked.stated[i] = isStated(regions, looked.points[i].position, 2 * options.tolerance);
       },
       256);
+  looked.normals = meanNormals(looked.points, std::max(4 * options.tolerance, 2 * options.spacing));
   for (const SurfacePoint& point : looked.points) looked.area += point.area;
   std::vector<MakingFinding> findings;
   for (std::size_t r = 0; r < rules.size(); ++r) {

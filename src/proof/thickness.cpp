@@ -24,12 +24,13 @@ namespace barelattice {
 //   l = r / sin(phi / 2)                                                          (2)
 //
 // and a ball is left out if what lies 2.5 l that way is outside (2 l reach the cusp of two arcs, whose faces
-// bend towards each other). The waist of a bar, on whose flanks faces approach each other too, goes on there.
+// bend towards each other) and what lies l / 2 that way is not: a round bar ends there already, at r. The waist of
+// a bar, on whose flanks faces approach each other too, goes on.
 
 std::vector<std::optional<BallBetween>> ballsBetween(const TriangleMesh& surface,
                                                      const std::vector<SurfacePoint>& points, double largest,
                                                      bool gaps) {
-  constexpr double kFacing = -0.5;  // cosine of 120 degrees
+  constexpr double kFacing = -0.866;  // cosine of 150 degrees
   constexpr double kTouching = 1e-6;
   constexpr int kMostSteps = 40;
   const TriangleTree tree(surface);
@@ -38,17 +39,19 @@ std::vector<std::optional<BallBetween>> ballsBetween(const TriangleMesh& surface
     normals[t] = (surface.corner(t, 1) - surface.corner(t, 0))
                      .cross(surface.corner(t, 2) - surface.corner(t, 0))
                      .stableNormalized();
+  const auto outside = [&](const Vec3& place) {
+    const NearestPoint nearest = tree.nearest(place);
+    return normals[static_cast<std::size_t>(nearest.triangle)].dot(place - nearest.position) > 0;
+  };
   /// @param sum of the unit normals of both faces: twice the sine of half their angle long.
   const auto endsInTip = [&](const Vec3& centre, double radius, const Vec3& sum) {
+    constexpr double kParallel = 0.02;
+    constexpr double kBefore = 0.5;
     constexpr double kBeyond = 2.5;
     const double sine = 0.5 * sum.norm();
-    const double reach = kBeyond * radius / sine;
-    if (!(reach < 2 * largest)) return false;  // nearly parallel
-    const Vec3 beyond = centre + reach * sum.normalized();
-    const NearestPoint nearest = tree.nearest(beyond);
-    const bool outside =
-        normals[static_cast<std::size_t>(nearest.triangle)].dot(beyond - nearest.position) > 0;
-    return outside != gaps;
+    if (sine < kParallel) return false;
+    const Vec3 tip = radius / sine * sum.normalized();  // (2), from the centre
+    return outside(centre + kBefore * tip) == gaps && outside(centre + kBeyond * tip) != gaps;
   };
   std::vector<std::optional<BallBetween>> balls(points.size());
   forEach(
@@ -57,15 +60,14 @@ std::vector<std::optional<BallBetween>> ballsBetween(const TriangleMesh& surface
         const Vec3& p = points[i].position;
         const Vec3 n = gaps ? Vec3(-points[i].normal) : points[i].normal;
         double radius = 0.5 * largest;
-        std::vector<int> facing;
-        for (const int t : tree.within(p - radius * n, radius)) {
-          const Vec3& other = normals[static_cast<std::size_t>(t)];
-          if (other.dot(points[i].normal) <= kFacing) facing.push_back(t);
-        }
+        const auto facing = [&](int t) {
+          return normals[static_cast<std::size_t>(t)].dot(points[i].normal) <= kFacing;
+        };
         int touched = -1;
-        for (int step = 0; step < kMostSteps && !facing.empty(); ++step) {
-          const NearestPoint nearest = tree.nearestOf(p - radius * n, facing);
-          if (nearest.distance > radius * (1 - kTouching)) break;
+        for (int step = 0; step < kMostSteps; ++step) {
+          const NearestPoint nearest =
+              tree.nearestWhere(p - radius * n, radius * (1 - kTouching), facing);
+          if (nearest.triangle < 0) break;
           const Vec3 way = p - nearest.position;
           const double depth = n.dot(way);
           if (!(depth > 0)) break;

@@ -4,7 +4,6 @@
 
 #include <algorithm>
 #include <cmath>
-#include <numbers>
 
 #include "barelattice/base/quantity.hpp"
 #include "barelattice/proof/making_check.hpp"
@@ -136,10 +135,9 @@ std::pair<const char*, double> unitOf(MakingMeasure measure) {
     case MakingMeasure::localShare:
       return {"%", 100};
     case MakingMeasure::unreachable:
+    case MakingMeasure::withoutDraft:
     case MakingMeasure::unsupported:
       return {"mm2", kMm * kMm};
-    case MakingMeasure::leastDraft:
-      return {"deg", 180 / std::numbers::pi};
     case MakingMeasure::enclosedVoid:
       return {"mm3", kMm * kMm * kMm};
   }
@@ -159,10 +157,10 @@ const char* leftOutBy(MakingMeasure measure) {
       return "keeps, clears, and what the space has no like of";
     case MakingMeasure::unreachable:
       return "keeps and clears; holder, length and diameter of tools; cores";
-    case MakingMeasure::leastDraft:
-      return "keeps and clears";
+    case MakingMeasure::withoutDraft:
+      return "keeps, clears and walls of the space";
     case MakingMeasure::unsupported:
-      return "keeps and clears; warping, and how far bridges may span";
+      return "keeps and clears; bridges up to four tolerances wide; warping";
     case MakingMeasure::enclosedVoid:
       return "holes too narrow for powder to leave by";
   }
@@ -213,11 +211,10 @@ std::vector<MakingRecord> makingRecords(const Job& job, const TriangleMesh& surf
     record.unit = unit;
     if (found.value) record.value = *found.value * scale;
     if (found.bound) record.bound = *found.bound * scale;
-    const bool least = found.measure == MakingMeasure::leastDraft ||
-                       found.measure == MakingMeasure::thinnestWall ||
-                       found.measure == MakingMeasure::narrowestGap;
-    record.sense = least ? "at least" : "at most";
-    if (least && found.measure != MakingMeasure::leastDraft) record.lookedUpTo = options.largest * scale;
+    const bool width =
+        found.measure == MakingMeasure::thinnestWall || found.measure == MakingMeasure::narrowestGap;
+    record.sense = width ? "at least" : "at most";
+    if (width) record.lookedUpTo = options.largest * scale;
     record.share = found.share;
     record.at = found.at;
     record.imposed = job.brief.making[found.rule].imposed;

@@ -69,7 +69,7 @@ TEST(Threads, constantObjectsMayBeShared) {
   const testing::Bracket bracket;
   const LayoutProblem<3>& problem = bracket.problem;
   const std::size_t cells = problem.fill.size();
-  MakingMaps maps = mapsOf<3>(problem.making, problem.grid, problem.fill, {});
+  MakingMaps maps = mapsOf<3>(problem.making, problem.grid, problem.fill, {}, {});
   maps.level.append(std::make_shared<Projection>(4));
   const ShapePtr shape = makeMeshShape(dualContour(*makeTorus({0, 0, 0}, {0, 0, 1}, 3, 1), 0.25));
   std::vector<double> x(cells);

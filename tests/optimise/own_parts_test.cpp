@@ -5,6 +5,7 @@
 
 #include <cmath>
 
+#include "barelattice/grid/domain.hpp"
 #include "barelattice/optimise/gradient_check.hpp"
 #include "barelattice/optimise/optimiser.hpp"
 #include "barelattice/voxels/grid_ties.hpp"

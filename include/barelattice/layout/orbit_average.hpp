@@ -15,7 +15,7 @@ namespace barelattice BARELATTICE_API {
 /// cells.
 class OrbitAverage final : public LayoutMap {
  public:
-  /// @param orbit number of each cell's orbit, from 0, see `orbitsOf` in symmetry.hpp.
+  /// @param orbit number of each cell's orbit, from 0, see `symmetryMap`.
   explicit OrbitAverage(const std::vector<int>& orbit);
   void forward(std::span<const double> in, std::span<double> out) const override;
   void backward(std::span<const double> in, std::span<const double> out, std::span<const double> gradientOut,

@@ -3,11 +3,13 @@
 #pragma once
 
 #include <Eigen/Geometry>
+#include <memory>
 #include <variant>
 #include <vector>
 
 #include "barelattice/base/api.hpp"
 #include "barelattice/grid/grid.hpp"
+#include "barelattice/layout/layout_map.hpp"
 #include "barelattice/meshes/vec.hpp"
 
 namespace barelattice BARELATTICE_API {
@@ -72,9 +74,11 @@ class Symmetry {
   std::vector<ConstantSection> sections_;
 };
 
-/// The orbits of cells whose centres are alike, rounded to cells where images fall between them: those stand
-/// half a cell off at most. Numbered by their first cells. O(cells times images).
+/// The map that makes a layout symmetric. Where the symmetry carries cells onto cells it gives those that are alike
+/// their mean (`OrbitAverage`). Where it does not, each cell takes the value at its representative, between the
+/// cells round that: every piece is the same function, looked at in other places, and the cells of the first
+/// piece are its variables. O(cells times images); 64 bytes a cell in the second case (in the plane 32).
 template <int D>
-std::vector<int> orbitsOf(const Grid<D>& grid, const Symmetry& symmetry);
+std::shared_ptr<const LayoutMap> symmetryMap(const Grid<D>& grid, const Symmetry& symmetry);
 
 }  // namespace barelattice

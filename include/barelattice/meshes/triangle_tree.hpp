@@ -2,6 +2,7 @@
 /// A tree of bounding boxes over triangles, for nearest points and overlaps.
 #pragma once
 
+#include <functional>
 #include <vector>
 
 #include "barelattice/base/api.hpp"
@@ -25,6 +26,10 @@ class TriangleTree {
 
   /// The nearest point on the surface. The mesh must have a triangle. O(log n) typically.
   NearestPoint nearest(const Vec3& point) const;
+
+  /// The nearest point closer than `within` (m) on the triangles that count; triangle -1 if there is none.
+  NearestPoint nearestWhere(const Vec3& point, double within,
+                            const std::function<bool(int triangle)>& counts) const;
 
   /// The nearest point on the given triangles; of none, triangle -1.
   NearestPoint nearestOf(const Vec3& point, const std::vector<int>& triangles) const;
@@ -50,6 +55,8 @@ class TriangleTree {
   };
   static double squaredGap(const Node& node, const Vec3& point);
   void improve(const Vec3& point, int triangle, NearestPoint& best, double& bestSquared) const;
+  template <class Counts>
+  NearestPoint search(const Vec3& point, double within, const Counts& counts) const;
   bool reaches(const Vec3& centre, double reach, int triangle) const;
   int build(int begin, int end, std::vector<Piece>& pieces);
 

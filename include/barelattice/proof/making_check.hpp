@@ -20,7 +20,7 @@ enum class MakingMeasure {
   localShare,    ///< filled share within the rule's distance of the fullest place
   asymmetry,     ///< m: largest distance between the surface and its image
   unreachable,   ///< m2: surface that no straight line leads to from the sides material is taken away from
-  leastDraft,    ///< rad: between faces and the draw
+  withoutDraft,  ///< m2: walls that lean less than the draft
   unsupported,   ///< m2: surface that faces down and leans more than the overhang, above the plate
   enclosedVoid,  ///< m3: voids that powder cannot leave
 };
@@ -34,7 +34,7 @@ struct MakingFinding {
   MakingMeasure measure = MakingMeasure::thinnestWall;
   /// Nothing where there is none: no wall or gap up to the largest one looked for, no wall that leans.
   std::optional<double> value;
-  std::optional<double> bound;  ///< at least for draft, else at most; nothing for walls and gaps
+  std::optional<double> bound;  ///< at most; nothing for walls and gaps
   double share = 0;  ///< of the surface that does not hold the bound; of walls, gaps: below the smallest
                      ///< member
   Vec3 at = Vec3::Zero();  ///< the worst place, m
@@ -48,13 +48,17 @@ struct MakingCheckOptions {
 };
 
 /// Measures a solid.
-///   Walls and gaps: balls between faces, see `thinnestWall`; a place where faces meet in a tip is neither.
-///   The value is undercut on an area of half the smallest member squared at most. Undercuts: from points a
-///   tolerance off the surface rays are cast along the draw, or to every side a tool comes from; what none of
-///   them leaves is unreachable. Of a cast part with a back the faces on it are reachable. Draft: angles of
-///   faces. Overhang: angles of faces, but for those within a tolerance of the plate, which is where the part
-///   is lowest. Voids: shells of the surface that enclose nothing. Symmetries: distances from the surface to
-///   its image, where the space has an image too.
+///   Walls and gaps: balls between faces, see `thinnestWall`; a place where faces meet in a tip is neither. The
+///   value is undercut on an area of half the smallest member squared at most.
+///   Undercuts: from points a tolerance off the surface rays are cast along the draw, or to every side a tool
+///   comes from; what none of them leaves is unreachable. Of a cast part with a back the faces on it are
+///   reachable. Draft: rays that lean into a wall by the draft, from a tolerance off it, are to leave the part; walls of the
+///   space are left out. Overhang: angles of faces, but for
+///   those within two tolerances of the plate, which is where the part is lowest, and for strips up to four
+///   tolerances wide, which are bridged. Angles are those of the mean normal of what lies within four
+///   tolerances.
+///   Voids: shells of the surface that enclose nothing. Local share: of the fullest places a two-hundredth does
+///   not count. Symmetries: distances from the surface to its image, where the space has an image too.
 /// Faces of keeps and clears, and what lies within two tolerances of them, are as the brief states them,
 /// whatever the process: they are left out, and so are walls inside keeps. Local shares hold to kShareSlack,
 /// which the mean that imposes them leaves. Angles hold to kAngleSlack; areas up to kSmallArea of the surface
@@ -65,7 +69,7 @@ std::vector<MakingFinding> measureMaking(const TriangleMesh& solid, const std::v
                                          const Regions& regions, const MakingCheckOptions& options);
 
 inline constexpr double kAngleSlack = 0.0873;  ///< 5 degrees, rad
-inline constexpr double kSmallArea = 0.005;
+inline constexpr double kSmallArea = 0.01;
 inline constexpr double kShareSlack = 0.1;  ///< of the share
 
 }  // namespace barelattice
