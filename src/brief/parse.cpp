@@ -3,6 +3,7 @@
 
 #include <algorithm>
 #include <cmath>
+#include <numbers>
 #include <numeric>
 #include <set>
 
@@ -355,12 +356,20 @@ MakingRule parseRepeat(TableReader& table, std::size_t dimensions) {
   return round;
 }
 
+/// An angle up to a largest one, which is told in degrees.
+double angle(TableReader& table, const char* key, double otherwise, double most) {
+  const double value = table.quantity(key, Measure::angle, {.otherwise = otherwise, .least = 0});
+  constexpr double kRounding = 1e-3;
+  if (value > most + kRounding)
+    table.fail(*table.find(key), fmt::format("'{}' should be at most {:.0f} deg", key, most * 180 / std::numbers::pi));
+  return std::min(value, most);
+}
+
 MakingRule parseCast(TableReader& table, std::size_t dimensions) {
   Casting cast;
   cast.draw =
       table.direction(table.need("draw", "where the mould opens to, e.g. \"+z\""), "draw", dimensions);
-  cast.draft = table.quantity("draft", Measure::angle,
-                              {.otherwise = 0, .least = 0, .most = kMostDraft, .cure = "give 0 to 30 deg"});
+  cast.draft = angle(table, "draft", 0, kMostDraft);
   const toml::node* parting = table.find("parting");
   if (!parting) return cast;
   const std::string text = table.text(*parting, "parting");
@@ -390,12 +399,10 @@ MakingRule parseMill(TableReader& table, std::size_t dimensions) {
 MakingRule parsePrint(TableReader& table, std::size_t dimensions) {
   Printing print;
   print.up = table.direction(table.need("up", "where layers grow to, e.g. \"+z\""), "up", dimensions);
-  print.overhang = table.quantity(
-      "overhang", Measure::angle,
-      {.otherwise = print.overhang,
-       .above = 0,
-       .most = kMostOverhang,
-       .cure = "give up to 70 deg: the largest angle between a wall that faces down and the vertical"});
+  print.overhang = angle(table, "overhang", print.overhang, kMostOverhang);
+  if (print.overhang == 0)
+    table.fail(*table.find("overhang"), "'overhang' should be above zero",
+               "it is the largest angle between a wall that faces down and the vertical");
   return print;
 }
 

@@ -188,9 +188,9 @@ std::vector<std::uint8_t> madeAlike(const LayoutMap& map, const std::vector<std:
   return alike;
 }
 
-/// What sees a reflecting boundary: the part goes on beyond what holds and loads it, and on a plate it does not
-/// end for want of material. Seen as empty there the level of what lies on it would fall just below a wall's, and
-/// the part would stand on points.
+/// What sees a reflecting boundary: the part goes on beyond what holds and loads it, and on a plate it does
+/// not end for want of material. Seen as empty there the level of what lies on it would fall just below a
+/// wall's, and the part would stand on points.
 template <int D>
 std::vector<std::uint8_t> attachedOrPlated(const std::vector<MakingRule>& rules, const Grid<D>& grid,
                                            const std::vector<std::uint8_t>& attached, double reach) {
@@ -237,8 +237,8 @@ double dilationFor(double smallestGap, double filterRadius, int dimension) {
     constexpr int kParts = 200;
     const auto weight = [](double s) {
       return s >= 1   ? 0.0
-             : s == 0 ? 4 / std::numbers::pi
-                      : (std::sqrt(1 - s * s) - s * s * std::acosh(1 / s)) * 4 / std::numbers::pi;
+             : s == 0 ? 6 / std::numbers::pi
+                      : (std::sqrt(1 - s * s) - s * s * std::acosh(1 / s)) * 6 / std::numbers::pi;
     };
     const double step = half / kParts;
     share = weight(0) + weight(half);

@@ -50,15 +50,22 @@ Sweep<D>::Sweep(const Grid<D>& grid, const Point<D>& travel, double angle) : gri
   std::vector<std::array<double, kAcross>> asides{{}};
   if (angle > 0)
     for (const Point<D>& aside : ringOf(travel)) {
-      // Where the side of the cone, looking back, meets the layer before, seen from the line.
+      // Where the side of the cone, looking back, meets the layer before, seen from the line. A side that
+      // runs along the layers never does, and stands for one that does so a few cells aside.
       const Point<D> ray = -std::cos(angle) * travel + std::sin(angle) * aside;
+      constexpr double kFlattest = 0.05;
+      constexpr double kFarthest = 4;  // cells
+      const double back = std::max(kFlattest, up_ ? -ray[axis] : ray[axis]);
       std::array<double, kAcross> end{};
       double longest = 0;
       for (std::size_t k = 0; k < kAcross; ++k) {
-        end[k] = ray[static_cast<Eigen::Index>(across_[k])] / std::abs(ray[axis]) + slope_[k];
+        end[k] = ray[static_cast<Eigen::Index>(across_[k])] / back + slope_[k];
         if (std::abs(end[k]) < 1e-9) end[k] = 0;
         longest = std::max(longest, std::abs(end[k]));
       }
+      if (longest > kFarthest)
+        for (double& e : end) e *= kFarthest / longest;
+      longest = std::min(longest, kFarthest);
       // Rings of less than a cell further in: nothing slim is looked over.
       const int rings = std::max(1, static_cast<int>(std::ceil(longest - 1e-9)));
       for (int ring = 1; ring <= rings; ++ring) {

@@ -24,11 +24,11 @@ namespace {
 // order; with the order by a direction w, the representatives fill the Dirichlet cell
 // { p : w . p >= w . g p }, which is convex.
 //
-// A symmetric layout is a function of the representative alone. On a grid whose cells G carries onto cells, those
-// of an orbit share their mean. Elsewhere every cell takes the value of the variables at its representative,
-// interpolated. (Rounding representatives to cells instead was tried: orbits then hold two cells of one piece
-// and none of another, and a design whose load acts on one piece puts its material into cells without a like:
-// a hub of six arms grew two, and four stumps.)
+// A symmetric layout is a function of the representative alone. On a grid whose cells G carries onto cells,
+// those of an orbit share their mean. Elsewhere every cell takes the value of the variables at its
+// representative, interpolated. (Rounding representatives to cells instead was tried: orbits then hold two
+// cells of one piece and none of another, and a design whose load acts on one piece puts its material into
+// cells without a like: a hub of six arms grew two, and four stumps.)
 
 constexpr std::size_t kMostImages = 400;
 
@@ -182,7 +182,8 @@ namespace {
 template <int D>
 class BetweenCellsMap final : public LayoutMap {
  public:
-  /// @param places of which the values are taken, by cell, in cells from the centre of the first one of the box.
+  /// @param places of which the values are taken, by cell, in cells from the centre of the first one of the
+  /// box.
   BetweenCellsMap(const Grid<D>& grid, const std::vector<Point<D>>& places)
       : from_(places.size() * kCorners<D>, 0), weight_(places.size() * kCorners<D>, 0) {
     forEach(places.size(), [&](std::size_t c) {
@@ -205,7 +206,7 @@ class BetweenCellsMap final : public LayoutMap {
         const int cell = weight > kOnCell ? grid.cellAt(index) : -1;
         if (cell < 0) continue;
         from_[c * kCorners<D> + corner] = cell;
-        weight_[c * kCorners<D> + corner] = static_cast<float>(weight);
+        weight_[c * kCorners<D> + corner] = weight;
         sum += weight;
       }
       // Where there is no cell for the place this one has no like, and is its own.
@@ -214,8 +215,7 @@ class BetweenCellsMap final : public LayoutMap {
         weight_[c * kCorners<D>] = 1;
         return;
       }
-      for (std::size_t k = c * kCorners<D>; k < (c + 1) * kCorners<D>; ++k)
-        weight_[k] = static_cast<float>(static_cast<double>(weight_[k]) / sum);
+      for (std::size_t k = c * kCorners<D>; k < (c + 1) * kCorners<D>; ++k) weight_[k] /= sum;
     });
   }
 
@@ -225,8 +225,8 @@ class BetweenCellsMap final : public LayoutMap {
     forEach(out.size(), [&](std::size_t c) {
       double sum = 0;
       for (std::size_t k = c * kCorners<D>; k < (c + 1) * kCorners<D>; ++k)
-        sum += static_cast<double>(weight_[k]) * in[static_cast<std::size_t>(from_[k])];
-      out[c] = sum;
+        sum += weight_[k] * in[static_cast<std::size_t>(from_[k])];
+      out[c] = std::min(1.0, sum);  // weights add up to one but for rounding
     });
   }
   void backward(std::span<const double> /*in*/, std::span<const double> /*out*/,
@@ -236,7 +236,7 @@ class BetweenCellsMap final : public LayoutMap {
     std::fill(gradientIn.begin(), gradientIn.end(), 0.0);
     for (std::size_t c = 0; c < gradientOut.size(); ++c)  // in one order, whatever the number of threads
       for (std::size_t k = c * kCorners<D>; k < (c + 1) * kCorners<D>; ++k)
-        gradientIn[static_cast<std::size_t>(from_[k])] += static_cast<double>(weight_[k]) * gradientOut[c];
+        gradientIn[static_cast<std::size_t>(from_[k])] += weight_[k] * gradientOut[c];
   }
   Reads reads() const override { return Reads::nothing; }
 
@@ -244,7 +244,7 @@ class BetweenCellsMap final : public LayoutMap {
 
  private:
   std::vector<int> from_;
-  std::vector<float> weight_;
+  std::vector<double> weight_;
 };
 
 /// The orbits of cells whose representatives lie in the same cell. Numbered by their first cells.
@@ -282,7 +282,8 @@ std::shared_ptr<const LayoutMap> symmetryMap(const Grid<D>& grid, const Symmetry
   forEach(places.size(), [&](std::size_t c) {
     Vec3 centre = Vec3::Zero();
     centre.head<D>() = grid.cellCentre(c);
-    places[c] = (symmetry.representative(centre).head<D>() - frame.origin) / frame.size - Point<D>::Constant(0.5);
+    places[c] =
+        (symmetry.representative(centre).head<D>() - frame.origin) / frame.size - Point<D>::Constant(0.5);
   });
   const bool onCells = std::all_of(places.begin(), places.end(), [](const Point<D>& place) {
     for (int i = 0; i < D; ++i)

@@ -125,9 +125,8 @@ std::vector<Limit> limitsOf(const LayoutProblem<D>& problem) {
     if (!(share->most > 0 && share->most < 1))
       throw InputError(fmt::format("the most a local share may be is {}", share->most),
                        "give above 0, below 1");
-    limits.push_back(
-        {std::make_shared<LocalFill<D>>(problem.grid, problem.fill, problem.keep, share->within), 0,
-         LimitSense::atMost, share->most});
+    limits.push_back({std::make_shared<LocalFill<D>>(problem.grid, problem.fill, problem.keep, share->within),
+                      0, LimitSense::atMost, share->most});
   }
   return limits;
 }

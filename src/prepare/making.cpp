@@ -133,6 +133,24 @@ struct CheckSymmetry {
   void operator()(const ConstantSection& /*section*/) const {}
 };
 
+/// A share that may be filled everywhere has to leave room for the mass.
+void checkLocalShare(const Job& job, const BriefRule& rule) {
+  const auto* share = std::get_if<LocalShare>(&rule.rule);
+  if (!share) return;
+  const double designed = job.spaceMass - job.keepMass;
+  const double wanted = designed > 0 ? (job.targetMass - job.keepMass) / designed : 0;
+  if (share->most < wanted)
+    refuse(job.brief, rule.place,
+           fmt::format("of any place {:.2g} of the volume may be filled, and the target fills {:.2g} of all",
+                       share->most, wanted),
+           "give less mass, or let more be filled");
+  if (share->within < job.brief.voxel)
+    refuse(job.brief, rule.place,
+           fmt::format("what lies within {:.3g} mm is less than a voxel of {:.3g} mm", share->within * kMm,
+                       job.brief.voxel * kMm),
+           "look further, or take smaller voxels");
+}
+
 void checkParting(const Job& job, const BriefRule& rule) {
   const auto* cast = std::get_if<Casting>(&rule.rule);
   if (!cast || cast->parting != Casting::Parting::plane) return;
@@ -196,6 +214,7 @@ void refuseContradictions(const Brief& brief) {
 void checkMaking(Job& job) {
   for (const BriefRule* each : imposedRules(job.brief)) {
     checkParting(job, *each);
+    checkLocalShare(job, *each);
     for (const SymmetryRule& symmetry : symmetriesOf({each->rule}))
       std::visit(CheckSymmetry{job, each->place}, symmetry);
   }

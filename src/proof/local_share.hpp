@@ -11,10 +11,10 @@ struct FullestPlace {
   Vec3 at = Vec3::Zero();  ///< m
 };
 
-/// But for a two-hundredth of the places the largest share of the designed volume (the space without keeps and clears) that a solid fills within a
-/// distance of any place, along each axis; of places with a quarter of that volume or more to design. Sampled
-/// at points a sixth of the distance apart, or `finest` where that is more: rays along z tell which lie
-/// inside.
+/// But for a two-hundredth of the places the largest share of the designed volume (the space without keeps
+/// and clears) that a solid fills within a distance of any place, along each axis; of places with a quarter
+/// of that volume or more to design. Sampled at points a sixth of the distance apart, or `finest` where that
+/// is more: rays along z tell which lie inside.
 FullestPlace fullestPlace(const TriangleMesh& solid, const Regions& regions, double within, double finest);
 
 }  // namespace barelattice

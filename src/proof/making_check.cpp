@@ -2,9 +2,9 @@
 
 #include <Eigen/Geometry>
 #include <algorithm>
+#include <array>
 #include <cmath>
 #include <limits>
-#include <array>
 #include <memory>
 #include <numbers>
 #include <numeric>
@@ -44,8 +44,8 @@ bool isStated(const Regions& regions, const Vec3& point, double within) {
          (regions.hasBonded() && std::abs(regions.bonded(point)) < within);
 }
 
-/// The mean normals of what lies within `reach` of each point and faces the same way: what a surface leans by where
-/// its triangles are no larger than its waves.
+/// The mean normals of what lies within `reach` of each point and faces the same way: what a surface leans by
+/// where its triangles are no larger than its waves.
 std::vector<Vec3> meanNormals(const std::vector<SurfacePoint>& points, double reach) {
   PointGrid grid(reach);
   for (const SurfacePoint& point : points) grid.add(point.position);
@@ -67,16 +67,15 @@ std::vector<Vec3> meanNormals(const std::vector<SurfacePoint>& points, double re
   return normals;
 }
 
-/// Leaves out what is marked in strips narrower than twice the reach: what has something unmarked within it, and
-/// nothing left within it that has not (an opening).
+/// Leaves out what is marked in strips narrower than twice the reach: what has something unmarked within it,
+/// and nothing left within it that has not (an opening).
 void openMarks(const std::vector<SurfacePoint>& points, double reach, std::vector<double>& weight) {
   PointGrid grid(reach);
   for (const SurfacePoint& point : points) grid.add(point.position);
   const auto anyNear = [&](std::size_t i, const auto& is) {
     return grid.visitNear(points[i].position, [&](int k) {
       const auto other = static_cast<std::size_t>(k);
-      return is(other) &&
-             (points[other].position - points[i].position).squaredNorm() <= reach * reach;
+      return is(other) && (points[other].position - points[i].position).squaredNorm() <= reach * reach;
     });
   };
   std::vector<std::uint8_t> inner(points.size(), 0);
@@ -218,13 +217,13 @@ double lowestAlong(const TriangleMesh& solid, const Vec3& direction) {
   return lowest;
 }
 
-/// Walls that do not lean away from the draw: a ray that leans into the wall by the draft, from a tolerance off it,
-/// meets the part again.
+/// Walls that do not lean away from the draw: a ray that leans into the wall by the draft, from a tolerance
+/// off it, meets the part again.
 /// @param from the side each point is drawn to; -1 for none.
 void measureDraft(const Looked& looked, const Casting& cast, const std::vector<Vec3>& sides,
                   const std::vector<int>& from, std::size_t number, std::vector<MakingFinding>& findings) {
-  constexpr int kAround = 8;        // ways a wall may look, as seen along the draw
-  constexpr double kSteep = 0.5;    // sine of the angle from which a face is no wall
+  constexpr int kAround = 8;      // ways a wall may look, as seen along the draw
+  constexpr double kSteep = 0.5;  // sine of the angle from which a face is no wall
   std::vector<double> upright(looked.points.size(), 0.0);
   const double tolerance = looked.options.tolerance;
   for (std::size_t s = 0; s < sides.size(); ++s) {
@@ -243,8 +242,7 @@ void measureDraft(const Looked& looked, const Casting& cast, const std::vector<V
     for (int k = 0; k < kAround; ++k) {
       const double angle = 2 * std::numbers::pi * k / kAround;
       const Vec3 aside = turn * Vec3(std::cos(angle), std::sin(angle), 0);
-      const ParallelRays rays(looked.solid,
-                              std::cos(cast.draft) * sides[s] - std::sin(cast.draft) * aside);
+      const ParallelRays rays(looked.solid, std::cos(cast.draft) * sides[s] - std::sin(cast.draft) * aside);
       const std::vector<std::size_t>& those = walls[static_cast<std::size_t>(k)];
       forEach(
           those.size(),

@@ -24,8 +24,8 @@ namespace barelattice {
 //   l = r / sin(phi / 2)                                                          (2)
 //
 // and a ball is left out if what lies 2.5 l that way is outside (2 l reach the cusp of two arcs, whose faces
-// bend towards each other) and what lies l / 2 that way is not: a round bar ends there already, at r. The waist of
-// a bar, on whose flanks faces approach each other too, goes on.
+// bend towards each other) and what lies l / 2 that way is not: a round bar ends there already, at r. The
+// waist of a bar, on whose flanks faces approach each other too, goes on.
 
 std::vector<std::optional<BallBetween>> ballsBetween(const TriangleMesh& surface,
                                                      const std::vector<SurfacePoint>& points, double largest,
@@ -65,8 +65,7 @@ std::vector<std::optional<BallBetween>> ballsBetween(const TriangleMesh& surface
         };
         int touched = -1;
         for (int step = 0; step < kMostSteps; ++step) {
-          const NearestPoint nearest =
-              tree.nearestWhere(p - radius * n, radius * (1 - kTouching), facing);
+          const NearestPoint nearest = tree.nearestWhere(p - radius * n, radius * (1 - kTouching), facing);
           if (nearest.triangle < 0) break;
           const Vec3 way = p - nearest.position;
           const double depth = n.dot(way);

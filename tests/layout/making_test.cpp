@@ -341,6 +341,32 @@ TEST(PrintMap, cutsWhatLeansTooMuch) {
   for (std::size_t c = 0; c < in.size(); ++c) EXPECT_EQ(out[c], grid.cellIndex(c)[0] < 20 ? in[c] : 0);
 }
 
+// A cone whose side runs along the layers, or ahead of them, has no point in the layer before.
+TEST(PrintMap, worksWhereTheConeTouchesTheLayers) {
+  const Grid<3> grid = testing::boxGrid<3>({12, 10, 11});
+  for (const Point<3>& way :
+       {Point<3>(1, 0, 1), Point<3>(1, 0, 0.9), Point<3>(-1, 1, 1), Point<3>(1, -1, 0.2)}) {
+    const PrintMap<3> map(grid, way.normalized(), 60 * kDegree);
+    const std::vector<double> out = through(map, std::vector<double>(grid.cellCount(), 0.7));
+    for (const double value : out) {
+      EXPECT_GE(value, 0);
+      EXPECT_LE(value, 0.7 + 1e-12);
+    }
+    EXPECT_GT(std::count_if(out.begin(), out.end(), [](double v) { return v > 0; }), 600);
+  }
+}
+
+// Between cells too a full layout is full, and no fuller.
+TEST(Symmetry, leavesFullLayoutsFull) {
+  const Grid<3> grid = holedGrid();
+  const std::vector<double> full(grid.cellCount(), 1.0);
+  for (const double value :
+       through(*symmetric<3>(grid, {MirrorPlane{Vec3(0, 1, 1).normalized(), 2.9}}), full)) {
+    EXPECT_LE(value, 1);
+    EXPECT_NEAR(value, 1, 1e-14);
+  }
+}
+
 TEST(Making, refusesRulesThatExcludeEachOther) {
   const Vec3 z = Vec3::UnitZ();
   const auto excluded = [](const std::vector<MakingRule>& rules) {

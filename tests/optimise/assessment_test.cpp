@@ -67,6 +67,57 @@ TEST(Assessment, derivativesOfOnesOwnPartsAreExactToo) {
   expectExactChain(flat, late);
 }
 
+// Rules that look along directions, off the grid, and limits that rules bring: through the whole chain. The
+// step is short, since largest values have kinks.
+TEST(Assessment, derivativesThroughMakingRulesAreExact) {
+  const testing::Bracket bracket;
+  GradientCheckOptions options;
+  options.reading = {4, 0.15, 1.3};
+  options.step = 1e-4;
+  options.cells = 8;
+  const Vec3 z = Vec3::UnitZ();
+  const std::vector<std::vector<MakingRule>> sets{
+      {LocalShare{2e-3, 0.5}},
+      {Casting{z, Casting::Parting::free, 0, 0.05}, testing::Bracket::middle()},
+      {Casting{z, Casting::Parting::plane, 3e-3, 0.02}},
+      {Milling{{z, -z, Vec3::UnitX()}}, LocalShare{3e-3, 0.6}},
+      {Printing{Vec3::UnitX(), 0.7}, MirrorPlane{Vec3::UnitY(), 4.1e-3}},
+      {RepeatRound{Vec3::UnitX(), {0, 4e-3, 4e-3}, 3}}};
+  for (const std::vector<MakingRule>& rules : sets) {
+    LayoutProblem<3> problem = bracket.problem;
+    problem.making = {Walls{smallestMemberFor(2.2e-3, 3), FilterBoundary::empty, 2e-3}};
+    problem.making.insert(problem.making.end(), rules.begin(), rules.end());
+    SCOPED_TRACE(nameOf(rules.front()));
+    for (const GradientCheck& found : checkGradients(problem, options))
+      EXPECT_LT(found.error, 1e-5) << found.name << " in cell " << found.cell;
+  }
+}
+
+// A price for material comes in with erosion where gaps have a least width, and not else.
+TEST(Assessment, narrowGapsHaveAPrice) {
+  testing::Bracket bracket;
+  const auto priceAt = [&](double gap, double erosion) {
+    std::get<Walls>(bracket.problem.making.front()).smallestGap = gap;
+    Assessment<3> chain(bracket.problem, {}, 0.1);
+    chain.readings().set({8, erosion, 1});
+    ReadingStates states{chain.analysis().rest(), chain.analysis().rest()};
+    const std::vector<double> x(bracket.problem.fill.size(), 0.4);
+    chain.assess(chain.readings().forward(x), states);
+    return chain.differentiate(states);
+  };
+  EXPECT_TRUE(priceAt(0, 0.25).price.empty());
+  EXPECT_TRUE(priceAt(2e-3, 0).price.empty());
+  const DesignGradients gradients = priceAt(2e-3, 0.25);
+  ASSERT_FALSE(gradients.price.empty());
+  EXPECT_NE(gradients.price, gradients.limits.front());
+  // A gap as wide as the member is closed at the threshold at which that one vanishes.
+  const double radius = 2.2e-3;
+  EXPECT_NEAR(dilationFor(smallestMemberFor(radius, 3), radius, 3), 0.25, 1e-3);
+  EXPECT_NEAR(dilationFor(smallestMemberFor(radius, 2), radius, 2), 0.25, 1e-3);
+  EXPECT_EQ(dilationFor(0, radius, 3), 0);
+  EXPECT_EQ(dilationFor(1, radius, 3), 0.45);
+}
+
 // Optimality criteria for one sum that falls with material and no limit but the mass; else moving asymptotes.
 TEST(Assessment, theSchemeFollowsTheStructure) {
   testing::Bracket bracket;

@@ -18,7 +18,7 @@ OptimiseState example() {
   state.at = {3.5, 4, 0.25, 0.7, 2.25, {2.5, 1.0 / 3}, {2.5, 0.3}, {1e-3}, true, 7};
   state.accepted = {0.2, 0.3};
   state.appraisal = {{1.5, 2.5}, {0.3}};
-  state.gradients = {{{-1, -2}, {-3}}, {{0.5}, {7}}};
+  state.gradients = {{{-1, -2}, {-3}}, {{0.5}, {7}}, {4, 5}};
   state.variables = {0.1, 1.0 / 3, std::numeric_limits<double>::denorm_min()};
   state.states.nominal.displacements = {{1e-300, -0.0}, {}};
   state.states.eroded.displacements = {{}, {7}};
@@ -46,6 +46,7 @@ TEST(Checkpoint, comesBackToTheBit) {
   EXPECT_EQ(back->appraisal.limits, state.appraisal.limits);
   EXPECT_EQ(back->gradients.goal, state.gradients.goal);
   EXPECT_EQ(back->gradients.limits, state.gradients.limits);
+  EXPECT_EQ(back->gradients.price, state.gradients.price);
   EXPECT_EQ(back->variables, state.variables);
   EXPECT_EQ(back->states.nominal.displacements, state.states.nominal.displacements);
   EXPECT_EQ(back->states.eroded.displacements, state.states.eroded.displacements);

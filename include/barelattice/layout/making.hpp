@@ -101,7 +101,7 @@ std::vector<SymmetryRule> symmetriesOf(const std::vector<MakingRule>& rules);
 /// 0.75, measured at 0.5.
 ///
 /// The filter's weight falls linearly with distance; seen across a wall it is the density f of the offset s
-/// of a cone in D dimensions, in radii: f = 1 - s for D = 1, (sqrt(1 - s^2) - s^2 arcosh(1/s)) 4 / pi for D =
+/// of a cone in D dimensions, in radii: f = 1 - s for D = 1, (sqrt(1 - s^2) - s^2 arcosh(1/s)) 6 / pi for D =
 /// 2, 2 - 6 s^2 + 4 s^3 for D = 3 (each for s > 0, with half the weight). A wall of variables of half width a
 /// shows at its middle the share of the weight within a; that is 3/4 for a = 0.5, 0.4718, 0.4425. Its edge
 /// shows the share within 2a on one side, 0.500, 0.498, 0.498: the wall is 2a radii wide at the threshold 0.5

@@ -74,10 +74,11 @@ class Symmetry {
   std::vector<ConstantSection> sections_;
 };
 
-/// The map that makes a layout symmetric. Where the symmetry carries cells onto cells it gives those that are alike
-/// their mean (`OrbitAverage`). Where it does not, each cell takes the value at its representative, between the
-/// cells round that: every piece is the same function, looked at in other places, and the cells of the first
-/// piece are its variables. O(cells times images); 64 bytes a cell in the second case (in the plane 32).
+/// The map that makes a layout symmetric. Where the symmetry carries cells onto cells it gives those that are
+/// alike their mean (`OrbitAverage`). Where it does not, each cell takes the value at its representative,
+/// between the cells round that: every piece is the same function, looked at in other places, and the cells
+/// of the first piece are its variables. O(cells times images); 96 bytes a cell in the second case (in the
+/// plane 48).
 template <int D>
 std::shared_ptr<const LayoutMap> symmetryMap(const Grid<D>& grid, const Symmetry& symmetry);
 

@@ -16,9 +16,9 @@ namespace barelattice BARELATTICE_API {
 /// Westermann & Sigmund 2018), as a mean of high power, which has derivatives:
 ///   g = (1 / (f V) sum_i v_i s_i^p)^(1/p),   s_i = sum_j v_j rho_j / sum_j v_j  over cells j near i
 /// with p = 64 and f = 0.03. Near is what lies within the distance along each axis: those sums cost a few
-/// operations a cell whatever the distance. If the share f of all cells is as full as the fullest, g is what that
-/// is; if it is more or less, g is off by (that share / f)^(1/p): 4 % more at ten times f, 4 % less at a tenth.
-/// Keeps do not count, nor do places with less than a quarter of the volume round them to design.
+/// operations a cell whatever the distance. If the share f of all cells is as full as the fullest, g is what
+/// that is; if it is more or less, g is off by (that share / f)^(1/p): 4 % more at ten times f, 4 % less at a
+/// tenth. Keeps do not count, nor do places with less than a quarter of the volume round them to design.
 template <int D>
 class LocalFill final : public Response {
  public:

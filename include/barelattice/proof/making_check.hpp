@@ -48,17 +48,16 @@ struct MakingCheckOptions {
 };
 
 /// Measures a solid.
-///   Walls and gaps: balls between faces, see `thinnestWall`; a place where faces meet in a tip is neither. The
-///   value is undercut on an area of half the smallest member squared at most.
-///   Undercuts: from points a tolerance off the surface rays are cast along the draw, or to every side a tool
-///   comes from; what none of them leaves is unreachable. Of a cast part with a back the faces on it are
-///   reachable. Draft: rays that lean into a wall by the draft, from a tolerance off it, are to leave the part; walls of the
-///   space are left out. Overhang: angles of faces, but for
-///   those within two tolerances of the plate, which is where the part is lowest, and for strips up to four
-///   tolerances wide, which are bridged. Angles are those of the mean normal of what lies within four
-///   tolerances.
-///   Voids: shells of the surface that enclose nothing. Local share: of the fullest places a two-hundredth does
-///   not count. Symmetries: distances from the surface to its image, where the space has an image too.
+///   Walls and gaps: balls between faces, see `thinnestWall`; a place where faces meet in a tip is neither.
+///   The value is undercut on an area of half the smallest member squared at most. Undercuts: from points a
+///   tolerance off the surface rays are cast along the draw, or to every side a tool comes from; what none of
+///   them leaves is unreachable. Of a cast part with a back the faces on it are reachable. Draft: rays that
+///   lean into a wall by the draft, from a tolerance off it, are to leave the part; walls of the space are
+///   left out. Overhang: angles of faces, but for those within two tolerances of the plate, which is where
+///   the part is lowest, and for strips up to four tolerances wide, which are bridged. Angles are those of
+///   the mean normal of what lies within four tolerances. Voids: shells of the surface that enclose nothing.
+///   Local share: of the fullest places a two-hundredth does not count. Symmetries: distances from the
+///   surface to its image, where the space has an image too.
 /// Faces of keeps and clears, and what lies within two tolerances of them, are as the brief states them,
 /// whatever the process: they are left out, and so are walls inside keeps. Local shares hold to kShareSlack,
 /// which the mean that imposes them leaves. Angles hold to kAngleSlack; areas up to kSmallArea of the surface
