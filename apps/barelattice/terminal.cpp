@@ -151,11 +151,12 @@ std::string describeMaking(const char* body, const MakingRecord& m) {
                     "{:>9} {}", "none",
                     m.lookedUpTo > 0 ? fmt::format("up to {:.4g} {}", m.lookedUpTo, m.unit) : std::string());
   const std::string what = m.rule == "smallest_member" ? m.what : m.rule + ": " + m.what;
+  constexpr double kLittle = 5e-4;  // of the surface
   std::string held;
   if (m.bound) {
     held = fmt::format(" ({} {:.4g}): {}", m.sense, *m.bound, m.verdict);
-    if (m.share > 0) held += fmt::format(", {:.2g} % of the surface", 100 * m.share);
-  } else if (m.share > 0) {
+    if (m.share > kLittle) held += fmt::format(", {:.2g} % of the surface", 100 * m.share);
+  } else if (m.share > kLittle) {
     held = fmt::format(", {:.2g} % of the surface is below smallest_member", 100 * m.share);
   }
   constexpr double kMm = kMillimetresPerMetre;
@@ -186,8 +187,9 @@ std::string describeBodies(const RunRecord& record) {
   for (const auto& [body, name] : bodies) {
     if (!*body || body == &record.block) continue;
     for (const RequirementRecord& r : (*body)->requirements)
-      text += fmt::format("  {:<10} {:<30} {:>9.4g} +- {} {} ({} {:.4g}): {}\n", name, r.what, r.value,
-                          errorText(r.error), r.unit, r.sense, r.bound, r.verdict);
+      text +=
+          fmt::format("  {:<10} {:<30} {:>9.4g}{} {} ({} {:.4g}): {}\n", name, r.what, r.value,
+                      r.error > 0 ? " +- " + errorText(r.error) : "", r.unit, r.sense, r.bound, r.verdict);
     for (const MakingRecord& m : (*body)->making) text += describeMaking(name, m);
   }
   text.pop_back();

@@ -3,15 +3,14 @@
 
 #include <algorithm>
 #include <cmath>
-#include <numbers>
 #include <numeric>
 #include <set>
 
 #include "barelattice/base/file.hpp"
 #include "barelattice/base/hash.hpp"
 #include "barelattice/brief/brief.hpp"
-#include "barelattice/layout/directed_maps.hpp"
 #include "defaults.hpp"
+#include "making.hpp"
 #include "shapes.hpp"
 #include "table_reader.hpp"
 #include "text_limits.hpp"
@@ -87,10 +86,6 @@ Material parseMaterial(TableReader& top) {
     reader.fail(error.what(), error.cure());
   }
   return material;
-}
-
-std::size_t dimensionsOf(const Brief& brief) {
-  return brief.sheet ? 2 : 3;
 }
 
 void parseGrid(TableReader& top, Brief& brief) {
@@ -330,127 +325,6 @@ BriefTarget parseTarget(TableReader& top) {
   target.place = reader.placeOf(mass > 0 ? "mass" : fraction > 0 ? "mass_fraction" : "mass_reduction");
   reader.finish();
   return target;
-}
-
-MakingRule parseRepeat(TableReader& table, std::size_t dimensions) {
-  if (table.has("axis") == table.has("along"))
-    table.fail(
-        "needs one of 'axis' and 'along'",
-        "axis with centre and times: the same round an axis; along with step: the same from cell to cell");
-  if (table.has("along")) {
-    RepeatAlong along;
-    along.direction = table.direction(*table.find("along"), "along", dimensions);
-    along.step = table.quantity("step", Measure::length, {.need = "the length of a cell", .above = 0});
-    along.from = table.quantity("from", Measure::length, {.otherwise = 0});
-    along.mirrored = table.yesNo("mirrored", false);
-    return along;
-  }
-  RepeatRound round;
-  round.axis = table.direction(*table.find("axis"), "axis");
-  if (dimensions == 2 && std::abs(round.axis.z()) != 1)
-    table.fail(*table.find("axis"), "'axis' of a sheet is \"z\"");
-  round.through = table.position(table.need("centre", "a point of the axis"), "centre", dimensions);
-  round.times = table.wholeNumber("times", {.need = "how many pieces there are round the axis", .least = 2});
-  if (constexpr int kMost = 180; round.times > kMost)
-    table.fail(*table.find("times"), fmt::format("'times' should be at most {}", kMost));
-  return round;
-}
-
-/// An angle up to a largest one, which is told in degrees.
-double angle(TableReader& table, const char* key, double otherwise, double most) {
-  const double value = table.quantity(key, Measure::angle, {.otherwise = otherwise, .least = 0});
-  constexpr double kRounding = 1e-3;
-  if (value > most + kRounding)
-    table.fail(*table.find(key), fmt::format("'{}' should be at most {:.0f} deg", key, most * 180 / std::numbers::pi));
-  return std::min(value, most);
-}
-
-MakingRule parseCast(TableReader& table, std::size_t dimensions) {
-  Casting cast;
-  cast.draw =
-      table.direction(table.need("draw", "where the mould opens to, e.g. \"+z\""), "draw", dimensions);
-  cast.draft = angle(table, "draft", 0, kMostDraft);
-  const toml::node* parting = table.find("parting");
-  if (!parting) return cast;
-  const std::string text = table.text(*parting, "parting");
-  if (text == "back") return cast;
-  cast.parting = text == "free" ? Casting::Parting::free : Casting::Parting::plane;
-  if (cast.parting == Casting::Parting::plane) {
-    try {
-      cast.at = parseQuantity(text, Measure::length);
-    } catch (const InputError& error) {
-      table.fail(*parting, "'parting' should be \"back\", \"free\", or a length",
-                 "back: one half of the mould and a flat back; free: two halves that meet where it suits; "
-                 "\"12 mm\": two halves that meet in a plane there, along draw");
-    }
-  }
-  return cast;
-}
-
-MakingRule parseMill(TableReader& table, std::size_t dimensions) {
-  Milling mill;
-  const toml::node& sides = table.need("sides", "where the tool comes from, e.g. [\"+z\", \"-z\"]");
-  for (const toml::node& side : table.array(sides, "sides"))
-    mill.sides.push_back(table.direction(side, "sides", dimensions));
-  if (mill.sides.empty()) table.fail(sides, "'sides' names none", "give one or more, e.g. [\"+z\"]");
-  return mill;
-}
-
-MakingRule parsePrint(TableReader& table, std::size_t dimensions) {
-  Printing print;
-  print.up = table.direction(table.need("up", "where layers grow to, e.g. \"+z\""), "up", dimensions);
-  print.overhang = angle(table, "overhang", print.overhang, kMostOverhang);
-  if (print.overhang == 0)
-    table.fail(*table.find("overhang"), "'overhang' should be above zero",
-               "it is the largest angle between a wall that faces down and the vertical");
-  return print;
-}
-
-void parseMaking(TableReader& top, Brief& brief) {
-  TableReader reader = top.table(top.need("making", "[making] with smallest_member = \"8 mm\""), "making");
-  Walls walls;
-  walls.smallestMember =
-      reader.quantity("smallest_member", Measure::length,
-                      {.need = "the thinnest wall or bar you can make, e.g. \"8 mm\"", .above = 0});
-  walls.boundary = reader.word("boundary", {"empty", "reflecting"}) == 1 ? FilterBoundary::reflecting
-                                                                         : FilterBoundary::empty;
-  walls.smallestGap = reader.quantity("smallest_gap", Measure::length, {.otherwise = 0, .above = 0});
-  brief.making.push_back({walls, reader.placeOf("smallest_member")});
-  if (const double most = reader.quantity("largest_member", Measure::length, {.otherwise = 0, .above = 0});
-      most > 0) {
-    if (most < 1.5 * walls.smallestMember)
-      reader.fail(*reader.find("largest_member"), "'largest_member' leaves no room above smallest_member",
-                  "give at least one and a half times that");
-    brief.making.push_back({largestMember(most), reader.placeOf("largest_member")});
-  }
-  brief.tolerance = reader.quantity("tolerance", Measure::length, {.otherwise = 0, .above = 0});
-  const std::size_t dimensions = dimensionsOf(brief);
-  const auto addAll = [&](const char* key, const auto& read) {
-    for (TableReader& table : reader.tablesIfThere(key)) {
-      const MakingRule rule = read(table, dimensions);
-      const bool imposed = table.yesNo("impose", true);
-      brief.making.push_back({rule, table.place(), imposed});
-      table.finish();
-    }
-  };
-  addAll("mirror", [](TableReader& table, std::size_t d) -> MakingRule { return table.mirrorPlane(d); });
-  addAll("repeat", parseRepeat);
-  addAll("section", [](TableReader& table, std::size_t d) -> MakingRule {
-    return ConstantSection{
-        table.direction(table.need("along", "the axis along which the section stays the same"), "along", d)};
-  });
-  addAll("local_share", [](TableReader& table, std::size_t) -> MakingRule {
-    LocalShare share;
-    share.within = table.quantity("within", Measure::length,
-                                  {.need = "how far round any place is looked, e.g. \"20 mm\"", .above = 0});
-    share.most = table.number(
-        "most", {.need = "the share that may be filled there, e.g. 0.6", .above = 0, .below = 1});
-    return share;
-  });
-  addAll("cast", parseCast);
-  addAll("mill", parseMill);
-  addAll("print", parsePrint);
-  reader.finish();
 }
 
 void parseRequirements(TableReader& top, Brief& brief) {

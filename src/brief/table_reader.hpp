@@ -19,6 +19,11 @@ std::string nearestName(std::string_view name, const std::vector<std::string>& k
 /// Names for a message, the first of them if there are many.
 std::string listed(const std::vector<std::string>& names);
 
+/// How many coordinates a place of the brief has. Its sheet must be known.
+inline std::size_t dimensionsOf(const Brief& brief) {
+  return brief.sheet ? 2 : 3;
+}
+
 /// What the number under a key may be, and what is taken where the key is not there.
 struct Wanted {
   std::string need = {};                 ///< the key has to be there: what to give, for the message

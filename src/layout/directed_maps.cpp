@@ -5,25 +5,15 @@
 
 #include "base/check.hpp"
 #include "base/parallel.hpp"
+#include "base/unit_vector.hpp"
 #include "sweep.hpp"
 
 namespace barelattice {
-namespace {
-
-template <int D>
-void requireUnit(const char* name, const Point<D>& direction) {
-  requireFinite(name, direction);
-  if (std::abs(direction.norm() - 1) > 1e-6)
-    throw InputError(fmt::format("{} has the length {}", name, direction.norm()), "give it the length one");
-}
-
-}  // namespace
-
 template <int D>
 AccessMap<D>::AccessMap(const Grid<D>& grid, const Options& options) : grid_(grid), options_(options) {
   if (options.sides.empty()) throw InputError("there is no side to take material away from", "give one");
   requireWithin("draft", options.draft, 0, kMostDraft);
-  for (const Point<D>& side : options.sides) requireUnit<D>("side", side);
+  for (const Point<D>& side : options.sides) requireUnit("side", side);
   if (options.parting) {
     requireFinite("parting", *options.parting);
     if (options.sides.size() != 2 || (options.sides[0] + options.sides[1]).norm() > 1e-6)
@@ -94,7 +84,7 @@ template <int D>
 PrintMap<D>::PrintMap(const Grid<D>& grid, const Point<D>& up, double overhang,
                       std::vector<std::uint8_t> keep)
     : free_(std::move(keep)) {
-  requireUnit<D>("up", up);
+  requireUnit("up", up);
   if (!(overhang > 0 && overhang <= kMostOverhang))
     throw InputError(fmt::format("overhang is {} rad", overhang),
                      fmt::format("give above 0, up to {}", kMostOverhang));

@@ -9,6 +9,7 @@
 #include "barelattice/shapes/shape.hpp"
 #include "base/check.hpp"
 #include "base/parallel.hpp"
+#include "base/unit_vector.hpp"
 
 namespace barelattice {
 namespace {
@@ -36,12 +37,6 @@ const Vec3&
 orderDirection() {  // no plane or axis a person would choose is perpendicular or oblique to it alike
   static const Vec3 direction = Vec3(1, 0.6180339887, 0.4142135624).normalized();
   return direction;
-}
-
-void requireUnit(const char* name, const Vec3& direction) {
-  requireFinite(name, direction);
-  if (std::abs(direction.norm() - 1) > 1e-6)
-    throw InputError(fmt::format("{} has the length {}", name, direction.norm()), "give it the length one");
 }
 
 struct Check {

@@ -227,7 +227,8 @@ std::string makingList(const BodyRecord& body) {
                         : m.lookedUpTo > 0 ? "none up to " + text(m.lookedUpTo) + " " + m.unit
                                            : "none";
     if (m.bound) found += fmt::format(", {} {}: {}", m.sense, text(*m.bound), m.verdict);
-    if (m.share > 0)
+    constexpr double kLittle = 5e-4;  // of the surface
+    if (m.share > kLittle)
       found += fmt::format(", {:.2g} % of the surface{}", 100 * m.share,
                            m.bound ? "" : " is below smallest_member");
     if (m.value && *m.value > 0) found += ", round (" + placeInMm(m.at) + ")";

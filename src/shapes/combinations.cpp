@@ -7,6 +7,7 @@
 #include "barelattice/base/error.hpp"
 #include "barelattice/base/quantity.hpp"
 #include "base/check.hpp"
+#include "base/unit_vector.hpp"
 #include "shape_parts.hpp"
 
 namespace barelattice {
@@ -355,8 +356,7 @@ ShapePtr makeLayer(ShapePtr body, const Patch& piece, double depth) {
 }
 
 Eigen::Isometry3d reflection(const Vec3& normal, double at) {
-  requireFinite("normal", normal);
-  if (std::abs(normal.norm() - 1) > 1e-6) throw InputError("the normal is not of length one");
+  requireUnit("normal", normal);
   requireFinite("at", at);
   Eigen::Isometry3d map = Eigen::Isometry3d::Identity();
   map.linear() -= 2 * normal * normal.transpose();

@@ -333,6 +333,44 @@ TEST(Optimiser, filterRadiusMakesTheSmallestMember) {
 // Where the worst case governs, no other layout may have a better worst case: in particular not the one of
 // the weighted sum; and both cases must come out about equally compliant, since they compete for the same
 // material.
+// A layout obeys each rule, is not stiffer than the free one by more than another optimum may be, and where a
+// rule asks for what the free one has already, it is that.
+TEST(Optimiser, obeysMakingRules) {
+  testing::Bracket bracket;
+  const OptimiseResult free = optimiseLayout<3>(bracket.problem, {});
+  const auto with = [&](const MakingRule& rule) {
+    LayoutProblem<3> problem = bracket.problem;
+    problem.making.push_back(rule);
+    const OptimiseResult result = optimiseLayout<3>(problem, {});
+    EXPECT_EQ(result.stop, OptimiseStop::settled) << nameOf(rule);
+    EXPECT_NEAR(result.massFraction, 0.4, 1e-4) << nameOf(rule);
+    EXPECT_GT(result.nominal, 0.97 * free.nominal) << nameOf(rule);
+    return result;
+  };
+  // The level of a drawn part never falls towards its back, and that of a printed one never hangs.
+  const auto along = [&](const OptimiseResult& r, std::size_t c, const Index<3>& step) {
+    Index<3> at = bracket.grid.cellIndex(c);
+    for (std::size_t i = 0; i < 3; ++i) at[i] += step[i];
+    const int other = bracket.grid.cellAt(at);
+    return other < 0 ? -1.0 : r.level[static_cast<std::size_t>(other)];
+  };
+  const OptimiseResult cast = with(Casting{Vec3::UnitZ()});
+  const OptimiseResult printed = with(Printing{Vec3::UnitX()});
+  for (std::size_t c = 0; c < cast.level.size(); ++c) {
+    if (const double behind = along(cast, c, {0, 0, -1}); behind >= 0) {
+      EXPECT_GE(behind, cast.level[c]);
+    }
+    if (bracket.grid.cellIndex(c)[0] == 0 || bracket.problem.keep[c]) continue;
+    double carries = -1;
+    for (const Index<2>& aside :
+         {Index<2>{0, 0}, {1, 0}, {-1, 0}, {0, 1}, {0, -1}, {1, 1}, {-1, 1}, {1, -1}, {-1, -1}})
+      carries = std::max(carries, along(printed, c, {-1, aside[0], aside[1]}));
+    EXPECT_GE(carries, printed.level[c] - 1e-12);
+  }
+  const OptimiseResult same = with(LocalShare{2e-3, 0.999});
+  EXPECT_LT(same.nominal, 1.03 * free.nominal);
+}
+
 TEST(Optimiser, balancesTheCasesWhereTheWorstOneGoverns) {
   testing::Bracket bracket;
   for (GridCase<3>& c : bracket.problem.cases) c.weight = 1;
@@ -354,11 +392,18 @@ TEST(Optimiser, balancesTheCasesWhereTheWorstOneGoverns) {
   EXPECT_LT(gap(worst), 0.005);
 }
 
+// The same under rules that bring maps, a price and a limit of their own.
 TEST(Optimiser, goesOnFromAStateToTheBit) {
-  for (const auto& [goal, stopped] :
-       {std::pair{GoalForm::weightedSum, 9}, {GoalForm::weightedSum, 30}, {GoalForm::worst, 30}}) {
+  const std::vector<MakingRule> ruled{LocalShare{3e-3, 0.8},
+                                      Casting{Vec3::UnitZ(), Casting::Parting::free, 0, 0.03}};
+  for (const auto& [goal, stopped, rules] : {std::tuple{GoalForm::weightedSum, 9, std::vector<MakingRule>{}},
+                                             {GoalForm::weightedSum, 30, std::vector<MakingRule>{}},
+                                             {GoalForm::worst, 30, std::vector<MakingRule>{}},
+                                             {GoalForm::weightedSum, 38, ruled}}) {
     testing::Bracket bracket;
     bracket.problem.goal.form = goal;
+    bracket.problem.making.insert(bracket.problem.making.end(), rules.begin(), rules.end());
+    if (!rules.empty()) std::get<Walls>(bracket.problem.making.front()).smallestGap = 2e-3;
     OptimiseOptions options;
     options.maxIterations = 45;
     const OptimiseResult whole = optimiseLayout<3>(bracket.problem, options);
