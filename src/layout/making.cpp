@@ -15,7 +15,8 @@ namespace {
 
 // The order of the maps is
 //
-//   variables -> averages over orbits -> filter -> keeps, draw, tools, print -> level -> projection
+//   variables -> averages over orbits -> filter (-> sections again) -> keeps, draw, tools, print -> level
+//             -> projection
 //
 // Averages come before the filter, since after a projection they leave cells grey. Directed rules come before
 // the projection, which the filter's smooth level is for: a largest (smallest) value of levels is the level
@@ -306,15 +307,23 @@ MakingMaps mapsOf(const std::vector<MakingRule>& rules, const Grid<D>& grid, con
   MakingMaps maps;
   for (const auto& map : gathered.first) maps.level.append(map);
   std::vector<std::uint8_t> open = attached;  // what sees a reflecting boundary
+  std::shared_ptr<const LayoutMap> again;     // for the level
   if (const std::vector<SymmetryRule> symmetries = symmetriesOf(rules); !symmetries.empty()) {
     constexpr double kSame = 1e-5;  // of a cell
     const auto map = symmetryMap(grid, Symmetry(symmetries, kSame * grid.frame().size));
     maps.level.append(map);
     open = madeAlike(*map, attached);
+    if (std::any_of(symmetries.begin(), symmetries.end(), [](const SymmetryRule& symmetry) {
+          return std::holds_alternative<ConstantSection>(symmetry);
+        }))
+      again = map;
   }
   const double radius = widening * filterRadiusFor(walls.smallestMember, D);
   maps.level.append(std::make_shared<DensityFilter<D>>(grid, fill, radius, walls.boundary,
                                                        attachedOrPlated(rules, grid, open, radius)));
+  // The filter looks past the ends of a section, and round what is cleared from it: there it is made constant
+  // anew.
+  if (again) maps.level.append(again);
   for (const auto& map : gathered.onLevel) maps.level.append(map);
   maps.projected = std::move(gathered.last);
   return maps;

@@ -173,8 +173,9 @@ void measureLocalShare(const Looked& looked, const LocalShare& rule, std::size_t
                        std::vector<MakingFinding>& findings) {
   const FullestPlace fullest =
       fullestPlace(looked.solid, looked.regions, rule.within, looked.options.spacing);
-  MakingFinding finding{number, MakingMeasure::localShare, fullest.share, rule.most, 0, fullest.at, true};
-  finding.holds = fullest.share <= (1 + kShareSlack) * rule.most;
+  const double bound = (1 + kShareSlack) * rule.most;
+  MakingFinding finding{number,     MakingMeasure::localShare, fullest.share, bound, 0,
+                        fullest.at, fullest.share <= bound};
   findings.push_back(finding);
 }
 
@@ -253,9 +254,10 @@ void measureDraft(const Looked& looked, const Casting& cast, const std::vector<V
           16);
     }
   }
-  MakingFinding finding{number, MakingMeasure::withoutDraft, {}, 0.0, 0, Vec3::Zero(), true};
+  MakingFinding finding{number, MakingMeasure::withoutDraft, {}, kSmallArea * looked.area, 0, Vec3::Zero(),
+                        true};
   sumMarked(looked, upright, finding);
-  finding.holds = finding.share <= kSmallArea;
+  finding.holds = *finding.value <= *finding.bound;
   findings.push_back(finding);
 }
 
@@ -266,6 +268,7 @@ void measureAccess(const Looked& looked, const MakingRule& rule, std::size_t num
   const auto* cast = std::get_if<Casting>(&rule);
   const double tolerance = looked.options.tolerance;
   std::vector<std::unique_ptr<ParallelRays>> rays;
+  rays.reserve(sides.size());
   for (const Vec3& side : sides) rays.push_back(std::make_unique<ParallelRays>(looked.solid, side));
   double back = std::numeric_limits<double>::lowest();  // where a part with one half of a mould lies
   if (cast && cast->parting == Casting::Parting::back) back = lowestAlong(looked.solid, cast->draw);
@@ -295,9 +298,10 @@ void measureAccess(const Looked& looked, const MakingRule& rule, std::size_t num
         if (!reached) blocked[i] = 1;
       },
       16);
-  MakingFinding finding{number, MakingMeasure::unreachable, {}, 0.0, 0, Vec3::Zero(), true};
+  MakingFinding finding{number, MakingMeasure::unreachable, {}, kSmallArea * looked.area, 0, Vec3::Zero(),
+                        true};
   sumMarked(looked, blocked, finding);
-  finding.holds = finding.share <= kSmallArea;
+  finding.holds = *finding.value <= *finding.bound;
   findings.push_back(finding);
   if (cast && cast->draft > 0) measureDraft(looked, *cast, sides, from, number, findings);
 }
@@ -314,9 +318,10 @@ void measurePrint(const Looked& looked, const Printing& rule, std::size_t number
       hanging[i] = -rule.up.dot(looked.normals[i]);
   }
   openMarks(looked.points, 2 * looked.options.tolerance, hanging);
-  MakingFinding finding{number, MakingMeasure::unsupported, {}, 0.0, 0, Vec3::Zero(), true};
+  MakingFinding finding{number, MakingMeasure::unsupported, {}, kSmallArea * looked.area, 0, Vec3::Zero(),
+                        true};
   sumMarked(looked, hanging, finding);
-  finding.holds = finding.share <= kSmallArea;
+  finding.holds = *finding.value <= *finding.bound;
   findings.push_back(finding);
 
   MakingFinding voids{number, MakingMeasure::enclosedVoid, 0.0, 0.0, 0, Vec3::Zero(), true};

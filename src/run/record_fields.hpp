@@ -220,7 +220,7 @@ void describeFields(MakingRecord& r, V& f) {
   f("what", r.what, "is measured");
   f("unit", r.unit, "of the figures here");
   f("value", r.value, "found; null where there is none");
-  f("bound", r.bound, "of the rule; null where it has none");
+  f("bound", r.bound, "of the rule with its slack (docs/making.md); null where it has none");
   f("sense", r.sense, "at most, or at least");
   f("looked_up_to", r.lookedUpTo, "walls and gaps: what is wider is not told apart; 0 for others");
   f("share", r.share, "of the surface that does not hold it; of walls, gaps: below the smallest member");

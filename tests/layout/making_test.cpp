@@ -5,6 +5,7 @@
 
 #include <algorithm>
 #include <cmath>
+#include <map>
 #include <numbers>
 #include <random>
 #include <set>
@@ -364,6 +365,21 @@ TEST(Symmetry, leavesFullLayoutsFull) {
        through(*symmetric<3>(grid, {MirrorPlane{Vec3(0, 1, 1).normalized(), 2.9}}), full)) {
     EXPECT_LE(value, 1);
     EXPECT_NEAR(value, 1, 1e-14);
+  }
+}
+
+// A section is the same up to its ends, though the filter sees emptiness beyond them.
+TEST(Making, keepsSectionsConstantToTheirEnds) {
+  const Grid<3>& grid = holedGrid();
+  const std::vector<double> fill(grid.cellCount(), 1.0);
+  const MakingMaps maps =
+      mapsOf<3>({Walls{1, FilterBoundary::empty}, ConstantSection{Vec3::UnitX()}}, grid, fill, {}, {});
+  const std::vector<double> level = maps.level.forward(randomField(grid.cellCount(), 9));
+  std::map<std::pair<int, int>, double> columns;
+  for (std::size_t c = 0; c < level.size(); ++c) {
+    const Index<3> at = grid.cellIndex(c);
+    const auto [column, isNew] = columns.try_emplace({at[1], at[2]}, level[c]);
+    EXPECT_NEAR(level[c], column->second, 1e-15);
   }
 }
 

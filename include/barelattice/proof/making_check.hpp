@@ -34,7 +34,7 @@ struct MakingFinding {
   MakingMeasure measure = MakingMeasure::thinnestWall;
   /// Nothing where there is none: no wall or gap up to the largest one looked for, no wall that leans.
   std::optional<double> value;
-  std::optional<double> bound;  ///< at most; nothing for walls and gaps
+  std::optional<double> bound;  ///< at most, slack included; nothing for walls and gaps
   double share = 0;  ///< of the surface that does not hold the bound; of walls, gaps: below the smallest
                      ///< member
   Vec3 at = Vec3::Zero();  ///< the worst place, m
