@@ -268,23 +268,6 @@ std::vector<int> orbitsOf(const std::vector<Point<D>>& places) {
   return orbit;
 }
 
-/// Whether there is a section: along it representatives do not move, so that their derivative is singular.
-/// Tried at some places, since at borders of pieces there is none.
-bool hasSection(const Symmetry& symmetry, const Vec3& near, double size) {
-  const double step = 1e-3 * size;
-  int singular = 0;
-  constexpr int kPlaces = 9;
-  for (int k = 0; k < kPlaces; ++k) {
-    const Vec3 place = near + size * Vec3(1.3 * k + 0.17, 0.7 * k + 0.29, 0.9 * k + 0.41);
-    Eigen::Matrix3d derivative;
-    for (int i = 0; i < 3; ++i)
-      derivative.col(i) =
-          (symmetry.representative(place + step * Vec3::Unit(i)) - symmetry.representative(place)) / step;
-    singular += std::abs(derivative.determinant()) < 0.5;
-  }
-  return singular > kPlaces / 2;
-}
-
 }  // namespace
 
 template <int D>
@@ -303,10 +286,7 @@ std::shared_ptr<const LayoutMap> symmetryMap(const Grid<D>& grid, const Symmetry
     return true;
   });
   // Along a section cells share their mean wherever it runs: there may be none where they are represented.
-  Vec3 corner = Vec3::Zero();
-  corner.head<D>() = frame.origin;
-  if (onCells || hasSection(symmetry, corner, frame.size))
-    return std::make_shared<OrbitAverage>(orbitsOf<D>(places));
+  if (onCells || symmetry.hasSections()) return std::make_shared<OrbitAverage>(orbitsOf<D>(places));
   return std::make_shared<BetweenCellsMap<D>>(grid, places);
 }
 

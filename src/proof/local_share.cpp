@@ -54,7 +54,8 @@ class BoxSums {
 
 }  // namespace
 
-FullestPlace fullestPlace(const TriangleMesh& solid, const Regions& regions, double within, double finest) {
+std::optional<FullestPlace> fullestPlace(const TriangleMesh& solid, const Regions& regions, double within,
+                                         double finest) {
   const Box box = regions.space->bounds();
   const bool flat = regions.thickness > 0;
   GridFrame<3> frame;
@@ -102,7 +103,7 @@ FullestPlace fullestPlace(const TriangleMesh& solid, const Regions& regions, dou
     if (designed[frame.linear(at)] > 0 && there >= 0.25 * whole)
       places.push_back({filledRound.round(at, reach) / there, frame.centre(at)});
   });
-  if (places.empty()) return {};
+  if (places.empty()) return std::nullopt;
   constexpr double kFew = 0.005;  // of the places
   const auto rank = static_cast<std::ptrdiff_t>(kFew * static_cast<double>(places.size()));
   std::nth_element(places.begin(), places.begin() + rank, places.end(),

@@ -1,6 +1,8 @@
 // How full the surroundings of places in a solid are.
 #pragma once
 
+#include <optional>
+
 #include "barelattice/grid/domain.hpp"
 #include "barelattice/meshes/triangle_mesh.hpp"
 
@@ -14,7 +16,9 @@ struct FullestPlace {
 /// But for a two-hundredth of the places the largest share of the designed volume (the space without keeps
 /// and clears) that a solid fills within a distance of any place, along each axis; of places with a quarter
 /// of that volume or more to design. Sampled at points a sixth of the distance apart, or `finest` where that
-/// is more: rays along z tell which lie inside.
-FullestPlace fullestPlace(const TriangleMesh& solid, const Regions& regions, double within, double finest);
+/// is more: rays along z tell which lie inside. Nothing
+/// if there is no such place.
+std::optional<FullestPlace> fullestPlace(const TriangleMesh& solid, const Regions& regions, double within,
+                                         double finest);
 
 }  // namespace barelattice

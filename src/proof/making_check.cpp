@@ -171,25 +171,44 @@ void measureWalls(const Looked& looked, const Walls& rule, std::size_t number,
 
 void measureLocalShare(const Looked& looked, const LocalShare& rule, std::size_t number,
                        std::vector<MakingFinding>& findings) {
-  const FullestPlace fullest =
-      fullestPlace(looked.solid, looked.regions, rule.within, looked.options.spacing);
-  const double bound = (1 + kShareSlack) * rule.most;
-  MakingFinding finding{number,     MakingMeasure::localShare, fullest.share, bound, 0,
-                        fullest.at, fullest.share <= bound};
+  MakingFinding finding{number, MakingMeasure::localShare, {}, {}, 0, Vec3::Zero(), true};
+  if (const std::optional<FullestPlace> fullest =
+          fullestPlace(looked.solid, looked.regions, rule.within, looked.options.spacing)) {
+    finding.value = fullest->share;
+    finding.bound = (1 + kShareSlack) * rule.most;
+    finding.holds = fullest->share <= *finding.bound;
+    finding.at = fullest->at;
+  }
   findings.push_back(finding);
+}
+
+double lowestAlong(const TriangleMesh& solid, const Vec3& direction) {
+  double lowest = std::numeric_limits<double>::max();
+  for (const Vec3& vertex : solid.vertices) lowest = std::min(lowest, direction.dot(vertex));
+  return lowest;
 }
 
 void measureSymmetry(const Looked& looked, const SymmetryRule& rule, std::size_t number,
                      std::vector<MakingFinding>& findings) {
-  const Vec3 size = looked.solid.bounds().sizes();
-  const Eigen::Isometry3d motion = motionOf(rule, 0.25 * size.maxCoeff());
+  // Along a section by a third of how long the part is there: far enough to tell, and most of it has an
+  // image.
+  const auto* section = std::get_if<ConstantSection>(&rule);
+  const double low = section ? lowestAlong(looked.solid, section->along) : 0;
+  const double high = section ? -lowestAlong(looked.solid, -section->along) : 0;
+  const Eigen::Isometry3d motion = motionOf(rule, (high - low) / 3);
   const double tolerance = looked.options.tolerance;
   const TriangleTree tree(looked.solid);
   std::vector<double> nearness(looked.points.size(), std::numeric_limits<double>::infinity());
   forEach(
       nearness.size(),
       [&](std::size_t i) {
-        const Vec3 image = motion * looked.points[i].position;
+        const Vec3& place = looked.points[i].position;
+        const Vec3 image = motion * place;
+        if (section) {  // between the ends of the part, wherever those are
+          const double at = section->along.dot(place);
+          const double there = section->along.dot(image);
+          if (std::min(at - low, high - there) < 2 * tolerance) return;
+        }
         // What the space, a keep or a clear does not repeat is not the layout's to repeat.
         const double margin = 2 * tolerance;
         if (looked.stated[i] || looked.regions.available(image) > -margin ||
@@ -202,20 +221,16 @@ void measureSymmetry(const Looked& looked, const SymmetryRule& rule, std::size_t
   MakingFinding finding = leastOf(nearness, looked.points, tolerance * tolerance);
   finding.rule = number;
   finding.measure = MakingMeasure::asymmetry;
-  finding.value = finding.value ? -*finding.value : 0;
-  finding.bound = 2 * tolerance;
-  finding.holds = *finding.value <= *finding.bound;
-  double apart = 0;
-  for (std::size_t i = 0; i < nearness.size(); ++i)
-    if (-nearness[i] > *finding.bound) apart += looked.points[i].area;
-  finding.share = apart / looked.area;
+  if (finding.value) {  // something had an image to be compared with
+    finding.value = -*finding.value;
+    finding.bound = 2 * tolerance;
+    finding.holds = *finding.value <= *finding.bound;
+    double apart = 0;
+    for (std::size_t i = 0; i < nearness.size(); ++i)
+      if (-nearness[i] > *finding.bound) apart += looked.points[i].area;
+    finding.share = apart / looked.area;
+  }
   findings.push_back(finding);
-}
-
-double lowestAlong(const TriangleMesh& solid, const Vec3& direction) {
-  double lowest = std::numeric_limits<double>::max();
-  for (const Vec3& vertex : solid.vertices) lowest = std::min(lowest, direction.dot(vertex));
-  return lowest;
 }
 
 /// Walls that do not lean away from the draw: a ray that leans into the wall by the draft, from a tolerance

@@ -14,19 +14,14 @@
 #include "barelattice/layout/directed_maps.hpp"
 #include "support/difference.hpp"
 #include "support/grids.hpp"
+#include "support/random_field.hpp"
 
 namespace barelattice {
 namespace {
 
 constexpr double kDegree = std::numbers::pi / 180;
 
-std::vector<double> randomField(std::size_t count, unsigned seed) {
-  std::mt19937 random(seed);
-  std::uniform_real_distribution<double> value(0.05, 0.95);
-  std::vector<double> field(count);
-  for (double& v : field) v = value(random);
-  return field;
-}
+using testing::randomField;
 
 std::vector<double> through(const LayoutMap& map, const std::vector<double>& in) {
   std::vector<double> out(in.size());
@@ -381,6 +376,38 @@ TEST(Making, keepsSectionsConstantToTheirEnds) {
     const auto [column, isNew] = columns.try_emplace({at[1], at[2]}, level[c]);
     EXPECT_NEAR(level[c], column->second, 1e-15);
   }
+}
+
+// What is marked on one piece, as cells next to a load are, is marked on all: a symmetric layout stays
+// symmetric through the filter.
+TEST(Making, marksAllPiecesAlike) {
+  const Grid<2> grid = testing::boxGrid<2>({20, 20});
+  const std::vector<double> fill(grid.cellCount(), 1.0);
+  std::vector<std::uint8_t> attached(grid.cellCount(), 0);
+  for (int y = 7; y < 13; ++y) attached[static_cast<std::size_t>(grid.cellAt({0, y}))] = 1;
+  const RepeatRound quarter{Vec3::UnitZ(), {10, 10, 0}, 4};
+  const MakingMaps maps = mapsOf<2>({Walls{5, FilterBoundary::empty}, quarter}, grid, fill, {}, attached);
+  const std::vector<double> level = maps.level.forward(std::vector<double>(grid.cellCount(), 1.0));
+  const auto at = [&](int x, int y) { return level[static_cast<std::size_t>(grid.cellAt({x, y}))]; };
+  EXPECT_NEAR(at(0, 10), 1, 1e-12);  // it reflects there
+  EXPECT_LT(at(0, 1), 0.8);
+  for (int y = 0; y < 20; ++y)
+    for (int x = 0; x < 20; ++x) EXPECT_NEAR(at(x, y), at(19 - y, x), 1e-12);
+}
+
+// On the plate a printed part and one with a flat back may be full; at the other walls material keeps off.
+TEST(Making, letsPartsLieOnTheirPlate) {
+  const Grid<3> grid = testing::boxGrid<3>({12, 12, 12});
+  const std::vector<double> fill(grid.cellCount(), 1.0);
+  const auto levelOf = [&](const MakingRule& rule, const Index<3>& cell) {
+    const MakingMaps maps = mapsOf<3>({Walls{4, FilterBoundary::empty}, rule}, grid, fill, {}, {});
+    return maps.level.forward(
+        std::vector<double>(grid.cellCount(), 1.0))[static_cast<std::size_t>(grid.cellAt(cell))];
+  };
+  for (const MakingRule& rule : std::vector<MakingRule>{Printing{Vec3::UnitZ()}, Casting{Vec3::UnitZ()}})
+    EXPECT_NEAR(levelOf(rule, {6, 6, 0}), 1, 1e-12);
+  EXPECT_LT(levelOf(Printing{Vec3::UnitZ()}, {6, 6, 11}), 0.8);
+  EXPECT_LT(levelOf(MirrorPlane{Vec3::UnitX(), 6}, {6, 6, 0}), 0.8);
 }
 
 TEST(Making, refusesRulesThatExcludeEachOther) {

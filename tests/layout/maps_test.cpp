@@ -12,17 +12,12 @@
 #include "barelattice/layout/orbit_average.hpp"
 #include "support/difference.hpp"
 #include "support/grids.hpp"
+#include "support/random_field.hpp"
 
 namespace barelattice {
 namespace {
 
-std::vector<double> randomField(std::size_t count, unsigned seed) {
-  std::mt19937 random(seed);
-  std::uniform_real_distribution<double> value(0.05, 0.95);
-  std::vector<double> field(count);
-  for (double& v : field) v = value(random);
-  return field;
-}
+using testing::randomField;
 
 const Grid<3>& holedGrid() {
   static const Grid<3> grid =

@@ -204,6 +204,89 @@ TEST(MakingCheck, findsWhatIsNotRepeated) {
   EXPECT_FALSE(found.holds);
 }
 
+// Turned in space, a thousand times as large or as small, a body has the same faults: lengths grow with it,
+// areas with the square.
+TEST(MakingCheck, doesNotCareForPlaceDirectionAndSize) {
+  const ShapePtr block = box({0, 0, 0}, {30, 20, 20});
+  const ShapePtr body = makeDifference(makeUnion({block, box({30, 0, 17}, {42, 20, 20})}),
+                                       {box({8, -1, 6}, {20, 12, 12}), box({24, -1, -1}, {26, 21, 8}),
+                                        makeSphere(kMm * Vec3(14, 16, 16), 2 * kMm)});
+  const Vec3 z = Vec3::UnitZ();
+  const auto findingsOf = [&](double scale, const Eigen::Isometry3d& motion) {
+    const auto turned = [&](const Vec3& direction) { return Vec3(motion.linear() * direction); };
+    const Vec3 across = turned(Vec3::UnitY());
+    const std::vector<MakingRule> rules{
+        Walls{scale * 4.5 * kMm}, Casting{turned(z), Casting::Parting::free, 0, 3 * kDegree},
+        Milling{{turned(z), turned(-z), turned(Vec3::UnitX())}}, Printing{turned(z)},
+        MirrorPlane{across, across.dot(scale * (motion * (kMm * Vec3(0, 10, 0))))}};
+    TriangleMesh mesh = dualContour(*body, 0.5 * kMm);
+    for (Vec3& vertex : mesh.vertices) vertex = scale * (motion * vertex);
+    Regions regions;
+    regions.space = makeBox(scale * Vec3(-1, -1, -1), scale * Vec3(1, 1, 1));
+    return measureMaking(mesh, rules, regions, {scale * 0.5 * kMm, scale * 0.25 * kMm});
+  };
+  const std::vector<MakingFinding> plain = findingsOf(1, Eigen::Isometry3d::Identity());
+  Eigen::Isometry3d turn(Eigen::AngleAxisd(0.7, Vec3(1, 2, 3).normalized()));
+  turn.pretranslate(Vec3(0.3, -0.2, 0.1));
+  for (const double scale : {1.0, 1e-3, 1e3}) {
+    const std::vector<MakingFinding> there =
+        findingsOf(scale, scale == 1 ? turn : Eigen::Isometry3d::Identity());
+    ASSERT_EQ(there.size(), plain.size());
+    for (std::size_t f = 0; f < plain.size(); ++f) {
+      SCOPED_TRACE(describe(plain[f].measure) + " at " + std::to_string(scale));
+      EXPECT_EQ(there[f].holds, plain[f].holds);
+      EXPECT_NEAR(there[f].share, plain[f].share, 0.004);
+      ASSERT_EQ(there[f].value.has_value(), plain[f].value.has_value());
+      const bool volume = plain[f].measure == MakingMeasure::enclosedVoid;
+      const bool length = plain[f].measure == MakingMeasure::thinnestWall ||
+                          plain[f].measure == MakingMeasure::narrowestGap ||
+                          plain[f].measure == MakingMeasure::asymmetry;
+      const double unit = length ? scale : volume ? scale * scale * scale : scale * scale;
+      EXPECT_NEAR(*there[f].value / unit, *plain[f].value, 0.03 * *plain[f].value);
+    }
+  }
+}
+
+// Where nothing has an image, or nothing is there to design, nothing is told and nothing called met.
+TEST(MakingCheck, tellsNothingWhereThereIsNothingToLookAt) {
+  Regions regions;
+  regions.space = box({0, 0, 0}, {30, 20, 20});
+  const TriangleMesh body = dualContour(*box({2, 2, 2}, {28, 18, 18}), 0.5 * kMm);
+  const MirrorPlane beyond{Vec3::UnitX(), 40 * kMm};
+  for (const MakingRule& rule : std::vector<MakingRule>{beyond, LocalShare{200 * kMm, 0.5}}) {
+    const MakingFinding found = measureMaking(body, {rule}, regions, {0.5 * kMm, 0.25 * kMm}).front();
+    EXPECT_FALSE(found.value.has_value()) << describe(found.measure);
+    EXPECT_FALSE(found.bound.has_value()) << describe(found.measure);
+  }
+  // A section is looked at however short it is beside the rest of the part.
+  const MakingFinding section =
+      measureMaking(body, {ConstantSection{Vec3::UnitZ()}}, regions, {0.5 * kMm, 0.25 * kMm}).front();
+  ASSERT_TRUE(section.value.has_value());
+  EXPECT_TRUE(section.holds);
+  regions.space = box({-10, -10, -10}, {100, 100, 20});
+  const TriangleMesh stepped =
+      dualContour(*makeUnion({box({0, 0, 0}, {80, 10, 9}), box({60, 0, 0}, {80, 20, 4})}), 0.5 * kMm);
+  const MakingFinding step =
+      measureMaking(stepped, {ConstantSection{Vec3::UnitZ()}}, regions, {0.5 * kMm, 0.25 * kMm}).front();
+  ASSERT_TRUE(step.value.has_value());
+  EXPECT_FALSE(step.holds);
+}
+
+// What is full within the distance of a place, on a block with a hole whose shares can be counted.
+TEST(MakingCheck, tellsTheFullestPlace) {
+  Regions regions;
+  regions.space = box({0, 0, 0}, {60, 60, 60});
+  const auto fullest = [&](const ShapePtr& body) {
+    return *measureMaking(dualContour(*body, 1 * kMm), {LocalShare{12 * kMm, 0.5}}, regions,
+                          {1 * kMm, 0.5 * kMm})
+                .front()
+                .value;
+  };
+  EXPECT_NEAR(fullest(box({0, 0, 0}, {60, 60, 60})), 1, 1e-9);
+  EXPECT_NEAR(fullest(box({24, 0, 0}, {36, 60, 60})), 12.0 / 26, 0.03);  // reaching 12 and half a cell of 2
+  EXPECT_NEAR(fullest(box({24, 24, 0}, {36, 36, 60})), 144.0 / 676, 0.03);
+}
+
 // What the brief states is not the layout's to answer for.
 TEST(MakingCheck, leavesOutKeepsAndClears) {
   Regions regions;

@@ -61,6 +61,8 @@ class Symmetry {
 
   /// The one of all places that are alike which stands for them. O(images).
   Vec3 representative(const Vec3& point) const;
+  /// Whether places along a line are alike.
+  bool hasSections() const { return !sections_.empty(); }
 
  private:
   Vec3 intoFirstCell(Vec3 point) const;

@@ -32,9 +32,11 @@ std::string describe(MakingMeasure measure);
 struct MakingFinding {
   std::size_t rule = 0;  ///< number among the rules
   MakingMeasure measure = MakingMeasure::thinnestWall;
-  /// Nothing where there is none: no wall or gap up to the largest one looked for, no wall that leans.
+  /// Nothing where there is none: no wall or gap up to the largest one looked for; nothing of the surface
+  /// with an image in the space, no place with enough to design round it.
   std::optional<double> value;
-  std::optional<double> bound;  ///< at most, slack included; nothing for walls and gaps
+  std::optional<double>
+      bound;         ///< at most, slack included; nothing for walls, gaps, and where there is no value
   double share = 0;  ///< of the surface that does not hold the bound; of walls, gaps: below the smallest
                      ///< member
   Vec3 at = Vec3::Zero();  ///< the worst place, m
