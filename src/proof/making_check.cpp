@@ -213,7 +213,7 @@ void measureSymmetry(const Looked& looked, const SymmetryRule& rule, std::size_t
         const double margin = 2 * tolerance;
         if (looked.stated[i] || looked.regions.available(image) > -margin ||
             std::abs(looked.regions.space->distance(looked.points[i].position)) < margin ||
-            isStated(looked.regions, image, margin))
+            looked.regions.kept(image) < margin || isStated(looked.regions, image, margin))
           return;
         nearness[i] = -tree.nearest(image).distance;
       },
