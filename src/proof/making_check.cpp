@@ -67,35 +67,34 @@ std::vector<Vec3> meanNormals(const std::vector<SurfacePoint>& points, double re
   return normals;
 }
 
-/// Leaves out what is marked in strips narrower than twice the reach: what has something unmarked within it,
-/// and nothing left within it that has not (an opening).
+/// Leaves out what is marked in strips narrower than twice the reach: all but what lies round a place that
+/// has nothing unmarked within it (an opening, whose second step reaches half as far again, into corners).
 void openMarks(const std::vector<SurfacePoint>& points, double reach, std::vector<double>& weight) {
-  PointGrid grid(reach);
+  const double wide = 1.5 * reach;
+  PointGrid grid(wide);
   for (const SurfacePoint& point : points) grid.add(point.position);
-  const auto anyNear = [&](std::size_t i, const auto& is) {
+  const auto anyWithin = [&](double distance, std::size_t i, const auto& is) {
     return grid.visitNear(points[i].position, [&](int k) {
       const auto other = static_cast<std::size_t>(k);
-      return is(other) && (points[other].position - points[i].position).squaredNorm() <= reach * reach;
+      return is(other) && (points[other].position - points[i].position).squaredNorm() <= distance * distance;
     });
   };
   std::vector<std::uint8_t> inner(points.size(), 0);
   forEach(
       points.size(),
       [&](std::size_t i) {
-        inner[i] = weight[i] > 0 && !anyNear(i, [&](std::size_t k) {
-                     // The other side of a thin plate is no border.
-                     return weight[k] == 0 && points[k].normal.dot(points[i].normal) > 0;
+        constexpr double kOtherSide = -0.5;  // of a thin plate, which is no border
+        inner[i] = weight[i] > 0 && !anyWithin(reach, i, [&](std::size_t k) {
+                     return weight[k] == 0 && points[k].normal.dot(points[i].normal) > kOtherSide;
                    });
       },
       64);
-  std::vector<double> opened(points.size(), 0.0);
   forEach(
       points.size(),
       [&](std::size_t i) {
-        if (weight[i] > 0 && anyNear(i, [&](std::size_t k) { return inner[k] != 0; })) opened[i] = weight[i];
+        if (weight[i] > 0 && !anyWithin(wide, i, [&](std::size_t k) { return inner[k] != 0; })) weight[i] = 0;
       },
       64);
-  weight = std::move(opened);
 }
 
 /// The value which only points of little area in all undercut, and where.

@@ -7,6 +7,7 @@
 #include <numbers>
 
 #include "barelattice/base/error.hpp"
+#include "barelattice/shapes/derived_shapes.hpp"
 #include "barelattice/shapes/dual_contour.hpp"
 
 namespace barelattice {
@@ -67,12 +68,21 @@ TEST(MakingCheck, findsTheWaistButNotTheTip) {
   const MakingFinding found = one(waist, Walls{6 * kMm}, MakingMeasure::thinnestWall);
   EXPECT_NEAR(*found.value, 4 * kMm, 0.2 * kMm);
   EXPECT_NEAR(found.at.x(), 10.5 * kMm, 2 * kMm);
-  // A wedge of 40 degrees ends in an edge: no wall there.
-  const ShapePtr wedge =
-      makeIntersection({box({0, -10, 0}, {30, 10, 30}),
-                        makeTransformed(box({-50, -20, -50}, {50, 20, 0}),
-                                        Eigen::Isometry3d(Eigen::AngleAxisd(-40 * kDegree, Vec3::UnitY())))});
-  EXPECT_EQ(wallOf(wedge, 4), 0);
+  // A wedge of 20 degrees ends in an edge: no wall there. With its edge cut off at 1 mm it is one of 1 mm.
+  const auto wedgeWall = [](double cut) {
+    const double slope = std::tan(20 * kDegree);
+    std::vector<Vec3> corners;
+    for (const double y : {-10.0, 10.0})
+      for (const double x : {cut / slope, 40.0})
+        for (const double z : {0.0, x * slope}) corners.push_back(kMm * Vec3(x, y, z));
+    Regions regions;
+    regions.space = box({-200, -200, -200}, {200, 200, 200});
+    return measureMaking(convexHull(corners), {Walls{4 * kMm}}, regions, {kMm * 0.5, kMm * 0.25})
+        .front()
+        .value;
+  };
+  EXPECT_FALSE(wedgeWall(0).has_value());
+  EXPECT_NEAR(wedgeWall(1).value_or(0), 1 * kMm, 0.2 * kMm);
 }
 
 TEST(MakingCheck, tellsGapsThatAreKnown) {
@@ -162,6 +172,17 @@ TEST(MakingCheck, tellsWhatHangs) {
   EXPECT_NEAR(*found.value / (kMm * kMm), 24 * 6, 4);
   EXPECT_NEAR(found.at.z(), 20 * kMm, 0.1 * kMm);
   EXPECT_EQ(*one(table, Printing{-Vec3::UnitZ(), 45 * kDegree}, MakingMeasure::unsupported).value, 0);
+}
+
+// A strip four tolerances wide is bridged, a wider one is not.
+TEST(MakingCheck, letsNarrowStripsBeBridged) {
+  const Printing print{Vec3::UnitZ(), 45 * kDegree};
+  const auto hanging = [&](double width) {
+    const ShapePtr ledge = makeUnion({box({0, 0, 0}, {20, 20, 20}), box({20, 0, 10}, {20 + width, 20, 20})});
+    return *one(ledge, print, MakingMeasure::unsupported).value / (kMm * kMm);
+  };
+  EXPECT_EQ(hanging(0.8), 0);
+  EXPECT_NEAR(hanging(3), 3 * 20, 3);
 }
 
 TEST(MakingCheck, findsEnclosedVoids) {
