@@ -6,6 +6,7 @@
 #include <cmath>
 #include <numbers>
 
+#include "barelattice/base/quantity.hpp"
 #include "barelattice/layout/directed_maps.hpp"
 
 namespace barelattice {
@@ -73,6 +74,21 @@ MakingRule parseMill(TableReader& table, std::size_t dimensions) {
   for (const toml::node& side : table.array(sides, "sides"))
     mill.sides.push_back(table.direction(side, "sides", dimensions));
   if (mill.sides.empty()) table.fail(sides, "'sides' names none", "give one or more, e.g. [\"+z\"]");
+  Tool& tool = mill.tool;
+  tool.diameter = table.quantity("tool", Measure::length, {.otherwise = 0, .above = 0});
+  tool.cornerRadius = table.quantity("corner", Measure::length, {.otherwise = 0, .least = 0});
+  tool.taper = angle(table, "taper", 0, kMostTaper);
+  tool.reach = table.quantity("reach", Measure::length, {.otherwise = 0, .above = 0});
+  tool.holder = table.quantity("holder", Measure::length, {.otherwise = 0, .above = 0});
+  for (const char* key : {"corner", "taper", "reach", "holder"})
+    if (tool.diameter == 0 && table.has(key))
+      table.fail(*table.find(key), fmt::format("'{}' belongs to a 'tool', and there is none", key),
+                 "give its diameter, e.g. tool = \"8 mm\"");
+  try {
+    validate(tool);
+  } catch (const InputError& error) {
+    table.fail(*table.find("tool"), error.what(), error.cure());
+  }
   return mill;
 }
 
@@ -86,10 +102,15 @@ MakingRule parsePrint(TableReader& table, std::size_t dimensions) {
   return print;
 }
 
+MakingRule parseDrain(TableReader& table, std::size_t /*dimensions*/) {
+  return OpenVoids{table.quantity("opening", Measure::length, {.otherwise = 0, .above = 0})};
+}
+
 }  // namespace
 
 void parseMaking(TableReader& top, Brief& brief) {
   TableReader reader = top.table(top.need("making", "[making] with smallest_member = \"8 mm\""), "making");
+  const std::size_t dimensions = dimensionsOf(brief);
   Walls walls;
   walls.smallestMember =
       reader.quantity("smallest_member", Measure::length,
@@ -97,6 +118,17 @@ void parseMaking(TableReader& top, Brief& brief) {
   walls.boundary = reader.word("boundary", {"empty", "reflecting"}) == 1 ? FilterBoundary::reflecting
                                                                          : FilterBoundary::empty;
   walls.smallestGap = reader.quantity("smallest_gap", Measure::length, {.otherwise = 0, .above = 0});
+  walls.madeWithin = reader.quantity("made_within", Measure::length, {.otherwise = 0, .above = 0});
+  if (const double most = mostMadeWithin(walls.smallestMember, dimensions == 2 ? 2 : 3);
+      walls.madeWithin > most)
+    reader.fail(*reader.find("made_within"),
+                fmt::format("'made_within' should be at most {:.3g} mm: made thinner by more on either side, "
+                            "little is left of a smallest_member",
+                            most * kMillimetresPerMetre),
+                "take a larger smallest_member, or a better process");
+  if (walls.smallestGap > 0 && walls.smallestGap <= 2 * walls.madeWithin)
+    reader.fail(*reader.find("smallest_gap"), "a gap of 'smallest_gap' is closed by twice 'made_within'",
+                "give a wider one");
   brief.making.push_back({walls, reader.placeOf("smallest_member")});
   if (const double most = reader.quantity("largest_member", Measure::length, {.otherwise = 0, .above = 0});
       most > 0) {
@@ -106,7 +138,6 @@ void parseMaking(TableReader& top, Brief& brief) {
     brief.making.push_back({largestMember(most), reader.placeOf("largest_member")});
   }
   brief.tolerance = reader.quantity("tolerance", Measure::length, {.otherwise = 0, .above = 0});
-  const std::size_t dimensions = dimensionsOf(brief);
   const auto addAll = [&](const char* key, const auto& read) {
     for (TableReader& table : reader.tablesIfThere(key)) {
       const MakingRule rule = read(table, dimensions);
@@ -132,6 +163,7 @@ void parseMaking(TableReader& top, Brief& brief) {
   addAll("cast", parseCast);
   addAll("mill", parseMill);
   addAll("print", parsePrint);
+  addAll("drain", parseDrain);
   reader.finish();
 }
 

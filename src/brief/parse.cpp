@@ -304,7 +304,7 @@ BriefCase parseCase(TableReader& reader, const std::string& name, const Brief& b
   return result;
 }
 
-BriefTarget parseTarget(TableReader& top) {
+BriefTarget parseTarget(TableReader& top, const Brief& brief) {
   TableReader reader = top.table(
       top.need("target", "[target] with mass_fraction = 0.2, mass_reduction = 0.8 or mass = \"1.5 kg\""),
       "target");
@@ -323,6 +323,20 @@ BriefTarget parseTarget(TableReader& top) {
   else
     target.fraction = fraction > 0 ? fraction : 1 - reduction;
   target.place = reader.placeOf(mass > 0 ? "mass" : fraction > 0 ? "mass_fraction" : "mass_reduction");
+  target.countKeeps = reader.yesNo("count_keeps", true);
+  for (TableReader& within : reader.tablesIfThere("within")) {
+    BriefPartTarget part;
+    part.place = within.place();
+    part.shape = parseShape(within, "shape", brief, "the shape in which the material lies");
+    if (within.has("mass") == within.has("mass_fraction"))
+      within.fail("needs one of 'mass' and 'mass_fraction'", "give exactly one");
+    if (within.has("mass"))
+      part.mass = within.quantity("mass", Measure::mass, {.otherwise = 0, .above = 0});
+    else
+      part.fraction = within.number("mass_fraction", {.otherwise = 0, .above = 0, .below = 1});
+    within.finish();
+    target.within.push_back(part);
+  }
   reader.finish();
   return target;
 }
@@ -497,7 +511,7 @@ Brief parseBrief(std::string_view text, const std::filesystem::path& path) {
     brief.cases.push_back(parseCase(r, name, brief));
   });
   brief.goal = static_cast<GoalForm>(top.word("goal", {"stiffest", "stiffest in the worst case"}));
-  brief.target = parseTarget(top);
+  brief.target = parseTarget(top, brief);
   parseMaking(top, brief);
   parseRequirements(top, brief);
   parseSettings(top, brief);

@@ -6,6 +6,7 @@
 #include "base/check.hpp"
 #include "base/parallel.hpp"
 #include "base/unit_vector.hpp"
+#include "side_access.hpp"
 #include "sweep.hpp"
 
 namespace barelattice {
@@ -20,8 +21,9 @@ AccessMap<D>::AccessMap(const Grid<D>& grid, const Options& options) : grid_(gri
       throw InputError("a parting plane lies between two sides that face each other",
                        "give those two, or no parting");
   }
+  validate(options.tool);
   for (const Point<D>& side : options.sides)
-    sweeps_.push_back(std::make_unique<const Sweep<D>>(grid, -side, options.draft));
+    access_.push_back(std::make_unique<const SideAccess<D>>(grid, side, options.draft, options.tool));
 }
 
 template <int D>
@@ -35,25 +37,17 @@ bool AccessMap<D>::counts(std::size_t side, std::size_t cell) const {
   return beyond == (side == 0);
 }
 
-/// What each side sees.
-template <int D>
-std::vector<std::vector<double>> AccessMap<D>::seen(std::span<const double> in) const {
-  std::vector<std::vector<double>> fields;
-  for (const auto& sweep : sweeps_) fields.push_back(sweep->greatest(in));
-  return fields;
-}
-
 template <int D>
 void AccessMap<D>::forward(std::span<const double> in, std::span<double> out) const {
   requireCount("in", in.size(), grid_.cellCount(), "cells");
   requireCount("out", out.size(), grid_.cellCount(), "cells");
-  const std::vector<std::vector<double>> fields = seen(in);
-  forEach(in.size(), [&](std::size_t c) {
-    double least = 1;
-    for (std::size_t s = 0; s < fields.size(); ++s)
-      if (counts(s, c)) least = std::min(least, sweeps_[s]->at(fields[s], c));
-    out[c] = least;
-  });
+  std::fill(out.begin(), out.end(), 1.0);
+  for (std::size_t s = 0; s < access_.size(); ++s) {
+    const typename SideAccess<D>::Made made = access_[s]->forward(in);
+    forEach(in.size(), [&](std::size_t c) {
+      if (counts(s, c)) out[c] = std::min(out[c], access_[s]->at(made, c));
+    });
+  }
 }
 
 template <int D>
@@ -62,22 +56,27 @@ void AccessMap<D>::backward(std::span<const double> in, std::span<const double> 
   requireCount("in", in.size(), grid_.cellCount(), "cells");
   requireCount("gradientOut", gradientOut.size(), grid_.cellCount(), "cells");
   requireCount("gradientIn", gradientIn.size(), grid_.cellCount(), "cells");
-  const std::vector<std::vector<double>> fields = seen(in);
-  std::vector<std::vector<double>> parts(fields.size(), std::vector<double>(in.size(), 0.0));
+  std::vector<typename SideAccess<D>::Made> made;
+  for (const auto& access : access_) made.push_back(access->forward(in));
+  std::vector<double> least(in.size());  // of the sides, and how many give it
+  std::vector<double> equal(in.size());
   forEach(in.size(), [&](std::size_t c) {
-    double least = 2;  // above all there is
-    int equal = 0;
-    for (std::size_t s = 0; s < fields.size(); ++s) {
-      const double value = counts(s, c) ? sweeps_[s]->at(fields[s], c) : least + 1;
-      if (value > least) continue;
-      equal = value == least ? equal + 1 : 1;
-      least = value;
+    least[c] = 2;  // above all there is
+    for (std::size_t s = 0; s < access_.size(); ++s) {
+      const double value = counts(s, c) ? access_[s]->at(made[s], c) : least[c] + 1;
+      if (value > least[c]) continue;
+      equal[c] = value == least[c] ? equal[c] + 1 : 1;
+      least[c] = value;
     }
-    for (std::size_t s = 0; s < fields.size(); ++s)
-      if (counts(s, c) && sweeps_[s]->at(fields[s], c) == least) parts[s][c] = gradientOut[c] / equal;
   });
   std::fill(gradientIn.begin(), gradientIn.end(), 0.0);
-  for (std::size_t s = 0; s < fields.size(); ++s) sweeps_[s]->back(in, fields[s], {}, parts[s], gradientIn);
+  std::vector<double> part(in.size());
+  for (std::size_t s = 0; s < access_.size(); ++s) {
+    forEach(in.size(), [&](std::size_t c) {
+      part[c] = counts(s, c) && access_[s]->at(made[s], c) == least[c] ? gradientOut[c] / equal[c] : 0;
+    });
+    access_[s]->back(in, made[s], part, gradientIn);
+  }
 }
 
 template <int D>

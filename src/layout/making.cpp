@@ -8,20 +8,23 @@
 #include "barelattice/base/error.hpp"
 #include "barelattice/layout/cell_maps.hpp"
 #include "barelattice/layout/directed_maps.hpp"
+#include "barelattice/layout/open_voids_map.hpp"
 #include "base/check.hpp"
+#include "base/root.hpp"
 
 namespace barelattice {
 namespace {
 
 // The order of the maps is
 //
-//   variables -> averages over orbits -> filter (-> sections again) -> keeps, draw, tools, print -> level
-//             -> projection
+//   variables -> averages over orbits -> filter (-> sections again) -> keeps, draw, tools, print
+//             -> voids -> level -> projection
 //
 // Averages come before the filter, since after a projection they leave cells grey. Directed rules come before
 // the projection, which the filter's smooth level is for: a largest (smallest) value of levels is the level
 // of the largest (smallest) density, whatever the threshold, so one map serves every reading, and a wall that
-// leans by some degrees is not stepped by cells.
+// leans by some degrees is not stepped by cells. Closed voids are filled last: what fills a void lies on what
+// is full, so it can be printed, too.
 
 constexpr double kAligned = 1e-6;  // directions closer than this are the same
 
@@ -32,6 +35,7 @@ struct Gathered {
   const std::vector<std::uint8_t>& keep;
   std::vector<std::shared_ptr<const LayoutMap>> first;
   std::vector<std::shared_ptr<const LayoutMap>> onLevel;
+  std::vector<std::shared_ptr<const LayoutMap>> atLast;  // on the level too
   std::vector<std::shared_ptr<const LayoutMap>> last;
 
   void operator()(const Walls& /*rule*/) {}       // the filter, which is always there
@@ -42,11 +46,23 @@ struct Gathered {
   void operator()(const RepeatAlong& /*rule*/) {}
   void operator()(const ConstantSection& /*rule*/) {}
   void operator()(const Casting& rule) {
-    access(rule, rule.draft, rule.parting == Casting::Parting::plane ? std::optional(rule.at) : std::nullopt);
+    typename AccessMap<D>::Options options;
+    options.draft = rule.draft;
+    if (rule.parting == Casting::Parting::plane) options.parting = rule.at;
+    access(rule, options);
   }
-  void operator()(const Milling& rule) { access(rule, 0, std::nullopt); }
+  void operator()(const Milling& rule) {
+    typename AccessMap<D>::Options options;
+    options.tool = rule.tool;
+    access(rule, options);
+  }
   void operator()(const Printing& rule) {
     onLevel.push_back(std::make_shared<PrintMap<D>>(grid, within(rule.up), rule.overhang, keep));
+  }
+  void operator()(const OpenVoids& rule) {
+    if (D == 2) throw InputError("the voids of a sheet are open", "leave the rule on voids out");
+    if (!keep.empty()) atLast.push_back(std::make_shared<KeepSolid>(keep));
+    atLast.push_back(std::make_shared<OpenVoidsMap<D>>(grid, rule.opening));
   }
   void operator()(const OwnMaking& rule) {
     if (rule.beforeFilter) first.push_back(rule.beforeFilter);
@@ -59,8 +75,7 @@ struct Gathered {
       throw InputError("a direction leads out of the plane of a sheet", "give one in x and y");
     return direction.template head<D>();
   }
-  void access(const MakingRule& rule, double draft, std::optional<double> parting) {
-    typename AccessMap<D>::Options options{{}, draft, parting};
+  void access(const MakingRule& rule, typename AccessMap<D>::Options options) {
     for (const Vec3& side : sidesOf(rule)) options.sides.push_back(within(side));
     if (!keep.empty()) onLevel.push_back(std::make_shared<KeepSolid>(keep));
     onLevel.push_back(std::make_shared<AccessMap<D>>(grid, options));
@@ -74,7 +89,8 @@ std::string textOf(const Vec3& v) {
 struct Text {
   std::string operator()(const Walls& rule) const {
     return fmt::format("{:.12g}, gap {:.12g}, boundary {}", rule.smallestMember, rule.smallestGap,
-                       static_cast<int>(rule.boundary));
+                       static_cast<int>(rule.boundary)) +
+           (rule.madeWithin > 0 ? fmt::format(", made within {:.12g}", rule.madeWithin) : "");
   }
   std::string operator()(const LocalShare& rule) const {
     return fmt::format("{:.12g} within {:.12g}", rule.most, rule.within);
@@ -97,11 +113,15 @@ struct Text {
   std::string operator()(const Milling& rule) const {
     std::string text;
     for (const Vec3& side : rule.sides) text += textOf(side) + " ";
+    if (const Tool& tool = rule.tool; tool != Tool())
+      text += fmt::format("by {:.12g}, {:.12g}, {:.12g}, {:.12g}, {:.12g}", tool.diameter, tool.cornerRadius,
+                          tool.taper, tool.reach, tool.holder);
     return text;
   }
   std::string operator()(const Printing& rule) const {
     return fmt::format("{}, overhang {:.12g}", textOf(rule.up), rule.overhang);
   }
+  std::string operator()(const OpenVoids& rule) const { return fmt::format("{:.12g}", rule.opening); }
   std::string operator()(const OwnMaking& rule) const { return rule.name; }
 };
 
@@ -213,8 +233,8 @@ std::vector<std::uint8_t> attachedOrPlated(const std::vector<MakingRule>& rules,
 
 std::string nameOf(const MakingRule& rule) {
   constexpr std::array<const char*, std::variant_size_v<MakingRule>> kNames{
-      "smallest_member", "local_share", "mirror", "repeat", "repeat",
-      "section",         "cast",        "mill",   "print",  "own"};
+      "smallest_member", "local_share", "mirror", "repeat", "repeat", "section", "cast", "mill",
+      "print",           "drain",       "own"};
   return kNames[rule.index()];
 }
 
@@ -230,23 +250,37 @@ LocalShare largestMember(double thickness) {
 }
 
 double dilationFor(double smallestGap, double filterRadius, int dimension) {
-  requirePositive("filterRadius", filterRadius);
   constexpr double kMost = 0.45;
-  const double half = std::min(1.0, 0.5 * smallestGap / filterRadius);
-  double share = 2 * half - 2 * half * half * half + half * half * half * half;
-  if (dimension == 2) {  // the integral of the weight seen across a wall, by Simpson's rule
-    constexpr int kParts = 200;
-    const auto weight = [](double s) {
-      return s >= 1   ? 0.0
-             : s == 0 ? 6 / std::numbers::pi
-                      : (std::sqrt(1 - s * s) - s * s * std::acosh(1 / s)) * 6 / std::numbers::pi;
-    };
-    const double step = half / kParts;
-    share = weight(0) + weight(half);
-    for (int i = 1; i < kParts; ++i) share += (i % 2 ? 4 : 2) * weight(i * step);
-    share *= step / 3;
-  }
-  return std::clamp(share - 0.5, 0.0, kMost);
+  return std::clamp(2 * erosionFor(0.5 * smallestGap, filterRadius, dimension) - 0.5, 0.0, kMost);
+}
+
+double erosionFor(double offset, double filterRadius, int dimension) {
+  requirePositive("filterRadius", filterRadius);
+  const double s = std::min(1.0, offset / filterRadius);
+  if (dimension == 3) return s - s * s * s + 0.5 * s * s * s * s;
+  constexpr int kParts = 200;  // of Simpson's rule
+  const auto weight = [](double at) {
+    return at >= 1   ? 0.0
+           : at == 0 ? 3 / std::numbers::pi
+                     : (std::sqrt(1 - at * at) - at * at * std::acosh(1 / at)) * 3 / std::numbers::pi;
+  };
+  const double step = s / kParts;
+  double share = weight(0) + weight(s);
+  for (int i = 1; i < kParts; ++i) share += (i % 2 ? 4 : 2) * weight(i * step);
+  return share * step / 3;
+}
+
+double mostMadeWithin(double smallestMember, int dimension) {
+  constexpr double kVanishes = 0.25;
+  const double radius = filterRadiusFor(smallestMember, dimension);
+  RootSearch search;
+  search.guess = 0.25 * radius;
+  search.step = 0.05 * radius;
+  search.low = 0;
+  search.high = radius;
+  search.width = 1e-9 * radius;
+  return growingRoot([&](double offset) { return erosionFor(offset, radius, dimension) - kVanishes; }, search,
+                     1e-9);
 }
 
 std::vector<Vec3> sidesOf(const MakingRule& rule) {
@@ -289,6 +323,7 @@ const Walls& wallsOf(const std::vector<MakingRule>& rules) {
   if (!found) throw InputError("there is no rule on walls", "give the smallest member the filter is to make");
   requirePositive("smallest member", found->smallestMember);
   requireNotNegative("smallest gap", found->smallestGap);
+  requireNotNegative("made within", found->madeWithin);
   return *found;
 }
 
@@ -302,7 +337,7 @@ MakingMaps mapsOf(const std::vector<MakingRule>& rules, const Grid<D>& grid, con
     throw InputError(fmt::format("the rules {} and {} exclude each other: {}", nameOf(rules[found->first]),
                                  nameOf(rules[found->second]), found->why),
                      "leave one of them out");
-  Gathered<D> gathered{grid, keep, {}, {}, {}};
+  Gathered<D> gathered{grid, keep, {}, {}, {}, {}};
   for (const MakingRule& rule : rules) std::visit(gathered, rule);
   MakingMaps maps;
   for (const auto& map : gathered.first) maps.level.append(map);
@@ -325,6 +360,7 @@ MakingMaps mapsOf(const std::vector<MakingRule>& rules, const Grid<D>& grid, con
   // anew.
   if (again) maps.level.append(again);
   for (const auto& map : gathered.onLevel) maps.level.append(map);
+  for (const auto& map : gathered.atLast) maps.level.append(map);
   maps.projected = std::move(gathered.last);
   return maps;
 }

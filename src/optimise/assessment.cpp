@@ -36,6 +36,10 @@ namespace {
 // below 0.5, they are closed, so that its mass counts what no stiffness comes from. Steps are taken with
 // dm(d)/dx as the price of material, while the mass that is met is that of n. Nothing more is solved.
 //
+// Where what is made lies within some distance of what is drawn, the goal and the limits are those of the
+// layout that much thinner, r(v), in the place of n: of all that may be made it is the softest, since
+// compliance falls with material, so the thicker ones need not be solved. The mass is that of n all the same.
+//
 // dg/dn comes from the response, with adjoint solves where it needs them. tests/optimise/assessment_test
 // holds (2) against differences of (1), both as the loop calls them.
 
@@ -96,9 +100,16 @@ double Assessment<D>::goalOf(std::vector<double> density, CaseStates& states) {
 }
 
 template <int D>
-std::vector<double> Assessment<D>::valuesAt(const CaseStates& states) {
+std::vector<double> Assessment<D>::limitsAt(const CaseStates& states, double mass) {
+  std::vector<double> limits = formulation_.limitsAt({analysis_, states});
+  limits.front() = mass;
+  return limits;
+}
+
+template <int D>
+std::vector<double> Assessment<D>::valuesAt(const CaseStates& states, double mass) {
   std::vector<double> values = valuesOf(*formulation_.goal().response, {analysis_, states});
-  const std::vector<double> limits = formulation_.limitsAt({analysis_, states});
+  const std::vector<double> limits = limitsAt(states, mass);
   values.insert(values.end(), limits.begin(), limits.end());
   return values;
 }
@@ -115,10 +126,11 @@ void Assessment<D>::solve(std::vector<double> density, CaseStates& states, Asses
 template <int D>
 Assessed Assessment<D>::assess(std::vector<double> layout, ReadingStates& states) {
   Assessed assessed;
-  solve(std::move(layout), states.nominal, assessed);
-  const Analysed nominal{analysis_, states.nominal};
-  assessed.values = valuesAt(states.nominal);
-  assessed.appraisal = {valuesOf(*formulation_.goal().response, nominal), formulation_.limitsAt(nominal)};
+  const double mass = mass_->value(layout);
+  solve(readings_.madeThinner() ? readings_.made() : std::move(layout), states.nominal, assessed);
+  assessed.values = valuesAt(states.nominal, mass);
+  assessed.appraisal = {valuesOf(*formulation_.goal().response, {analysis_, states.nominal}),
+                        limitsAt(states.nominal, mass)};
   std::vector<double>& terms = assessed.appraisal.terms;
   assessed.nominal = assessed.eroded = formulation_.goalOf(terms);
   if (share() > 0) {
@@ -151,8 +163,7 @@ void Assessment<D>::addGoal(bool eroded, const CaseStates& states,
     const double factor = (eroded ? share() : 1 - share()) * goal.weights[k];
     forEach(n, [&](std::size_t i) { byDensity[i] += factor * own[i]; });
     if (!each && k + 1 < goal.weights.size()) continue;
-    std::vector<double> byVariable =
-        eroded ? readings_.fromEroded(byDensity) : readings_.fromNominal(byDensity);
+    std::vector<double> byVariable = eroded ? readings_.fromEroded(byDensity) : readings_.fromMade(byDensity);
     std::vector<double>& sum = gradients[each ? k : 0];
     if (sum.empty())
       sum = std::move(byVariable);
@@ -171,9 +182,9 @@ DesignGradients Assessment<D>::differentiate(const ReadingStates& states) {
   std::vector<double> byDensity(states.nominal.density.size());
   for (const Limit& limit : formulation_.limits()) {
     gradientOf(*limit.response, {analysis_, states.nominal}, limit.which, byDensity);
-    if (gradients.limits.empty() && readings_.hasDilated())
-      gradients.price = readings_.fromDilated(byDensity);
-    gradients.limits.push_back(readings_.fromNominal(byDensity));
+    const bool mass = gradients.limits.empty();
+    if (mass && readings_.hasDilated()) gradients.price = readings_.fromDilated(byDensity);
+    gradients.limits.push_back(mass ? readings_.fromNominal(byDensity) : readings_.fromMade(byDensity));
   }
   return gradients;
 }

@@ -14,9 +14,9 @@ namespace barelattice {
 /// What the readings of a design are worth.
 struct Assessed {
   Appraisal appraisal;
-  std::vector<double> values;  ///< of the layout that would be the result: terms of the goal, limits
+  std::vector<double> values;  ///< of the layout as it may be made: terms of the goal, limits
   double merit = 0;            ///< what is minimised
-  double nominal = 0;          ///< the goal of the layout that would be the result
+  double nominal = 0;          ///< the goal of the layout as it may be made
   double eroded = 0;           ///< of the thinner one; infinite where that does not hold
   int solverIterations = 0;    ///< over all cases
   bool strengthened = false;   ///< a solve went over to W-cycles
@@ -42,7 +42,8 @@ class Assessment {
   double goalOf(std::vector<double> density, CaseStates& states);
 
   /// The goal's terms and the limits of a reading that has been analysed.
-  std::vector<double> valuesAt(const CaseStates& states);
+  /// @param mass of the layout that is the result.
+  std::vector<double> valuesAt(const CaseStates& states, double mass);
 
   /// Analyses the readings of the variables that went forward last.
   /// @param layout what they gave.
@@ -53,6 +54,7 @@ class Assessment {
  private:
   double share() const { return readings_.reading().erosion > 0 ? erodedShare_ : 0; }
   void solve(std::vector<double> density, CaseStates& states, Assessed& assessed);
+  std::vector<double> limitsAt(const CaseStates& states, double mass);
   void addGoal(bool eroded, const CaseStates& states, std::vector<std::vector<double>>& gradients);
 
   double erodedShare_;

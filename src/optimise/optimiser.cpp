@@ -158,12 +158,14 @@ class Loop {
     constexpr double kShare = 0.8;  // of what is allowed
     if (!options_.path.empty() || options_.erosion == 0 || state_.sharpenings == kMost) return false;
     readAt(state_.at.place);
-    readings_.forward(state_.accepted);
+    std::vector<double> layout = readings_.forward(state_.accepted);
     CaseStates states = state_.states.nominal;
     assessment_.analysis().setTolerance(kLoosest);
+    const double own =
+        readings_.madeThinner() ? assessment_.goalOf(std::move(layout), states) : lastAccepted().nominal;
     const BlackAndWhite read =
         readBlackAndWhite(readings_.level(), assessment_.mass(), problem_.massFraction);
-    const double apart = std::abs(assessment_.goalOf(read.density, states) / lastAccepted().nominal - 1);
+    const double apart = std::abs(assessment_.goalOf(read.density, states) / own - 1);
     if (!std::isfinite(apart) || apart < kShare * options_.agreement) return false;
     ++state_.sharpenings;
     sharpenPath();
@@ -187,6 +189,7 @@ class Loop {
     record.grey = greyness(layout, problem_.fill).overMass;
     record.change = state_.accepted.empty() ? 1 : moved(layout_, layout) / (record.massFraction * total_);
     assessment_.analysis().setTolerance(tolerance(record.change));
+    if (readings_.madeThinner()) nominal_ = layout;
     const Stopwatch solve;
     Assessed assessed = assessment_.assess(std::move(layout), state_.states);
     record.solveSeconds = solve.seconds();
@@ -206,7 +209,7 @@ class Loop {
     if (!continuation().judge(state_.at, record.goal, record.nominal, record.change)) return false;
     state_.accepted = state_.variables;
     state_.appraisal = appraisal_;
-    layout_ = state_.states.nominal.density;
+    layout_ = readings_.madeThinner() ? std::move(nominal_) : state_.states.nominal.density;
     report(options_.progress, "differentiating", 0);
     state_.gradients = assessment_.differentiate(state_.states);
     return true;
@@ -399,9 +402,16 @@ class Loop {
     analysis.setTolerance(options_.finalTolerance);
     CaseStates states = std::move(state_.states.nominal);
     result.nominal = assessment_.goalOf(result.density, states);
-    result.values = assessment_.valuesAt(states);
+    result.values = assessment_.valuesAt(states, result.massFraction);
     result.caseCompliance = states.compliances;
     result.displacements = states.displacements;
+
+    if (readings_.madeThinner()) {
+      CaseStates thin = states;
+      result.made =
+          MadeWithin{assessment_.goalOf(readings_.made(), thin), assessment_.mass().value(readings_.made()),
+                     assessment_.mass().value(readings_.madeThick())};
+    }
 
     const BlackAndWhite read = readBlackAndWhite(result.level, assessment_.mass(), problem_.massFraction);
     result.threshold = read.threshold;
@@ -444,10 +454,11 @@ class Loop {
   Readings<D>& readings_;
   UpdateScheme scheme_;
   std::vector<std::string> columns_;
-  double total_;                // of the fill
-  Appraisal appraisal_;         // of what was analysed last
-  std::vector<double> layout_;  // accepted last
-  bool again_ = false;          // the next variables are a start
+  double total_;                 // of the fill
+  Appraisal appraisal_;          // of what was analysed last
+  std::vector<double> layout_;   // accepted last
+  std::vector<double> nominal_;  // of what was analysed last, where that was thinner
+  bool again_ = false;           // the next variables are a start
   OptimiseState state_;
 };
 

@@ -18,11 +18,14 @@ void Readings<D>::set(const Reading& reading) {
   }
   nominal_ = chain(0.5);
   eroded_ = chain(0.5 + reading_.erosion);
-  // Gaps come in as erosion does.
+  // Gaps and what the process leaves come in as erosion does.
   constexpr double kFull = 0.25;
-  const double gap = wallsOf(problem_.making).smallestGap;
-  const double most = gap > 0 ? dilationFor(gap, problem_.filterRadius(), D) : 0;
-  dilation_ = most * std::min(1.0, reading_.erosion / kFull);
+  const double share = std::min(1.0, reading_.erosion / kFull);
+  const Walls& walls = wallsOf(problem_.making);
+  const double radius = problem_.filterRadius();
+  offset_ = walls.madeWithin > 0 ? share * erosionFor(walls.madeWithin, radius, D) : 0;
+  made_ = chain(0.5 + offset_);
+  dilation_ = walls.smallestGap > 0 ? share * dilationFor(walls.smallestGap, radius, D) : 0;
   if (dilation_ > 0) dilated_ = chain(0.5 - dilation_);
 }
 

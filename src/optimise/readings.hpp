@@ -13,6 +13,8 @@ namespace barelattice {
 
 /// The chains of maps for one place of a path:
 ///   variables -> making rules, filter -> level -> projection, making rules, keeps -> layout.
+/// The nominal layout is the result; `made` is what is analysed of it: the same, or, where a process leaves
+/// something, as thin as it may turn out.
 template <int D>
 class Readings {
  public:
@@ -25,6 +27,10 @@ class Readings {
 
   /// The layout that would be the result of the variables, to which what follows belongs.
   std::vector<double> forward(std::span<const double> variables);
+  /// Whether what is made may be thinner than the nominal layout.
+  bool madeThinner() const { return offset_ > 0; }
+  std::vector<double> made() const { return made_.forward(level_); }
+  std::vector<double> madeThick() const { return chain(0.5 - offset_).forward(level_); }
   /// The thinner layout of the same variables.
   std::vector<double> eroded() const { return eroded_.forward(level_); }
   /// The same, as thin as `erosion` makes it.
@@ -37,6 +43,9 @@ class Readings {
   /// Derivatives by the variables from those by the density of a reading.
   std::vector<double> fromNominal(std::span<const double> byDensity) const {
     return toLevel_.backward(variables_, nominal_.backward(level_, byDensity));
+  }
+  std::vector<double> fromMade(std::span<const double> byDensity) const {
+    return toLevel_.backward(variables_, made_.backward(level_, byDensity));
   }
   std::vector<double> fromEroded(std::span<const double> byDensity) const {
     return toLevel_.backward(variables_, eroded_.backward(level_, byDensity));
@@ -58,9 +67,11 @@ class Readings {
   double widening_ = 0;  // of the filter in toLevel_
   LayoutChain toLevel_;
   LayoutChain nominal_;  // from there to the layouts
+  LayoutChain made_;
   LayoutChain eroded_;
   LayoutChain dilated_;
-  double dilation_ = 0;  // of the reading
+  double offset_ = 0;    // of the reading's threshold for what is made
+  double dilation_ = 0;  // the same for the thicker layout
   std::vector<double> level_;
   std::vector<double> variables_;  // empty where the way back does not depend on them
 };

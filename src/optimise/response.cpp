@@ -20,8 +20,10 @@ bool Compliances::fallsWithMaterial(const Analysis& analysis) const {
   return true;
 }
 
-MassFraction::MassFraction(HeldField fill)
-    : fill_(std::move(fill)), total_(std::accumulate(fill_->begin(), fill_->end(), 0.0)) {
+MassFraction::MassFraction(HeldField fill, std::string name)
+    : fill_(std::move(fill)),
+      name_(std::move(name)),
+      total_(std::accumulate(fill_->begin(), fill_->end(), 0.0)) {
   requirePositive("sum of what cells weigh", total_);
 }
 

@@ -122,47 +122,6 @@ std::string sizeText(const Vec3& sizes, int dimensions) {
   return text + " mm";
 }
 
-void settleMass(Job& job) {
-  const Brief& brief = job.brief;
-  const std::vector<Material>& materials = job.setup.materials;
-  std::vector<std::size_t> cells(materials.size(), 0);
-  std::visit(
-      [&](const auto& domain) {
-        for (std::size_t c = 0; c < domain.fill.size(); ++c) {
-          ++cells[domain.material[c]];
-          if (domain.bonded[c] > 0)
-            job.bondedMass += domain.bonded[c] * domain.cellVolume() *
-                              materials[static_cast<std::size_t>(job.regions.nearestBondedMaterial(
-                                            cellCentre(domain, c, job.regions)))]
-                                  .density;
-          const double mass = domain.fill[c] * job.designMass(c);
-          job.spaceMass += mass;
-          if (domain.keep[c]) job.keepMass += mass;
-        }
-      },
-      job.domain);
-  for (std::size_t r = 0; r < brief.regions.size(); ++r)
-    if (cells[r + 1] == 0)
-      refuse(brief, brief.regions[r].place,
-             fmt::format("[{}.{}] holds no voxel", brief.regions[r].bonded ? "inserts" : "regions",
-                         brief.regions[r].name),
-             brief.regions[r].bonded ? "it is smaller than a voxel, or lies inside another part"
-                                     : "it lies outside the design space, or other regions cover it");
-  job.targetMass = brief.target.mass.value_or(brief.target.fraction.value_or(0) * job.spaceMass);
-  if (job.targetMass <= job.keepMass)
-    refuse(brief, brief.target.place,
-           fmt::format("the mass target of {:.4g} kg is not above the mass of the keep regions, {:.4g} kg",
-                       job.targetMass, job.keepMass),
-           fmt::format("raise the target above {:.4g} kg, or make the keeps{} smaller", job.keepMass,
-                       job.assumptions.empty() ? "" : " and the 'backing' of loads"));
-  if (job.targetMass >= job.spaceMass)
-    refuse(
-        brief, brief.target.place,
-        fmt::format("the mass target of {:.4g} kg is not below the mass of the full design space, {:.4g} kg",
-                    job.targetMass, job.spaceMass),
-        "lower the target, or enlarge the design space");
-}
-
 Estimate estimated(const Job& job) {
   // Measured on the rigger: 216,000 voxels and 166,000 tetrahedra, three cases; the time is for as many
   // iterations as a design usually takes. With a baseline, that and the full block are analysed too.
@@ -317,6 +276,7 @@ LayoutProblem<D> Job::layoutProblem() const {
   problem.cases = casesOn(own.grid, setup);
   problem.goal.form = brief.goal;
   problem.massFraction = targetMass / spaceMass;
+  problem.limits = partLimits(own, *this);
   problem.making = brief.imposed();
   problem.attached = attachedCells(own.grid, *this, problem.filterRadius());
   return problem;

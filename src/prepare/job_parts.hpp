@@ -22,6 +22,13 @@ Setup setupOf(const Brief& brief, std::vector<NamedFace> faces);
 ///   held, if something is on a piece of its own, or if a motion is left free.
 void checkActing(Job& job);
 
+/// Sums up the masses.
+/// @throws BriefError if a material holds no voxel, or a target is outside what keeps and space allow.
+void settleMass(Job& job);
+/// The targets of parts of the space, as limits.
+template <int D>
+std::vector<Limit> partLimits(const Domain<D>& domain, const Job& job);
+
 /// Where cells have to begin for the sake of the making rules.
 BetweenCells betweenCells(const Brief& brief);
 /// @throws BriefError if making rules exclude each other.

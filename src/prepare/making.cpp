@@ -151,6 +151,26 @@ void checkLocalShare(const Job& job, const BriefRule& rule) {
            "look further, or take smaller voxels");
 }
 
+void checkVoids(const Job& job, const BriefRule& rule) {
+  if (std::holds_alternative<OpenVoids>(rule.rule) && job.flat())
+    refuse(job.brief, rule.place, "the voids of a sheet are open on both of its faces", "leave 'drain' out");
+}
+
+void checkTool(Job& job, const BriefRule& rule) {
+  const auto* mill = std::get_if<Milling>(&rule.rule);
+  if (!mill || mill->tool.diameter == 0) return;
+  const double longest = job.regions.bounds().diagonal().norm();
+  if (mill->tool.diameter > longest)
+    refuse(job.brief, rule.place,
+           fmt::format("a tool of {:.4g} mm is wider than the design space", mill->tool.diameter * kMm),
+           "it takes nothing away: look for a length in a wrong unit");
+  if (mill->tool.diameter < 2 * job.brief.voxel)
+    job.warnings.push_back(fmt::format(
+        "[making.mill] a tool of {:.3g} mm is less than two voxels: the layout does not see its width, the "
+        "solid is measured for it all the same",
+        mill->tool.diameter * kMm));
+}
+
 void checkParting(const Job& job, const BriefRule& rule) {
   const auto* cast = std::get_if<Casting>(&rule.rule);
   if (!cast || cast->parting != Casting::Parting::plane) return;
@@ -214,6 +234,8 @@ void refuseContradictions(const Brief& brief) {
 void checkMaking(Job& job) {
   for (const BriefRule* each : imposedRules(job.brief)) {
     checkParting(job, *each);
+    checkVoids(job, *each);
+    checkTool(job, *each);
     checkLocalShare(job, *each);
     for (const SymmetryRule& symmetry : symmetriesOf({each->rule}))
       std::visit(CheckSymmetry{job, each->place}, symmetry);

@@ -17,6 +17,8 @@
 #include "meshes/parallel_rays.hpp"
 #include "meshes/point_grid.hpp"
 #include "thickness.hpp"
+#include "tool_reach.hpp"
+#include "trapped_voids.hpp"
 
 namespace barelattice {
 namespace {
@@ -284,6 +286,10 @@ void measureAccess(const Looked& looked, const MakingRule& rule, std::size_t num
   std::vector<std::unique_ptr<ParallelRays>> rays;
   rays.reserve(sides.size());
   for (const Vec3& side : sides) rays.push_back(std::make_unique<ParallelRays>(looked.solid, side));
+  const auto* mill = std::get_if<Milling>(&rule);
+  std::vector<ToolReach> tools;
+  for (std::size_t s = 0; s < sides.size() && mill && mill->tool.diameter > 0; ++s)
+    tools.emplace_back(looked.solid, *rays[s], sides[s], mill->tool, tolerance);
   double back = std::numeric_limits<double>::lowest();  // where a part with one half of a mould lies
   if (cast && cast->parting == Casting::Parting::back) back = lowestAlong(looked.solid, cast->draw);
   std::vector<double> blocked(looked.points.size(), 0.0);
@@ -302,7 +308,9 @@ void measureAccess(const Looked& looked, const MakingRule& rule, std::size_t num
             if (std::abs(beyond) < tolerance) reached = true;
             if ((beyond > 0) != (s == 0)) continue;
           }
-          if (rays[s]->untilEntering(point.position + tolerance * point.normal)) continue;
+          const Vec3 off = point.position + tolerance * point.normal;
+          if (rays[s]->untilEntering(off)) continue;
+          if (!tools.empty() && !tools[s].reaches(off)) continue;
           reached = true;
           if (const double looks = point.normal.dot(sides[s]); looks > best) {
             best = looks;
@@ -318,6 +326,48 @@ void measureAccess(const Looked& looked, const MakingRule& rule, std::size_t num
   finding.holds = *finding.value <= *finding.bound;
   findings.push_back(finding);
   if (cast && cast->draft > 0) measureDraft(looked, *cast, sides, from, number, findings);
+}
+
+/// Voids that nothing can leave, or not what fills the opening.
+void measureVoids(const Looked& looked, double opening, std::size_t number,
+                  std::vector<MakingFinding>& findings) {
+  MakingFinding voids{number, MakingMeasure::enclosedVoid, 0.0, 0.0, 0, Vec3::Zero(), true};
+  double largest = 0;
+  const std::vector<double> volumes = shellVolumes(looked.solid);
+  if (std::any_of(volumes.begin(), volumes.end(), [](double v) { return v < 0; })) {
+    const std::vector<TriangleMesh> shells = shellsOf(looked.solid);
+    for (std::size_t s = 0; s < shells.size(); ++s) {
+      if (volumes[s] >= 0) continue;
+      voids.value = *voids.value - volumes[s];
+      if (-volumes[s] <= largest) continue;
+      largest = -volumes[s];
+      voids.at = shells[s].bounds().center();
+    }
+  }
+  if (opening > 0) {
+    const TrappedVoids trapped = trappedVoids(looked.solid, opening, looked.options.tolerance);
+    if (trapped.volume > *voids.value) {
+      voids.value = trapped.volume;
+      voids.at = trapped.at;
+    }
+  }
+  voids.holds = *voids.value == 0;
+  findings.push_back(voids);
+}
+
+/// The room of columns from what hangs down to the part or the plate, m3.
+double supportVolume(const Looked& looked, const Printing& rule, double plate,
+                     const std::vector<double>& hanging) {
+  const ParallelRays down(looked.solid, -rule.up);
+  double volume = 0;
+  for (std::size_t i = 0; i < hanging.size(); ++i) {
+    if (hanging[i] <= 0) continue;
+    const SurfacePoint& point = looked.points[i];
+    const Vec3 off = point.position + looked.options.tolerance * point.normal;
+    const double height = down.untilEntering(off).value_or(rule.up.dot(off) - plate);
+    volume += point.area * std::max(0.0, -rule.up.dot(point.normal)) * height;
+  }
+  return volume;
 }
 
 void measurePrint(const Looked& looked, const Printing& rule, std::size_t number,
@@ -338,21 +388,10 @@ void measurePrint(const Looked& looked, const Printing& rule, std::size_t number
   finding.holds = *finding.value <= *finding.bound;
   findings.push_back(finding);
 
-  MakingFinding voids{number, MakingMeasure::enclosedVoid, 0.0, 0.0, 0, Vec3::Zero(), true};
-  double largest = 0;
-  const std::vector<double> volumes = shellVolumes(looked.solid);
-  if (std::any_of(volumes.begin(), volumes.end(), [](double v) { return v < 0; })) {
-    const std::vector<TriangleMesh> shells = shellsOf(looked.solid);
-    for (std::size_t s = 0; s < shells.size(); ++s) {
-      if (volumes[s] >= 0) continue;
-      voids.value = *voids.value - volumes[s];
-      if (-volumes[s] <= largest) continue;
-      largest = -volumes[s];
-      voids.at = shells[s].bounds().center();
-    }
-  }
-  voids.holds = *voids.value == 0;
-  findings.push_back(voids);
+  MakingFinding supports{number, MakingMeasure::supports, {}, {}, finding.share, finding.at, true};
+  supports.value = supportVolume(looked, rule, plate, hanging);
+  findings.push_back(supports);
+  measureVoids(looked, 0, number, findings);
 }
 
 }  // namespace
@@ -373,6 +412,8 @@ std::string describe(MakingMeasure measure) {
       return "walls without draft";
     case MakingMeasure::unsupported:
       return "unsupported surface";
+    case MakingMeasure::supports:
+      return "room for supports";
     case MakingMeasure::enclosedVoid:
       return "enclosed voids";
   }
@@ -406,6 +447,8 @@ std::vector<MakingFinding> measureMaking(const TriangleMesh& solid, const std::v
       measureSymmetry(looked, symmetry, r, findings);
     if (!sidesOf(rules[r]).empty()) measureAccess(looked, rules[r], r, findings);
     if (const auto* print = std::get_if<Printing>(&rules[r])) measurePrint(looked, *print, r, findings);
+    if (const auto* voids = std::get_if<OpenVoids>(&rules[r]); voids && !looked.flat())
+      measureVoids(looked, voids->opening, r, findings);
   }
   return findings;
 }

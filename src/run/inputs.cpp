@@ -159,6 +159,7 @@ void addMaking(Inputs& inputs, const Brief& brief) {
       inputs.add("[making] smallest_member", walls->smallestMember);
       inputs.add("[making] smallest_gap", walls->smallestGap);
       inputs.add("[making] boundary", static_cast<int>(walls->boundary));
+      if (walls->madeWithin > 0) inputs.add("[making] made_within", walls->madeWithin);
     } else {
       rules[nameOf(each.rule)] += textOf(each.rule) + "; ";
     }
@@ -245,6 +246,11 @@ Inputs inputsOfLayout(const Job& job) {
   addActing(inputs, job);
   inputs.add("goal", static_cast<int>(brief.goal));
   inputs.add("[target] mass", job.targetMass);
+  for (const PartTarget& part : job.partTargets) {
+    const std::string& name = brief.shapes[part.shape].name;
+    inputs.add("[target] mass within " + name, part.most);
+    addShapes(inputs, brief, {name});
+  }
   addMaking(inputs, brief);
   inputs.add("[optimise] keep_every", brief.keepEvery);
   const std::string start = brief.start ? brief.shapes[*brief.start].name : "";

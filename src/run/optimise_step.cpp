@@ -182,6 +182,10 @@ void JobRun::optimise(bool fresh) {
                   std::isfinite(design.blackAndWhite) ? fmt::format("{:.4g} J", design.blackAndWhite)
                                                       : "it does not hold",
                   100 * design.greyOverMass, layout.mass));
+  if (design.made)
+    note(fmt::format("made      {:.3g} mm too thin: compliance {:.4g} J, {:.4g} kg; too thick: {:.4g} kg",
+                     design.made->offset * kMm, design.made->compliance, design.made->thin,
+                     design.made->thick));
   refuseFailedLayout();
   layoutReady_ = true;
 }

@@ -65,6 +65,14 @@ void describeFields(ImportedRecord& r, V& f) {
 }
 
 template <class V>
+void describeFields(MadeWithinRecord& r, V& f) {
+  f("offset_mm", r.offset, "of the surface, in or out", kInMm);
+  f("compliance_J", r.compliance, "the goal at the thinner layout");
+  f("thin_kg", r.thin, "mass of the thinner layout");
+  f("thick_kg", r.thick, "mass of the thicker layout");
+}
+
+template <class V>
 void describeFields(DesignRecord& r, V& f) {
   f("failure", r.failure, "why later steps refuse the layout; null where they go on");
   f("goal", r.goal, "how cases become one figure");
@@ -80,6 +88,7 @@ void describeFields(DesignRecord& r, V& f) {
     "where there was too little: at which what was found would hold, if that is up to half as much again; "
     "else "
     "0");
+  f.maybe("made_within", r.made, "the layout made too thin and too thick, where [making] tells by how much");
   f("cases", r.cases, "in the order of the brief");
   f("seconds", r.seconds, "wall time of the iterations");
 }

@@ -138,6 +138,7 @@ std::pair<const char*, double> unitOf(MakingMeasure measure) {
     case MakingMeasure::withoutDraft:
     case MakingMeasure::unsupported:
       return {"mm2", kMm * kMm};
+    case MakingMeasure::supports:
     case MakingMeasure::enclosedVoid:
       return {"mm3", kMm * kMm * kMm};
   }
@@ -156,11 +157,13 @@ const char* leftOutBy(MakingMeasure measure) {
     case MakingMeasure::asymmetry:
       return "keeps, clears, and what the space has no like of";
     case MakingMeasure::unreachable:
-      return "keeps and clears; holder, length and diameter of tools; cores";
+      return "keeps and clears; cores";
     case MakingMeasure::withoutDraft:
       return "keeps, clears and walls of the space";
     case MakingMeasure::unsupported:
       return "keeps and clears; bridges up to four tolerances wide; warping";
+    case MakingMeasure::supports:
+      return "what holds up narrow strips and warping parts";
     case MakingMeasure::enclosedVoid:
       return "holes too narrow for powder to leave by";
   }

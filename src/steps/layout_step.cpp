@@ -99,6 +99,9 @@ LayoutRecord recordOf(const Job& job, const OptimiseResult& result) {
   design.greyOverSpace = result.grey.overSpace;
   design.greyOverMass = result.grey.overMass;
   design.neededMass = result.neededMass * job.spaceMass;
+  if (result.made)
+    design.made = MadeWithinRecord{job.brief.walls().madeWithin, result.made->goal,
+                                   result.made->thin * job.spaceMass, result.made->thick * job.spaceMass};
   design.seconds = result.history.empty() ? 0 : result.history.back().seconds;
   return record;
 }

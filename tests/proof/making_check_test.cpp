@@ -152,6 +152,47 @@ TEST(MakingCheck, tellsWhatToolsDoNotReach) {
   EXPECT_GT(out({Vec3::UnitZ(), -Vec3::UnitZ(), Vec3::UnitY(), oblique}), 20 * 11 - 30);
 }
 
+// In the corners of a pocket a tool of radius r leaves (2 - pi / 2) r of wall a corner, for the tolerance
+// less; one that is too wide, or held too short, leaves more.
+TEST(MakingCheck, tellsWhatAToolHasNoRoomFor) {
+  const ShapePtr block = box({0, 0, 0}, {60, 50, 30});
+  const auto left = [](const ShapePtr& body, const Tool& tool, double tolerance) {
+    const MakingRule rule = Milling{{Vec3::UnitZ(), -Vec3::UnitZ()}, tool};
+    return *measured(body, {rule}, tolerance).front().value / (kMm * kMm);
+  };
+  const auto tool = [](double diameter, double corner = 0, double taper = 0, double reach = 0,
+                       double holder = 0) {
+    return Tool{kMm * diameter, kMm * corner, taper * kDegree, kMm * reach, kMm * holder};
+  };
+  const ShapePtr square = makeDifference(block, {box({10, 10, 10}, {50, 40, 31})});
+  const double fine = 0.25;
+  EXPECT_EQ(left(square, {}, fine), 0);
+  for (const double radius : {4.0, 8.0}) {
+    // A wall shows where the arc is more than two tolerances off: (r - x)^2 + (r - 2 t)^2 > r^2.
+    const double off = 2 * fine;
+    const double shows = radius - std::sqrt(radius * radius - std::pow(radius - off, 2));
+    EXPECT_NEAR(left(square, tool(2 * radius), fine), 8 * shows * 20, 0.3 * 8 * shows * 20) << radius;
+  }
+  // Rounded with a radius of 5 it is for a tool of 10 and not of 14.
+  const ShapePtr rounded =
+      makeDifference(block, {box({15, 10, 10}, {45, 40, 31}), box({10, 15, 10}, {50, 35, 31}),
+                             rod({15, 15, 10}, {15, 15, 31}, 5), rod({45, 15, 10}, {45, 15, 31}, 5),
+                             rod({15, 35, 10}, {15, 35, 31}, 5), rod({45, 35, 10}, {45, 35, 31}, 5)});
+  EXPECT_LT(left(rounded, tool(9.9), fine), 3);
+  EXPECT_GT(left(rounded, tool(14), fine), 50);
+  // A slot of 8 mm: none of it by a tool of 9.
+  const ShapePtr slot = makeDifference(block, {box({-1, 21, 10}, {61, 29, 31})});
+  EXPECT_LT(left(slot, tool(7.5), fine), 1);
+  EXPECT_NEAR(left(slot, tool(9), fine), 60 * (8 + 2 * 20), 250);  // at its ends the tool gets in a little
+  // The lower part of a deep hole is beyond a reach of 12 where the holder is too wide to follow.
+  const ShapePtr hole = makeDifference(box({0, 0, 0}, {60, 50, 22}), {rod({30, 25, 2}, {30, 25, 23}, 8)});
+  EXPECT_LT(left(hole, tool(15, 0, 0, 12, 15), fine), 1);
+  EXPECT_NEAR(left(hole, tool(8, 0, 0, 12, 30), fine), kPi * 64 + 2 * kPi * 8 * 8, 40);
+  // A round edge leaves a corner by the floor; a tool with taper all of an upright wall but its rim.
+  EXPECT_GT(left(square, tool(6, 3), fine), 8 * 20 * 0.5 + 100);
+  EXPECT_GT(left(square, tool(6, 0, 5), fine), 0.6 * 140 * 20);
+}
+
 TEST(MakingCheck, tellsWhatHangs) {
   const Printing print{Vec3::UnitZ(), 45 * kDegree};
   for (const double lean : {30.0, 60.0}) {
@@ -175,6 +216,22 @@ TEST(MakingCheck, tellsWhatHangs) {
 }
 
 // A strip four tolerances wide is bridged, a wider one is not.
+// Under eaves the room down to the plate, under a bridge that down to the part.
+TEST(MakingCheck, tellsTheRoomForSupports) {
+  const auto room = [](const ShapePtr& body) {
+    return *one(body, Printing{Vec3::UnitZ()}, MakingMeasure::supports).value / std::pow(kMm, 3);
+  };
+  const ShapePtr foot = box({0, 0, 0}, {20, 20, 30});
+  EXPECT_EQ(room(foot), 0);
+  EXPECT_NEAR(room(makeUnion({foot, box({0, 0, 22}, {36, 20, 30})})), 16 * 20 * 22, 0.06 * 7040);
+  const ShapePtr arch = makeDifference(box({0, 0, 0}, {40, 20, 30}), {box({10, -1, 6}, {30, 21, 24})});
+  EXPECT_NEAR(room(arch), 20 * 20 * 18, 0.06 * 7200);
+  EXPECT_NEAR(*one(makeUnion({foot, box({0, 0, 22}, {36, 20, 30})}), Printing{-Vec3::UnitZ()},
+                   MakingMeasure::supports)
+                   .value,
+              0, 1e-12);
+}
+
 TEST(MakingCheck, letsNarrowStripsBeBridged) {
   const Printing print{Vec3::UnitZ(), 45 * kDegree};
   const auto hanging = [&](double width) {
@@ -195,6 +252,31 @@ TEST(MakingCheck, findsEnclosedVoids) {
   EXPECT_FALSE(found.holds);
   const ShapePtr open = makeDifference(hollow, {rod({10, 10, 10}, {10, 10, 30}, 1)});
   EXPECT_TRUE(one(open, print, MakingMeasure::enclosedVoid).holds);
+}
+
+// A ball leaves by a hole it passes through, whatever the way; by a narrower one it does not.
+TEST(MakingCheck, tellsWhatABallCannotLeave) {
+  const ShapePtr ball = makeSphere(kMm * Vec3(15, 15, 15), 8 * kMm);
+  const auto trapped = [&](const std::vector<ShapePtr>& holes, double opening) {
+    std::vector<ShapePtr> cut{ball};
+    cut.insert(cut.end(), holes.begin(), holes.end());
+    return *one(makeDifference(box({0, 0, 0}, {30, 30, 30}), cut), OpenVoids{opening * kMm},
+                MakingMeasure::enclosedVoid)
+                .value /
+           std::pow(kMm, 3);
+  };
+  const double room = 4 * kPi / 3 * 512;
+  EXPECT_NEAR(trapped({}, 4), room, 0.1 * room);
+  EXPECT_NEAR(trapped({}, 0), room, 0.02 * room);
+  EXPECT_NEAR(trapped({}, 20), room, 0.02 * room);  // larger than the void, which is closed all the same
+  const ShapePtr hole = rod({15, 15, 15}, {15, 15, 31}, 2);
+  EXPECT_EQ(trapped({hole}, 0), 0);
+  EXPECT_EQ(trapped({hole}, 3), 0);
+  EXPECT_NEAR(trapped({hole}, 5.5), room, 0.15 * room);
+  // Round a corner.
+  const ShapePtr knee = makeUnion({rod({15, 15, 15}, {15, 15, 28}, 2), rod({13, 15, 26}, {31, 15, 26}, 2)});
+  EXPECT_EQ(trapped({knee}, 3), 0);
+  EXPECT_NEAR(trapped({knee}, 5.5), room, 0.2 * room);
 }
 
 TEST(MakingCheck, findsWhatIsNotRepeated) {
@@ -258,7 +340,8 @@ TEST(MakingCheck, doesNotCareForPlaceDirectionAndSize) {
       EXPECT_EQ(there[f].holds, plain[f].holds);
       EXPECT_NEAR(there[f].share, plain[f].share, 0.004);
       ASSERT_EQ(there[f].value.has_value(), plain[f].value.has_value());
-      const bool volume = plain[f].measure == MakingMeasure::enclosedVoid;
+      const bool volume =
+          plain[f].measure == MakingMeasure::enclosedVoid || plain[f].measure == MakingMeasure::supports;
       const bool length = plain[f].measure == MakingMeasure::thinnestWall ||
                           plain[f].measure == MakingMeasure::narrowestGap ||
                           plain[f].measure == MakingMeasure::asymmetry;

@@ -87,10 +87,20 @@ struct BriefRegion {
   TextPlace place;
 };
 
+/// The most a part of the design space may weigh: exactly one is set.
+struct BriefPartTarget {
+  std::size_t shape = 0;           ///< where
+  std::optional<double> fraction;  ///< of what it weighs full
+  std::optional<double> mass;      ///< kg
+  TextPlace place;
+};
+
 /// Mass target: exactly one is set.
 struct BriefTarget {
   std::optional<double> fraction;  ///< of the mass of the full design space
   std::optional<double> mass;      ///< kg
+  bool countKeeps = true;          ///< else mass and space are those beside the keeps
+  std::vector<BriefPartTarget> within;
   TextPlace place;
 };
 

@@ -10,10 +10,13 @@
 #include "barelattice/base/api.hpp"
 #include "barelattice/grid/grid.hpp"
 #include "barelattice/layout/layout_map.hpp"
+#include "barelattice/layout/tool.hpp"
 #include "barelattice/meshes/vec.hpp"
 
 namespace barelattice BARELATTICE_API {
 
+template <int D>
+class SideAccess;
 template <int D>
 class Sweep;
 
@@ -23,12 +26,14 @@ class Sweep;
 /// and what is taken away can be taken away from one side at least:
 ///   out(x) = min_s a_s(x)
 /// (Langelaar 2019 for milling; with one side, or two that face each other, it is Gersborg & Andreasen's
-/// (2011) casting). With a parting plane each side counts on its own half only.
+/// (2011) casting). With a parting plane each side counts on its own half only. Where a tool is given, only
+/// what it has room for is taken away: its edge and the holder go round what is full too.
 ///
 /// Largest and smallest values do not care for a projection that follows, so the level may be mapped, and all
 /// readings of it obey the rule. Derivatives are exact but where several cells are equally full: there they
 /// are shared equally, which is one of the slopes there are.
-/// O(cells of the box times sides), with draft nine times that; 8 bytes a cell of the box for each side.
+/// O(cells of the box times sides), with draft nine times that; 8 bytes a cell of the box for each side. With
+/// a tool O(cells times those of its cross section, and of the holder's), 32 bytes a cell.
 template <int D>
 class AccessMap final : public LayoutMap {
  public:
@@ -38,9 +43,10 @@ class AccessMap final : public LayoutMap {
     /// Of two sides that face each other: where the plane between them lies, along the first side from the
     /// origin, m.
     std::optional<double> parting = {};
+    Tool tool = {};  ///< one without width, unless it is given
   };
   /// @throws InputError for directions that are not of length one, draft out of range, a parting of anything
-  ///   but two sides that face each other.
+  ///   but two sides that face each other, a tool that is none.
   AccessMap(const Grid<D>& grid, const Options& options);
   ~AccessMap() override;
 
@@ -50,12 +56,11 @@ class AccessMap final : public LayoutMap {
   Reads reads() const override { return Reads::input; }
 
  private:
-  std::vector<std::vector<double>> seen(std::span<const double> in) const;
   bool counts(std::size_t side, std::size_t cell) const;
 
   Grid<D> grid_;
   Options options_;
-  std::vector<std::unique_ptr<const Sweep<D>>> sweeps_;  // by side
+  std::vector<std::unique_ptr<const SideAccess<D>>> access_;  // by side
 };
 
 inline constexpr double kMostDraft = 0.5236;     ///< 30 degrees, rad

@@ -16,6 +16,7 @@
 #include "barelattice/layout/density_filter.hpp"
 #include "barelattice/layout/layout_map.hpp"
 #include "barelattice/layout/symmetry.hpp"
+#include "barelattice/layout/tool.hpp"
 
 namespace barelattice BARELATTICE_API {
 
@@ -24,6 +25,8 @@ struct Walls {
   double smallestMember = 0;  ///< m
   FilterBoundary boundary = FilterBoundary::reflecting;
   double smallestGap = 0;  ///< m; zero for any
+  /// The surface of what is made lies this far inside or outside of where it should, m: at worst everywhere.
+  double madeWithin = 0;
 };
 
 /// How far material gathers: of the volume within a distance of any place, along each axis, no more than a
@@ -50,9 +53,11 @@ struct Casting {
   double draft = 0;  ///< between walls and the draw, rad
 };
 
-/// It is milled from solid: every void is reached in a straight line from one of the sides.
+/// It is milled from solid: every void is reached in a straight line from one of the sides, by a tool that
+/// has room there.
 struct Milling {
   std::vector<Vec3> sides;  ///< where the tool comes from, of length one
+  Tool tool = {};
 };
 
 /// It is printed in layers without supports: walls that face down lean from the vertical by no more than the
@@ -60,6 +65,11 @@ struct Milling {
 struct Printing {
   Vec3 up = Vec3::UnitZ();   ///< from the base plate, of length one
   double overhang = 0.7854;  ///< largest angle between a wall that faces down and the vertical, rad
+};
+
+/// Every void opens to the outside: powder, sand or a tool can leave it. Of bodies only.
+struct OpenVoids {
+  double opening = 0;  ///< a ball of this diameter finds its way out, m; zero for any way
 };
 
 /// A rule of one's own, by the maps that impose it. Both are part of every reading, of the derivatives and of
@@ -73,7 +83,7 @@ struct OwnMaking {
 };
 
 using MakingRule = std::variant<Walls, LocalShare, MirrorPlane, RepeatRound, RepeatAlong, ConstantSection,
-                                Casting, Milling, Printing, OwnMaking>;
+                                Casting, Milling, Printing, OpenVoids, OwnMaking>;
 
 /// What a rule is called in a brief: "smallest_member", "mirror", "cast".
 std::string nameOf(const MakingRule& rule);
@@ -117,6 +127,13 @@ inline double smallestMemberFor(double filterRadius, int dimension) {
 /// How far below 0.5 the threshold lies at which a gap just closes that is as wide as asked at 0.5: the same
 /// share of the weight, the other way round. 0 to 0.45.
 double dilationFor(double smallestGap, double filterRadius, int dimension);
+
+/// How far above 0.5 the threshold lies at which a flat face lies `offset` (m) further in: the share of the
+/// filter's weight within that distance on one side. 0 to 0.5. Where faces are curved by less than the
+/// filter's radius it is a little more or less.
+double erosionFor(double offset, double filterRadius, int dimension);
+/// The offset (m) up to which a wall of the smallest member holds as made: at the threshold 0.75.
+double mostMadeWithin(double smallestMember, int dimension);
 
 /// The rule on walls, of which every set of rules has one. @throws InputError if there is none or another
 /// one.

@@ -3,6 +3,7 @@
 #pragma once
 
 #include <functional>
+#include <optional>
 #include <string>
 #include <vector>
 
@@ -145,6 +146,12 @@ struct IterationView {
 /// without its final solve.
 using IterationCallback = std::function<bool(const IterationView&)>;
 
+/// A layout whose surface lies as far in and out as Walls::madeWithin says.
+struct MadeWithin {
+  double goal = 0;             ///< of the thinner one, solved tightly
+  double thin = 0, thick = 0;  ///< mass fractions
+};
+
 struct OptimiseResult {
   OptimiseStop stop = OptimiseStop::settled;
   std::vector<double> density;  ///< the final layout, one entry per cell
@@ -157,6 +164,7 @@ struct OptimiseResult {
   std::vector<double> values;        ///< of the final layout, solved tightly, in the
                                      ///< order of `columns`
   double massFraction = 0;
+  std::optional<MadeWithin> made;  ///< where the process leaves something
   Greyness grey;
   double threshold = 0.5;    ///< of the level, at which cells read solid or empty have the wanted mass
   double blackAndWhite = 0;  ///< the goal of that reading, solved tightly; infinite where it does not hold

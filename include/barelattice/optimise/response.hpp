@@ -45,18 +45,19 @@ class Compliances final : public Response {
   bool fallsWithMaterial(const Analysis& analysis) const override;
 };
 
-/// Mass of the layout over the mass of the full domain: sum(v rho) / sum(v).
+/// Mass of the layout over the mass of the full domain, or of a part of it: sum(v rho) / sum(v).
 class MassFraction final : public Response {
  public:
-  /// @param fill share of each cell that exists, times what it weighs.
-  explicit MassFraction(HeldField fill);
-  std::vector<std::string> names(const Analysis& /*analysis*/) const override { return {"mass_fraction"}; }
+  /// @param fill share of each cell that exists, times what it weighs; zero where it does not count.
+  explicit MassFraction(HeldField fill, std::string name = "mass_fraction");
+  std::vector<std::string> names(const Analysis& /*analysis*/) const override { return {name_}; }
   std::vector<double> values(const Analysed& at) const override { return {value(at.states.density)}; }
   void gradient(const Analysed& at, std::size_t which, std::span<double> gradient) const override;
   double value(std::span<const double> density) const;
 
  private:
   HeldField fill_;
+  std::string name_;
   double total_;
 };
 

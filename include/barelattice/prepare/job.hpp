@@ -28,6 +28,13 @@ struct Estimate {
   double bytes = 0;
 };
 
+/// The most a part of the design space may weigh.
+struct PartTarget {
+  std::size_t shape = 0;  ///< of the brief
+  double full = 0;        ///< what it weighs full, keeps included, kg
+  double most = 0;        ///< kg, keeps included
+};
+
 /// A job ready to run.
 struct Job {
   Brief brief;  ///< with the voxel size settled
@@ -36,11 +43,12 @@ struct Job {
   Setup setup;                                ///< what acts; materials by number, as cells and regions name
                                               ///< them, the rest in the order of the brief
   std::vector<CaseSummary> summaries;
-  Vec3 supportCentre = Vec3::Zero();  ///< moments are about this point, m
-  double spaceMass = 0;               ///< kg, full design space with keeps, without clears and bonded parts
-  double keepMass = 0;                ///< kg, likewise
-  double bondedMass = 0;              ///< kg
-  double targetMass = 0;              ///< kg
+  Vec3 supportCentre = Vec3::Zero();    ///< moments are about this point, m
+  double spaceMass = 0;                 ///< kg, full design space with keeps, without clears and bonded parts
+  double keepMass = 0;                  ///< kg, likewise
+  double bondedMass = 0;                ///< kg
+  double targetMass = 0;                ///< kg, with the keeps
+  std::vector<PartTarget> partTargets;  ///< in the order of the brief
   Estimate estimate;
   std::vector<std::string> warnings;
   std::vector<std::string> assumptions;  ///< material that is kept without being asked for, in sentences

@@ -52,6 +52,13 @@ struct ImportedRecord {
 };
 
 /// Where it was designed.
+/// What a layout becomes where surfaces lie as far off as they may.
+struct MadeWithinRecord {
+  double offset = 0;           ///< of the surface, m
+  double compliance = 0;       ///< the goal, of the thinner one, J
+  double thin = 0, thick = 0;  ///< kg
+};
+
 struct DesignRecord {
   std::optional<FailureRecord> failure;
   std::string goal;
@@ -60,6 +67,7 @@ struct DesignRecord {
   double threshold = 0;
   double greyOverSpace = 0, greyOverMass = 0;
   double neededMass = 0;  ///< kg
+  std::optional<MadeWithinRecord> made;
   std::vector<LayoutCaseRecord> cases;
   double seconds = 0;
 };

@@ -1,0 +1,225 @@
+// What a tool leaves, against its definition and against geometry.
+#include "barelattice/layout/tool.hpp"
+
+#include <gtest/gtest.h>
+
+#include <algorithm>
+#include <cmath>
+#include <numbers>
+
+#include "barelattice/base/error.hpp"
+#include "barelattice/layout/directed_maps.hpp"
+#include "support/difference.hpp"
+#include "support/grids.hpp"
+#include "support/random_field.hpp"
+
+namespace barelattice {
+namespace {
+
+constexpr double kPi = std::numbers::pi;
+constexpr double kDegree = kPi / 180;
+using testing::randomField;
+
+AccessMap<3> milled(const Grid<3>& grid, const std::vector<Point<3>>& sides, const Tool& tool) {
+  AccessMap<3>::Options options;
+  options.sides = sides;
+  options.tool = tool;
+  return {grid, options};
+}
+
+std::vector<double> through(const LayoutMap& map, const std::vector<double>& in) {
+  std::vector<double> out(in.size());
+  map.forward(in, out);
+  return out;
+}
+
+/// The definition: of all tips whose tool covers a cell, wherever they stand, the one in whose way there is
+/// least. The tool comes from +z.
+std::vector<double> byDefinition(const Grid<3>& grid, const std::vector<double>& in, const Tool& tool) {
+  const double size = grid.frame().size;
+  const auto lowest = [&](int x, int y, bool cutting) {
+    const double radius = size * std::hypot(x, y) - 1e-6 * size;
+    const double height = cutting ? tool.cuttingHeightAt(radius) : tool.heightAt(radius);
+    return std::isfinite(height) ? static_cast<int>(std::lround(height / size)) : 1000;
+  };
+  const Index<3> n = grid.frame().cells;
+  const int margin = static_cast<int>(std::ceil(tool.cuttingRadius(n[2] * size) / size));
+  const int below = static_cast<int>(std::ceil(tool.cornerRadius / size));
+  std::vector<double> out(in.size(), 1.0);
+  for (int z = -below; z < n[2]; ++z)
+    for (int y = -margin; y < n[1] + margin; ++y)
+      for (int x = -margin; x < n[0] + margin; ++x) {
+        double most = 0;
+        for (std::size_t c = 0; c < in.size(); ++c) {
+          const Index<3> at = grid.cellIndex(c);
+          if (at[2] - z >= lowest(at[0] - x, at[1] - y, false)) most = std::max(most, in[c]);
+        }
+        for (std::size_t c = 0; c < in.size(); ++c) {
+          const Index<3> at = grid.cellIndex(c);
+          if (at[2] - z >= lowest(at[0] - x, at[1] - y, true)) out[c] = std::min(out[c], most);
+        }
+      }
+  return out;
+}
+
+TEST(Tool, leavesWhatItsDefinitionSays) {
+  const Grid<3> grid = testing::gridWhere<3>(
+      {9, 8, 7}, 0.5, [](const Index<3>& i) { return (i[0] + 2 * i[1] + i[2]) % 7 != 0; });
+  std::vector<double> in = randomField(grid.cellCount(), 3);
+  for (double& v : in) v = v > 0.85 ? v : 0.3 * v;
+  const std::vector<Tool> tools{
+      {1.1, 0, 0, 0, 0},          {2, 0, 0, 0, 0},   {3, 1.5, 0, 0, 0},         {2, 0.5, 0, 0, 0},
+      {1, 0, 20 * kDegree, 0, 0}, {1, 0, 0, 1.5, 4}, {2, 1, 10 * kDegree, 2, 5}};
+  for (std::size_t t = 0; t < tools.size(); ++t) {
+    const std::vector<double> out = through(milled(grid, {Point<3>::UnitZ()}, tools[t]), in);
+    EXPECT_EQ(out, byDefinition(grid, in, tools[t])) << t;
+    EXPECT_NE(out, in) << t;
+  }
+}
+
+TEST(Tool, hasExactGradientsFromAnySide) {
+  const Grid<3> grid =
+      testing::gridWhere<3>({11, 8, 9}, 0.5, [](const Index<3>& i) { return (i[0] + i[1] * i[2]) % 9 != 0; });
+  const Point<3> x = Point<3>::UnitX();
+  const Point<3> oblique = Point<3>(0.5, -0.8, 0.6).normalized();
+  const std::vector<double> in = randomField(grid.cellCount(), 6);
+  const std::vector<double> weight = randomField(grid.cellCount(), 5);
+  const auto expectExact = [&](const AccessMap<3>& map, const char* what) {
+    SCOPED_TRACE(what);
+    std::vector<double> gradient(in.size());
+    map.backward(in, {}, weight, gradient);
+    const auto value = [&](const std::vector<double>& at) {
+      const std::vector<double> out = through(map, at);
+      double sum = 0;
+      for (std::size_t i = 0; i < out.size(); ++i) sum += weight[i] * out[i];
+      return sum;
+    };
+    testing::expectGradient(value, in, gradient, 5, 1e-6, 1e-7);
+  };
+  expectExact(milled(grid, {x, -x}, {1.1, 0, 0, 0, 0}), "straight");
+  expectExact(milled(grid, {-x, Point<3>::UnitY(), oblique}, {2, 0.5, 5 * kDegree, 2, 5}), "with a holder");
+  expectExact(milled(grid, {oblique}, {2, 1, 0, 0, 0}), "oblique");
+}
+
+// Material only grows, a second pass takes nothing away, and nothing is left of a difference between equals.
+TEST(Tool, leavesAloneWhatItMade) {
+  const Grid<3> grid = testing::boxGrid<3>({14, 12, 11}, 0.5);
+  const std::vector<double> in = randomField(grid.cellCount(), 8);
+  const Point<3> oblique = Point<3>(0.4, 0.3, 1).normalized();
+  for (const Point<3>& side : {Point<3>(0, 0, 1), Point<3>(-1, 0, 0), oblique})
+    for (const Tool& tool : std::vector<Tool>{{2, 0, 0, 0, 0}, {2, 1, 0, 0, 0}, {1.5, 0.3, 0.1, 0, 0}}) {
+      const AccessMap<3> map = milled(grid, {side}, tool);
+      const std::vector<double> once = through(map, in);
+      const std::vector<double> plain = through(milled(grid, {side}, {}), in);
+      for (std::size_t c = 0; c < in.size() && side != oblique; ++c) EXPECT_GE(once[c], plain[c]);
+      if (side != oblique) {  // whose lines are stepped by cells
+        EXPECT_EQ(through(map, once), once);
+      }
+      EXPECT_EQ(through(map, std::vector<double>(in.size(), 0.4)), std::vector<double>(in.size(), 0.4));
+    }
+}
+
+/// A block of n x n x deep with a pocket open upwards: half as wide as the block, square, three quarters
+/// deep.
+struct Pocketed {
+  int n;
+  int deep;
+  Grid<3> grid = testing::boxGrid<3>({n, n, deep});
+  std::vector<double> in = std::vector<double>(grid.cellCount(), 1.0);
+
+  Pocketed(int width, int depth) : n(width), deep(depth) {
+    for (std::size_t c = 0; c < in.size(); ++c) {
+      const Index<3> at = grid.cellIndex(c);
+      if (4 * at[0] >= n && 4 * at[0] < 3 * n && 4 * at[1] >= n && 4 * at[1] < 3 * n && 4 * at[2] >= deep)
+        in[c] = 0;
+    }
+  }
+  double filled(const Tool& tool) const {
+    const std::vector<double> out = through(milled(grid, {Point<3>::UnitZ()}, tool), in);
+    double sum = 0;
+    for (std::size_t c = 0; c < in.size(); ++c) sum += out[c] - in[c];
+    return sum;
+  }
+};
+
+// Tools an odd number of cells wide are as wide as told. In the corners of a pocket a tool of radius r leaves
+// (4 - pi) r^2 a layer, an edge of radius c on its floor (1 - pi/4) c^2 for each length of wall; one that
+// does not fit leaves all of it, and so does a holder.
+TEST(Tool, leavesRoundCorners) {
+  const Pocketed pocket(80, 40);
+  const double layers = 30;
+  for (const double radius : {4.5, 8.5, 15.5})
+    EXPECT_NEAR(pocket.filled({2 * radius, 0, 0, 0, 0}), (4 - kPi) * radius * radius * layers,
+                0.1 * (4 - kPi) * radius * radius * layers + 4 * layers);
+  EXPECT_EQ(pocket.filled({42, 0, 0, 0, 0}), 40 * 40 * layers);
+  const double straight = pocket.filled({13, 0, 0, 0, 0});
+  const double wall = 4 * (40 - 13) + 2 * kPi * 0.5 * 6.5;
+  EXPECT_NEAR(pocket.filled({13, 5.5, 0, 0, 0}) - straight, (1 - kPi / 4) * 30 * wall, 0.15 * 6.5 * wall);
+  // Leaning by 10 degrees: on each wall half of depth times depth tan(10 deg), a little more in corners.
+  const double leaning = pocket.filled({13, 0, 10 * kDegree, 0, 0}) - straight;
+  EXPECT_NEAR(leaning, 0.5 * layers * layers * std::tan(10 * kDegree) * (4 * 34 - 4 * 3), 0.12 * leaning);
+  // A holder that does not go in: with a reach of 20 the floor rises by 10.
+  EXPECT_NEAR(pocket.filled({13, 0, 0, 20, 60}), straight + 10 * (40 * 40 - straight / layers), 1);
+  EXPECT_EQ(pocket.filled({13, 0, 0, 20, 13}), straight);  // one that does
+}
+
+// Through a plate the walls of a hole are upright down to its lower edge, whatever the tool's edge.
+TEST(Tool, goesThrough) {
+  const Grid<3> grid = testing::boxGrid<3>({40, 40, 10});
+  std::vector<double> in(grid.cellCount(), 1.0);
+  for (std::size_t c = 0; c < in.size(); ++c) {
+    const Point<3> p = grid.cellCentre(c);
+    if (std::hypot(p.x() - 20, p.y() - 20) < 12) in[c] = 0;
+  }
+  const std::vector<double> out = through(milled(grid, {Point<3>::UnitZ()}, {12, 6, 0, 0, 0}), in);
+  double left = 0;
+  for (std::size_t c = 0; c < in.size(); ++c) left += out[c] - in[c];
+  EXPECT_LT(left, 0.02 * kPi * 144 * 10);
+  // And round the outside, where the tool stands beside the space.
+  std::vector<double> boss(grid.cellCount(), 0.0);
+  for (std::size_t c = 0; c < boss.size(); ++c) {
+    const Point<3> p = grid.cellCentre(c);
+    boss[c] = std::hypot(p.x() - 20, p.y() - 20) < 19;
+  }
+  EXPECT_EQ(through(milled(grid, {Point<3>::UnitZ()}, {12, 0, 0, 0, 0}), boss), boss);
+}
+
+// A slot along an oblique side: a tool that is wider than it leaves it full, a slimmer one empties it but for
+// what steps of cells catch.
+TEST(Tool, comesFromObliqueSides) {
+  const Grid<3> grid = testing::boxGrid<3>({50, 40, 40});
+  const Point<3> side = Point<3>(0.5, 0.3, 1).normalized();
+  const Point<3> across = Point<3>(1, 0, -0.5).normalized();
+  std::vector<double> in(grid.cellCount());
+  double slot = 0;
+  for (std::size_t c = 0; c < in.size(); ++c) {
+    in[c] = std::abs(across.dot(grid.cellCentre(c) - Point<3>(25, 20, 20))) > 6;
+    slot += 1 - in[c];
+  }
+  const auto filled = [&](double diameter) {
+    const std::vector<double> out = through(milled(grid, {side}, {diameter, 0, 0, 0, 0}), in);
+    double sum = 0;
+    for (std::size_t c = 0; c < in.size(); ++c) sum += out[c] - in[c];
+    return sum / slot;
+  };
+  EXPECT_LT(filled(5), 0.12);
+  EXPECT_LT(filled(9), 0.15);
+  EXPECT_GT(filled(15), 0.85);  // it cuts corners where the slot leaves the space
+}
+
+TEST(Tool, isRefusedIfItIsNone) {
+  for (const Tool& tool : std::vector<Tool>{{-1, 0, 0, 0, 0},
+                                            {2, 1.5, 0, 0, 0},
+                                            {2, 0, 0.6, 0, 0},
+                                            {2, 0, 0, 5, 0},
+                                            {2, 0, 0, 0, 8},
+                                            {2, 0, 0, 5, 1},
+                                            {2, 0, 0.3, 20, 8},
+                                            {2, 1, 0, 0.5, 8},
+                                            {std::nan(""), 0, 0, 0, 0}})
+    EXPECT_THROW(validate(tool), InputError);
+  EXPECT_NO_THROW(validate(Tool{2, 1, 0.1, 20, 8}));
+}
+
+}  // namespace
+}  // namespace barelattice
