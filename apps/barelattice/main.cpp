@@ -118,10 +118,12 @@ void stopAtSafePoints() {
 }
 
 /// Draws what the folder holds, whether or not a run is at work in it: that may be watched.
-int report(const Job& job, const std::filesystem::path& folder, const Arguments& arguments,
+int report(const Job& given, const std::filesystem::path& folder, const Arguments& arguments,
            Terminal& terminal, const Stopwatch& watch) {
   claimRunFolder(folder);
-  const RunRecord found = fitting(readRun(folder), job);
+  const RunRecord there = readRun(folder);
+  const Job job = settled(given, there);
+  const RunRecord found = fitting(there, job);
   for (const std::string& line : found.notes) terminal.line("warning   " + line);
   if (const std::string leftOut = leftOutText(found); !leftOut.empty()) terminal.line("warning   " + leftOut);
   if (found.atWork)

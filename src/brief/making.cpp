@@ -55,14 +55,18 @@ MakingRule parseCast(TableReader& table, std::size_t dimensions) {
   if (!parting) return cast;
   const std::string text = table.text(*parting, "parting");
   if (text == "back") return cast;
-  cast.parting = text == "free" ? Casting::Parting::free : Casting::Parting::plane;
+  cast.parting = text == "free"   ? Casting::Parting::free
+                 : text == "flat" ? Casting::Parting::flat
+                                  : Casting::Parting::plane;
   if (cast.parting == Casting::Parting::plane) {
     try {
       cast.at = parseQuantity(text, Measure::length);
     } catch (const InputError& error) {
-      table.fail(*parting, "'parting' should be \"back\", \"free\", or a length",
-                 "back: one half of the mould and a flat back; free: two halves that meet where it suits; "
-                 "\"12 mm\": two halves that meet in a plane there, along draw");
+      table.fail(
+          *parting, "'parting' should be \"back\", \"free\", \"flat\", or a length",
+          "back: one half of the mould and a flat back; free: two halves that meet where it suits; "
+          "\"12 mm\": two halves that meet in a plane there, along draw; flat: in a plane, at the best of "
+          "several places");
     }
   }
   return cast;
@@ -92,14 +96,27 @@ MakingRule parseMill(TableReader& table, std::size_t dimensions) {
   return mill;
 }
 
-MakingRule parsePrint(TableReader& table, std::size_t dimensions) {
+/// The directions of a print: one, or several of which the best is to be found.
+std::vector<MakingRule> parsePrints(TableReader& table, std::size_t dimensions) {
+  const toml::node& up = table.need("up", "where layers grow to, e.g. \"+z\"");
   Printing print;
-  print.up = table.direction(table.need("up", "where layers grow to, e.g. \"+z\""), "up", dimensions);
   print.overhang = angle(table, "overhang", print.overhang, kMostOverhang);
   if (print.overhang == 0)
     table.fail(*table.find("overhang"), "'overhang' should be above zero",
                "it is the largest angle between a wall that faces down and the vertical");
-  return print;
+  std::vector<MakingRule> ways;
+  const toml::array* list = up.as_array();
+  if (!list || list->empty() || list->front().is_number()) {
+    print.up = table.direction(up, "up", dimensions);
+    return {print};
+  }
+  constexpr std::size_t kMost = 12;
+  if (list->size() > kMost) table.fail(up, fmt::format("'up' names more than {} directions", kMost));
+  for (const toml::node& one : *list) {
+    print.up = table.direction(one, "up", dimensions);
+    ways.emplace_back(print);
+  }
+  return ways;
 }
 
 MakingRule parseDrain(TableReader& table, std::size_t /*dimensions*/) {
@@ -162,7 +179,16 @@ void parseMaking(TableReader& top, Brief& brief) {
   });
   addAll("cast", parseCast);
   addAll("mill", parseMill);
-  addAll("print", parsePrint);
+  for (TableReader& table : reader.tablesIfThere("print")) {
+    const std::vector<MakingRule> ways = parsePrints(table, dimensions);
+    BriefRule rule{ways.front(), table.place(), table.yesNo("impose", true)};
+    // What is only measured is measured for all of them.
+    if (rule.imposed && ways.size() > 1) rule.ways = ways;
+    brief.making.push_back(rule);
+    for (std::size_t k = 1; k < ways.size() && !rule.imposed; ++k)
+      brief.making.push_back({ways[k], table.place(), false});
+    table.finish();
+  }
   addAll("drain", parseDrain);
   reader.finish();
 }

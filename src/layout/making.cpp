@@ -46,6 +46,8 @@ struct Gathered {
   void operator()(const RepeatAlong& /*rule*/) {}
   void operator()(const ConstantSection& /*rule*/) {}
   void operator()(const Casting& rule) {
+    if (rule.parting == Casting::Parting::flat)
+      throw InputError("where the mould parts is still to be chosen", "give the place of its plane");
     typename AccessMap<D>::Options options;
     options.draft = rule.draft;
     if (rule.parting == Casting::Parting::plane) options.parting = rule.at;

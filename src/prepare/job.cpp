@@ -295,7 +295,11 @@ Job prepare(Brief brief, double coarser) {
   requirePositive("coarser", coarser);
   Job job;
   settleVoxel(brief, coarser);
+  placePartings(brief);
   refuseContradictions(brief);
+  if (std::any_of(brief.making.begin(), brief.making.end(),
+                  [](const BriefRule& r) { return !r.ways.empty(); }))
+    job.open = brief;
   job.brief = std::move(brief);
   job.warnings = job.brief.notes;
   job.setup = setupOf(job.brief, pickFaces(job.brief, kFaceSpacing * job.brief.voxel));

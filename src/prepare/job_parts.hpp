@@ -31,6 +31,8 @@ std::vector<Limit> partLimits(const Domain<D>& domain, const Job& job);
 
 /// Where cells have to begin for the sake of the making rules.
 BetweenCells betweenCells(const Brief& brief);
+/// Gives a flat parting the places it may have.
+void placePartings(Brief& brief);
 /// @throws BriefError if making rules exclude each other.
 void refuseContradictions(const Brief& brief);
 /// Warns of symmetries that the design space does not have.

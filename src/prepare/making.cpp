@@ -6,6 +6,7 @@
 #include <cmath>
 
 #include "barelattice/base/quantity.hpp"
+#include "base/check.hpp"
 #include "base/parallel.hpp"
 #include "job_parts.hpp"
 
@@ -208,6 +209,52 @@ BetweenCells betweenCells(const Brief& brief) {
     }
   }
   return between;
+}
+
+void placePartings(Brief& brief) {
+  for (BriefRule& each : brief.making) {
+    auto* cast = std::get_if<Casting>(&each.rule);
+    if (!cast || cast->parting != Casting::Parting::flat) continue;
+    constexpr int kPlaces = 7;
+    const Range extent = extentAlong(brief.shape(brief.space)->bounds(), cast->draw);
+    Casting placed = *cast;
+    placed.parting = Casting::Parting::plane;
+    for (int k = 1; k <= kPlaces; ++k) {
+      constexpr double kDigits = 1e6;  // to a thousandth of a millimetre
+      const double at = extent.low + (extent.high - extent.low) * k / (kPlaces + 1);
+      placed.at = std::round(at * kDigits) / kDigits;
+      each.ways.emplace_back(placed);
+    }
+    each.rule = each.ways[kPlaces / 2];
+    if (!each.imposed) each.ways.clear();
+  }
+}
+
+const BriefRule& openRule(const Job& job) {
+  if (job.open)
+    for (const BriefRule& each : job.open->making)
+      if (!each.ways.empty()) return each;
+  throw InputError("no rule of this job is open");
+}
+
+Job settledOn(const Job& job, std::size_t way, double coarser) {
+  const BriefRule& open = openRule(job);
+  requireIndex("way", way, open.ways.size(), "ways");
+  Brief brief = *job.open;
+  BriefRule& rule = brief.making[static_cast<std::size_t>(&open - job.open->making.data())];
+  rule.rule = open.ways[way];
+  rule.ways.clear();
+  return prepare(std::move(brief), coarser);
+}
+
+std::string wayText(const MakingRule& way) {
+  if (const auto* cast = std::get_if<Casting>(&way))
+    return fmt::format("parting = \"{:.6g} mm\"", cast->at * kMm);
+  const auto* print = std::get_if<Printing>(&way);
+  if (!print) return nameOf(way);
+  if (const int axis = axisOf(print->up); axis >= 0)
+    return fmt::format("up = \"{}{}\"", print->up[axis] > 0 ? '+' : '-', "xyz"[axis]);
+  return fmt::format("up = [{:.4g}, {:.4g}, {:.4g}]", print->up.x(), print->up.y(), print->up.z());
 }
 
 void refuseContradictions(const Brief& brief) {

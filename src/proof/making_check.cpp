@@ -388,7 +388,7 @@ void measurePrint(const Looked& looked, const Printing& rule, std::size_t number
   finding.holds = *finding.value <= *finding.bound;
   findings.push_back(finding);
 
-  MakingFinding supports{number, MakingMeasure::supports, {}, {}, finding.share, finding.at, true};
+  MakingFinding supports{number, MakingMeasure::supports, {}, {}, 0, finding.at, true};
   supports.value = supportVolume(looked, rule, plate, hanging);
   findings.push_back(supports);
   measureVoids(looked, 0, number, findings);

@@ -439,6 +439,27 @@ std::string page(const json& data, const std::string& head, const std::string& a
          std::string(viewer) + "</script></body></html>\n";
 }
 
+/// What becomes of a layout that is made as badly as it may be.
+std::string madeText(const DesignRecord& d) {
+  if (!d.made) return {};
+  return fmt::format(
+      " Made {:.3g} mm too thin it has {:.4g} kg and a compliance of {} J, made too thick {:.4g} kg.",
+      d.made->offset * kMm, d.made->thin, figureText(d.made->compliance), d.made->thick);
+}
+
+/// Which ways of making were tried, for the page.
+std::string choiceText(const RunRecord& record) {
+  if (!record.choice) return {};
+  std::string text;
+  for (std::size_t k = 0; k < record.choice->tried.size(); ++k) {
+    const TriedRecord& tried = record.choice->tried[k];
+    text += fmt::format("{}{} {}{}", k > 0 ? ", " : "", escaped(tried.way),
+                        tried.failure.empty() ? figureText(tried.compliance) + " J" : "cannot be designed",
+                        k == record.choice->taken ? " (taken)" : "");
+  }
+  return " Of several ways of making the stiffest on voxels twice as large was taken: " + text + ".";
+}
+
 /// What the layout is and how it came about; adds what people should know of it.
 std::string layoutText(const RunRecord& record, std::vector<std::string>& warnings) {
   if (!record.layout) return {};
@@ -465,9 +486,10 @@ std::string layoutText(const RunRecord& record, std::vector<std::string>& warnin
       "goal is the {} of the cases: of the layout {} J, of the eroded one, which keeps members as thick as "
       "asked, {} J, of the layout read black and white {} J. Grey: {:.1f} % of the layout's mass, {:.1f} % "
       "of "
-      "the space. Steps come from sharpening and eroding the layout.</p>",
+      "the space. Steps come from sharpening and eroding the layout.{}{}</p>",
       d.iterations, d.seconds, escaped(layout.stop), d.goal, figureText(d.compliance), figureText(d.eroded),
-      figureText(d.blackAndWhite), 100 * d.greyOverMass, 100 * d.greyOverSpace);
+      figureText(d.blackAndWhite), 100 * d.greyOverMass, 100 * d.greyOverSpace, madeText(d),
+      choiceText(record));
 }
 
 /// What the page says first.

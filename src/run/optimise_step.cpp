@@ -144,8 +144,26 @@ void JobRun::importLayout() {
       100 * from.shareOutside, found.record.mass));
 }
 
+void JobRun::choose() {
+  if (!job_.open) return;
+  note(fmt::format("choose    {} ways of {} are tried on voxels of {:.3g} mm", openRule(job_).ways.size(),
+                   nameOf(openRule(job_).rule), 2 * job_.cellSize() * kMm));
+  ChoiceRecord choice = choiceOf(job_, progress());
+  choice.fingerprint = choiceFingerprint(job_);
+  for (const TriedRecord& tried : choice.tried)
+    note(fmt::format(
+        "          {}: {}", tried.way,
+        tried.failure.empty() ? fmt::format("compliance {:.4g} J", tried.compliance) : tried.failure));
+  note("choose    " + choice.tried[choice.taken].way);
+  record_.choice = std::move(choice);
+  job_ = settled(std::move(job_), record_);
+  noteJob();
+  save();
+}
+
 void JobRun::optimise(bool fresh) {
   if (layoutReady_ && !fresh) return;
+  choose();
   if (!fresh && layoutFits(job_, record_) && record_.layout->finished) {
     note("optimise  reused: layout.vti fits the brief");
     refuseFailedLayout();

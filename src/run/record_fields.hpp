@@ -65,6 +65,20 @@ void describeFields(ImportedRecord& r, V& f) {
 }
 
 template <class V>
+void describeFields(TriedRecord& r, V& f) {
+  f("way", r.way, "of making, as a brief states it");
+  f("compliance_J", r.compliance, "the goal on voxels twice as large; null where it failed");
+  f("failure", r.failure, "why it failed; else empty");
+}
+
+template <class V>
+void describeFields(ChoiceRecord& r, V& f) {
+  f("fingerprint", r.fingerprint, "of what it depends on");
+  f("tried", r.tried, "in the order of the brief");
+  f("taken", r.taken, "the number of the best, from 0");
+}
+
+template <class V>
 void describeFields(MadeWithinRecord& r, V& f) {
   f("offset_mm", r.offset, "of the surface, in or out", kInMm);
   f("compliance_J", r.compliance, "the goal at the thinner layout");
@@ -293,6 +307,7 @@ void describeFields(RunRecord& r, V& f) {
   f("voxel_mm", r.voxel, "their edge", kInMm);
   f.maybe("thickness_mm", r.thickness, "of a sheet", kInMm);
   f("warnings", r.warnings, "of the set-up");
+  f.maybe("choice", r.choice, "of the ways of making, where the brief gives several");
   f.maybe("optimise", r.layout, "the layout");
   f.maybe("solid", r.solid, "read out of it");
   f.maybe("proof", r.proof, "of the solid");

@@ -78,6 +78,12 @@ JobRun::JobRun(Job job, std::filesystem::path folder, RunListener listener)
               [](const std::filesystem::path& file) { return " (moved to " + setAside(file) + ")"; });
   for (const std::string& line : record_.notes) note(line);
   record_.notes.clear();
+  job_ = settled(std::move(job_), record_);
+  noteJob();
+}
+
+/// What the record tells of the job.
+void JobRun::noteJob() {
   // The motions of faces that nothing acts on are told, but do not decide on the layout.
   if (record_.layout && record_.layout->design && record_.layout->faces != inputsOfFaces(job_).hash())
     for (LayoutCaseRecord& c : record_.layout->design->cases) c.faceDisplacement.clear();

@@ -16,6 +16,17 @@ std::string layoutFingerprint(const Job& job) {
   return inputsOfLayout(job).hash();
 }
 
+std::string choiceFingerprint(const Job& job) {
+  std::string ways;
+  for (const MakingRule& way : openRule(job).ways) ways += textOf(way) + "; ";
+  return hashOf(layoutFingerprint(job) + ways);
+}
+
+Job settled(Job job, const RunRecord& record) {
+  if (!job.open || !record.choice || record.choice->fingerprint != choiceFingerprint(job)) return job;
+  return settledOn(job, record.choice->taken);
+}
+
 std::string solidFingerprint(const Job& job, const RunRecord& record) {
   const bool designed = record.layout && record.layout->design;
   const std::string done = designed ? std::to_string(record.layout->design->iterations) : "";

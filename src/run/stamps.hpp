@@ -11,6 +11,8 @@
 namespace barelattice {
 
 std::string layoutFingerprint(const Job& job);
+/// Of an open job: of what the choice among its ways depends on.
+std::string choiceFingerprint(const Job& job);
 /// @param record knows how many iterations the layout took, which may go on.
 std::string solidFingerprint(const Job& job, const RunRecord& record);
 std::string proofFingerprint(const Job& job, const std::string& before);

@@ -231,7 +231,8 @@ ProvedBody proveOutside(const Job& job, const Implicit& body, const TriangleMesh
   return proved(job, {f, surface.bounds(), &surface}, progress);
 }
 
-JobResult carryOut(const Job& job, const IterationCallback& callback, const ProgressCallback& progress) {
+JobResult carryOut(const Job& given, const IterationCallback& callback, const ProgressCallback& progress) {
+  const Job job = given.open ? settledOn(given, choiceOf(given, progress).taken) : given;
   FoundLayout layout =
       job.brief.layout ? importedLayout(job) : designLayout(job, callback, nullptr, progress);
   if (layout.record.design && layout.record.design->failure)

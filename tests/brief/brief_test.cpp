@@ -35,6 +35,38 @@ TEST(Brief, isUnderstood) {
   EXPECT_EQ(resultantOf(job.setup, job.setup.cases[0], Vec3::Zero()).force, Vec3(0, 0, -1500));
 }
 
+// What keeps weigh counts, or stands beside the target; a part of the space has a limit of its own, which
+// holds.
+TEST(Brief, boundsTheMassOfParts) {
+  const auto jobOf = [](const std::string& target) {
+    return prepare(parseBrief(changed("mass_fraction = 0.4", target), "test.toml"));
+  };
+  const Job plain = jobOf("mass_fraction = 0.4");
+  const Job beside = jobOf("mass_fraction = 0.4\ncount_keeps = false");
+  EXPECT_NEAR(beside.targetMass, beside.keepMass + 0.4 * (beside.spaceMass - beside.keepMass), 1e-12);
+  EXPECT_NEAR(jobOf("mass = \"50 g\"\ncount_keeps = false").targetMass, 0.05 + plain.keepMass, 1e-12);
+  const Job parts = jobOf(
+      "mass_fraction = 0.4\nwithin = [{ shape = \"slab\", mass = \"3 g\" },"
+      "{ shape = \"slab\", mass_fraction = 0.9 }]");
+  ASSERT_EQ(parts.partTargets.size(), 2U);
+  EXPECT_NEAR(parts.partTargets[0].most, 0.003, 1e-12);
+  EXPECT_NEAR(parts.partTargets[1].most, 0.9 * parts.partTargets[1].full, 1e-12);
+  // A slab of 4 mm, but for the bore through it.
+  EXPECT_NEAR(parts.partTargets[0].full / 7850, (4 * 400 - 3.14159265 * 16 * 20 * 0.609) * 1e-9, 6e-8);
+  const LayoutProblem<3> problem = parts.layoutProblem<3>();
+  ASSERT_EQ(problem.limits.size(), 2U);
+  const OptimiseResult result = optimiseLayout<3>(problem, {});
+  EXPECT_EQ(result.stop, OptimiseStop::settled);
+  EXPECT_NEAR(result.massFraction, 0.4, 1e-4);
+  const auto& domain = std::get<Domain<3>>(parts.domain);
+  double mass = 0;
+  for (std::size_t c = 0; c < result.density.size(); ++c)
+    if (std::abs(domain.grid.cellCentre(c).x() - 0.03) < 0.002)
+      mass += result.density[c] * domain.fill[c] * parts.designMass(c);
+  EXPECT_LT(mass, 1.006 * 0.003);
+  EXPECT_GT(mass, 0.97 * 0.003);  // a bound that binds
+}
+
 struct Refusal {
   const char* name;
   const char* from;

@@ -82,14 +82,63 @@ TEST(Assessment, derivativesThroughMakingRulesAreExact) {
       {Casting{z, Casting::Parting::plane, 3e-3, 0.02}},
       {Milling{{z, -z, Vec3::UnitX()}}, LocalShare{3e-3, 0.6}},
       {Printing{Vec3::UnitX(), 0.7}, MirrorPlane{Vec3::UnitY(), 4.1e-3}},
+      {Milling{{z, Vec3::UnitX()}, {2.4e-3, 1e-3, 0.1, 4e-3, 8e-3}}},
+      {OpenVoids{}, Printing{z, 0.6}},
+      {OpenVoids{2.2e-3}},
       {RepeatRound{Vec3::UnitX(), {0, 4e-3, 4e-3}, 3}}};
   for (const std::vector<MakingRule>& rules : sets) {
     LayoutProblem<3> problem = bracket.problem;
-    problem.making = {Walls{smallestMemberFor(2.2e-3, 3), FilterBoundary::empty, 2e-3}};
+    problem.making = {Walls{smallestMemberFor(2.2e-3, 3), FilterBoundary::empty, 2e-3, 0.3e-3}};
     problem.making.insert(problem.making.end(), rules.begin(), rules.end());
     SCOPED_TRACE(nameOf(rules.front()));
     for (const GradientCheck& found : checkGradients(problem, options))
       EXPECT_LT(found.error, 1e-5) << found.name << " in cell " << found.cell;
+  }
+}
+
+// What a face lies further in at the threshold of a process is the distance asked for: flat ones to a
+// twentieth of a cell, those of bars and bores as round as the filter to a fifth of the distance.
+TEST(Assessment, theThinnerLayoutIsThinnerByTheDistance) {
+  const double radius = 8;
+  const Grid<3> deep = testing::boxGrid<3>({60, 60, 25});
+  const DensityFilter<3> filter(deep, std::vector<double>(deep.cellCount(), 1.0), radius,
+                                FilterBoundary::reflecting);
+  const auto apart = [&](const std::function<double(double, double)>& distance, double offset, bool thick) {
+    std::vector<double> x(deep.cellCount()), level(x.size());
+    for (std::size_t c = 0; c < x.size(); ++c) {
+      const Point<3> p = deep.cellCentre(c);
+      x[c] = std::clamp(0.5 - distance(p.x(), p.y()), 0.0, 1.0);
+    }
+    filter.forward(x, level);
+    // Along the middle, outwards: where the level crosses both thresholds.
+    const auto crossing = [&](double threshold) {
+      for (int i = 30; i < 59; ++i) {
+        const double here = level[static_cast<std::size_t>(deep.cellAt({i, 30, 12}))];
+        const double next = level[static_cast<std::size_t>(deep.cellAt({i + 1, 30, 12}))];
+        if ((here - threshold) * (next - threshold) <= 0 && here != next)
+          return i + (here - threshold) / (here - next);
+      }
+      return 0.0;
+    };
+    const double erosion = erosionFor(offset, radius, 3);
+    return std::abs(crossing(0.5) - crossing(0.5 + (thick ? -erosion : erosion)));
+  };
+  const auto flat = [](double x, double) { return x - 44; };
+  const auto bar = [](double x, double y) { return std::hypot(x - 30.5, y - 30.5) - 14; };
+  const auto bore = [](double x, double y) { return 14 - std::hypot(x - 30.5, y - 30.5); };
+  for (const double offset : {0.5, 1.0, 2.0})
+    for (const bool thick : {false, true}) {
+      EXPECT_NEAR(apart(flat, offset, thick), offset, 0.05) << offset;
+      EXPECT_NEAR(apart(bar, offset, thick), offset, 0.2 * offset) << offset;
+      EXPECT_NEAR(apart(bore, offset, thick), offset, 0.2 * offset) << offset;
+    }
+  EXPECT_NEAR(erosionFor(5, 2, 2), 0.5, 1e-3);
+  EXPECT_NEAR(erosionFor(5, 2, 3), 0.5, 1e-12);
+  for (const int dimension : {2, 3}) {
+    const double most = mostMadeWithin(3, dimension);
+    EXPECT_NEAR(erosionFor(most, filterRadiusFor(3, dimension), dimension), 0.25, 1e-6);
+    EXPECT_GT(most, 0.7);
+    EXPECT_LT(most, 1);
   }
 }
 

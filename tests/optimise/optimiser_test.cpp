@@ -371,6 +371,63 @@ TEST(Optimiser, obeysMakingRules) {
   EXPECT_LT(same.nominal, 1.03 * free.nominal);
 }
 
+// A rule that asks for nothing leaves the free layout, to the bit where it is a map.
+TEST(Optimiser, findsTheFreeLayoutWhereRulesAskForNothing) {
+  testing::Bracket bracket;
+  const OptimiseResult free = optimiseLayout<3>(bracket.problem, {});
+  const auto with = [&](const MakingRule& rule) {
+    LayoutProblem<3> problem = bracket.problem;
+    if (std::holds_alternative<Walls>(rule))
+      problem.making.front() = rule;
+    else
+      problem.making.push_back(rule);
+    return optimiseLayout<3>(problem, {});
+  };
+  const Walls& walls = wallsOf(bracket.problem.making);
+  const Vec3 x = Vec3::UnitX(), y = Vec3::UnitY(), z = Vec3::UnitZ();
+  EXPECT_EQ(with(MirrorPlane{y, 4e-3}).density, free.density);  // it is there already
+  EXPECT_EQ(with(OwnMaking{"none", nullptr, nullptr}).density, free.density);
+  EXPECT_NEAR(with(OpenVoids{}).nominal, free.nominal, 0.005 * free.nominal);  // it has no closed voids
+  EXPECT_LT(with(Walls{walls.smallestMember, walls.boundary, 1e-6}).nominal, 1.01 * free.nominal);
+  EXPECT_LT(with(Walls{walls.smallestMember, walls.boundary, 0, 1e-9}).nominal, 1.01 * free.nominal);
+  EXPECT_LT(with(Milling{{x, -x, y, -y, z, -z}}).nominal, 1.03 * free.nominal);
+  // A sheet may be drawn across it, and milled with a tool that goes everywhere.
+  Cantilever sheet({32, 16}, 0.45, 2.4);
+  const OptimiseResult flat = optimiseLayout<2>(sheet.problem, {});
+  sheet.problem.making.push_back(Milling{{x, -x, y, -y}, {0.5, 0, 0, 0, 0}});
+  EXPECT_LT(optimiseLayout<2>(sheet.problem, {}).nominal, 1.05 * flat.nominal);
+}
+
+// Made as thin as the process may make it, a layout that knew of it is stiffer than one that did not; both
+// have the mass asked for as drawn.
+TEST(Optimiser, designsForWhatIsMade) {
+  const Cantilever plain({60, 30}, 0.35, 4);
+  const double member = wallsOf(plain.problem.making).smallestMember;
+  const double offset = 0.2 * member;
+  LayoutProblem<2> problem = plain.problem;
+  std::get<Walls>(problem.making.front()).madeWithin = offset;
+  const OptimiseResult knew = optimiseLayout<2>(problem, {});
+  ASSERT_EQ(knew.stop, OptimiseStop::settled);
+  ASSERT_TRUE(knew.made.has_value());
+  EXPECT_NEAR(knew.massFraction, plain.problem.massFraction, 1e-4);
+  EXPECT_GT(knew.made->goal, 1.05 * knew.nominal);
+  EXPECT_LT(knew.made->thin, 0.95 * knew.massFraction);
+  EXPECT_GT(knew.made->thick, 1.05 * knew.massFraction);
+  const OptimiseResult did = optimiseLayout<2>(plain.problem, {});
+  EXPECT_FALSE(did.made.has_value());
+  // The other one, as thin.
+  const double erosion = erosionFor(offset, plain.problem.filterRadius(), 2);
+  GridAnalysis<2> analysis(problem.grid, problem.material, problem.cases, problem.fill, StiffnessLaw());
+  const auto thin = [&](const OptimiseResult& result) {
+    std::vector<double> density(result.level.size());
+    for (std::size_t c = 0; c < density.size(); ++c) density[c] = result.level[c] > 0.5 + erosion;
+    CaseStates states = analysis.rest();
+    analysis.attempt(std::move(density), states);
+    return states.compliances.front();
+  };
+  EXPECT_LT(thin(knew), thin(did));
+}
+
 TEST(Optimiser, balancesTheCasesWhereTheWorstOneGoverns) {
   testing::Bracket bracket;
   for (GridCase<3>& c : bracket.problem.cases) c.weight = 1;

@@ -123,6 +123,8 @@ struct BriefRule {
   MakingRule rule;
   TextPlace place;
   bool imposed = true;  ///< on the layout; else the solid is only measured for it
+  std::vector<MakingRule> ways =
+      {};  ///< of which the best is to be found, `rule` for one; empty if it is settled
 };
 
 /// A brief whose words are all known and whose names all resolve. Whether the job can be done is for

@@ -46,6 +46,7 @@ struct Casting {
     back,   ///< of one half: all of the part lies on a flat back, at the far end of the space
     plane,  ///< the halves meet in a plane
     free,   ///< wherever it suits the part
+    flat,   ///< in a plane, and where is still to be chosen: such a rule makes no maps yet
   };
   Vec3 draw = Vec3::UnitZ();  ///< where the first half of the mould goes, of length one
   Parting parting = Parting::back;

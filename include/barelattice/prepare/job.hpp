@@ -37,7 +37,9 @@ struct PartTarget {
 
 /// A job ready to run.
 struct Job {
-  Brief brief;  ///< with the voxel size settled
+  Brief brief;                ///< with the voxel size settled
+  std::optional<Brief> open;  ///< the same as it was given, where a rule has several ways: `brief` has one of
+                              ///< them for now
   Regions regions;
   std::variant<Domain<2>, Domain<3>> domain;  ///< squares of a sheet, cubes of a body
   Setup setup;                                ///< what acts; materials by number, as cells and regions name
@@ -77,5 +79,12 @@ struct Job {
 ///   member thinner than two voxels, a motion left free, a load that hangs on nothing held, more memory than
 ///   the machine has.
 Job prepare(Brief brief, double coarser = 1);
+
+/// The rule of an open job that has several ways. @throws InputError if it has none.
+const BriefRule& openRule(const Job& job);
+/// An open job settled on one of them. @param coarser as for `prepare`.
+Job settledOn(const Job& job, std::size_t way, double coarser = 1);
+/// A way of making as a brief states it: `up = "+z"`.
+std::string wayText(const MakingRule& way);
 
 }  // namespace barelattice

@@ -28,6 +28,7 @@ struct RunRecord {
   double voxel = 0;                 ///< m
   std::optional<double> thickness;  ///< m
   std::vector<std::string> warnings;
+  std::optional<ChoiceRecord> choice;  ///< of several ways of making
   std::optional<LayoutRecord> layout;
   std::optional<SolidRecord> solid;
   std::optional<BodyRecord> proof, block, baseline, outside;

@@ -39,6 +39,9 @@ inline constexpr const char* kRunLock = "run.lock";
 /// by what the job requires now.
 RunRecord fitting(RunRecord record, const Job& job);
 
+/// An open job settled on the way a run has found best, if it has; else the job as it is.
+Job settled(Job job, const RunRecord& record);
+
 /// A sentence on what was left out; empty if it is nothing.
 std::string leftOutText(const RunRecord& record);
 
@@ -87,6 +90,9 @@ class JobRun {
   /// Says what of the inputs of a step is not as it was when it was done last.
   void tellWhy(const StepStamp* stamp, const char* verb, const Inputs& inputs) const;
 
+  void noteJob();
+  /// Finds the best of several ways of making, if that is open.
+  void choose();
   FoundLayout designed();
   void keepIteration(const IterationView& view, const std::filesystem::path& folder) const;
   void refuseFailedLayout() const;

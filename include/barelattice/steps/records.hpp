@@ -52,6 +52,20 @@ struct ImportedRecord {
 };
 
 /// Where it was designed.
+/// A way of making that was tried on a coarser grid.
+struct TriedRecord {
+  std::string way;        ///< as a brief states it
+  double compliance = 0;  ///< the goal, without thinner layouts, J; infinite where it failed
+  std::string failure;    ///< why; else empty
+};
+
+/// The best of several ways.
+struct ChoiceRecord {
+  std::string fingerprint;
+  std::vector<TriedRecord> tried;
+  std::size_t taken = 0;  ///< its number among those
+};
+
 /// What a layout becomes where surfaces lie as far off as they may.
 struct MadeWithinRecord {
   double offset = 0;           ///< of the surface, m

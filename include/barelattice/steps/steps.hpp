@@ -15,6 +15,10 @@
 #include "barelattice/steps/records.hpp"
 
 namespace barelattice BARELATTICE_API {
+/// Tries the ways of an open job on voxels twice as large, without thinner layouts, and takes the stiffest:
+/// the first of equals. One that cannot be designed is none.
+/// @throws RunError if all fail; Cancelled if the progress callback says so.
+ChoiceRecord choiceOf(const Job& job, const ProgressCallback& progress = {});
 
 /// A layout: designed, or taken over from elsewhere. Fields have one entry per cell of the job's domain, in
 /// the single precision that layout.vti has.
@@ -79,9 +83,9 @@ struct JobResult {
   ProvedBody proof;
 };
 
-/// All steps one after another.
+/// All steps one after another, of an open job for its best way.
 /// @throws RunError if the design fails, with what to change; what the steps throw.
-JobResult carryOut(const Job& job, const IterationCallback& callback = {},
+JobResult carryOut(const Job& given, const IterationCallback& callback = {},
                    const ProgressCallback& progress = {});
 
 }  // namespace barelattice
