@@ -11,6 +11,7 @@
 
 #include "barelattice/layout/density_filter.hpp"
 #include "barelattice/layout/directed_maps.hpp"
+#include "barelattice/layout/open_voids_map.hpp"
 #include "barelattice/layout/symmetry.hpp"
 #include "barelattice/optimise/local_fill.hpp"
 
@@ -64,8 +65,15 @@ std::shared_ptr<const LayoutMap> mapOf(int which) {
       return access({z, -z}, 2 * kDegree);
     case 5:
       return access({z, x, -x, y, -y}, 0);
-    default:
+    case 6:
       return std::make_shared<PrintMap<3>>(grid, z, 45 * kDegree);
+    case 7:
+      return std::make_shared<AccessMap<3>>(grid,
+                                            AccessMap<3>::Options{{z, -z}, 0, {}, Tool{6, 1, 0, 30, 20}});
+    case 8:
+      return std::make_shared<OpenVoidsMap<3>>(grid, 0);
+    default:
+      return std::make_shared<OpenVoidsMap<3>>(grid, 4);
   }
 }
 constexpr const char* kNames[] = {"filter, 3.4 cells",
@@ -74,7 +82,10 @@ constexpr const char* kNames[] = {"filter, 3.4 cells",
                                   "cast, one side",
                                   "cast, two sides, 2 deg",
                                   "mill, five sides",
-                                  "print, 45 deg"};
+                                  "print, 45 deg",
+                                  "mill, two sides, a tool of 6 cells and its holder of 20",
+                                  "drain, any way",
+                                  "drain, a ball of 4 cells"};
 
 void makingForward(benchmark::State& state) {
   const auto map = mapOf(static_cast<int>(state.range(0)));
@@ -82,7 +93,7 @@ void makingForward(benchmark::State& state) {
   for (auto _ : state) map->forward(level(), out);
   state.SetLabel(kNames[state.range(0)]);
 }
-BENCHMARK(makingForward)->DenseRange(0, 6)->UseRealTime()->Unit(benchmark::kMillisecond);
+BENCHMARK(makingForward)->DenseRange(0, 9)->UseRealTime()->Unit(benchmark::kMillisecond);
 
 void makingBackward(benchmark::State& state) {
   const auto map = mapOf(static_cast<int>(state.range(0)));
@@ -91,7 +102,7 @@ void makingBackward(benchmark::State& state) {
   for (auto _ : state) map->backward(level(), out, level(), back);
   state.SetLabel(kNames[state.range(0)]);
 }
-BENCHMARK(makingBackward)->DenseRange(0, 6)->UseRealTime()->Unit(benchmark::kMillisecond);
+BENCHMARK(makingBackward)->DenseRange(0, 9)->UseRealTime()->Unit(benchmark::kMillisecond);
 
 void localShare(benchmark::State& state) {
   const LocalFill<3> fill(million(), std::vector<double>(million().cellCount(), 1.0), {}, 12);

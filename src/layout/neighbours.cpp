@@ -46,12 +46,12 @@ void Neighbours<D>::visitRows(int sign, const Visit& visit) const {
       std::max<std::size_t>(1, kBlockSize / (static_cast<std::size_t>(width) * offsets_.size())));
 }
 
-/// Of each place the best of what lies at its offsets, itself among them.
+/// Of each place the best of what lies at its offsets, and of what there is beyond the box.
 template <int D>
 template <class Better>
-std::vector<double> Neighbours<D>::bestOf(const std::vector<double>& field, int sign,
+std::vector<double> Neighbours<D>::bestOf(const std::vector<double>& field, int sign, double beyond,
                                           const Better& better) const {
-  std::vector<double> best = field;
+  std::vector<double> best(field.size(), beyond);
   visitRows(sign, [&](std::size_t begin, std::size_t end, std::ptrdiff_t delta) {
     const double* other = field.data() + delta;
     for (std::size_t p = begin; p < end; ++p) best[p] = better(best[p], other[p]);
@@ -68,7 +68,7 @@ std::vector<double> Neighbours<D>::shareBack(const std::vector<double>& field,
     const double* other = field.data() + delta;
     for (std::size_t p = begin; p < end; ++p) share[p] += other[p] == best[p] ? 1 : 0;
   });
-  forEach(share.size(), [&](std::size_t p) { share[p] = gradient[p] / share[p]; });
+  forEach(share.size(), [&](std::size_t p) { share[p] = share[p] > 0 ? gradient[p] / share[p] : 0; });
   std::vector<double> back(field.size(), 0.0);
   visitRows(-sign, [&](std::size_t begin, std::size_t end, std::ptrdiff_t delta) {
     const double* by = share.data() + delta;
@@ -80,12 +80,12 @@ std::vector<double> Neighbours<D>::shareBack(const std::vector<double>& field,
 
 template <int D>
 std::vector<double> Neighbours<D>::largest(const std::vector<double>& field) const {
-  return bestOf(field, 1, [](double a, double b) { return a < b ? b : a; });
+  return bestOf(field, 1, 0.0, [](double a, double b) { return a < b ? b : a; });
 }
 
 template <int D>
 std::vector<double> Neighbours<D>::smallest(const std::vector<double>& field) const {
-  return bestOf(field, -1, [](double a, double b) { return b < a ? b : a; });
+  return bestOf(field, -1, 1.0, [](double a, double b) { return b < a ? b : a; });
 }
 
 template <int D>

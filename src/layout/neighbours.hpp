@@ -8,18 +8,19 @@
 
 namespace barelattice {
 
-/// Greyscale dilation and erosion by a set of cells (Serra 1982), with their exact derivatives.
+/// Greyscale dilation and erosion by a set of cells (Serra 1982), with their exact derivatives. Values are
+/// from 0 to 1.
 template <int D>
 class Neighbours {
  public:
-  /// @param cells of the box along each axis. @param offsets of the set, none among them twice; zero is one.
+  /// @param cells of the box along each axis. @param offsets of the set, none among them twice.
   Neighbours(const Index<D>& cells, std::vector<Index<D>> offsets);
 
   bool none() const { return offsets_.empty(); }
 
-  /// The largest value at p + offset, of those in the box. O(cells times offsets).
+  /// The largest value at p + offset, of those in the box; 0 where there is none. O(cells times offsets).
   std::vector<double> largest(const std::vector<double>& field) const;
-  /// The smallest value at p - offset, of those in the box.
+  /// The smallest value at p - offset, of those in the box; 1 where there is none.
   std::vector<double> smallest(const std::vector<double>& field) const;
   /// Derivatives by a field from those by what it gave: shared equally among what equals it.
   std::vector<double> backFromLargest(const std::vector<double>& field, const std::vector<double>& largest,
@@ -35,7 +36,8 @@ class Neighbours {
   template <class Visit>
   void visitRows(int sign, const Visit& visit) const;
   template <class Better>
-  std::vector<double> bestOf(const std::vector<double>& field, int sign, const Better& better) const;
+  std::vector<double> bestOf(const std::vector<double>& field, int sign, double beyond,
+                             const Better& better) const;
   std::vector<double> shareBack(const std::vector<double>& field, const std::vector<double>& best, int sign,
                                 const std::vector<double>& gradient) const;
 

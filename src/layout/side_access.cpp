@@ -2,6 +2,7 @@
 
 #include <algorithm>
 #include <cmath>
+#include <limits>
 #include <set>
 
 #include "base/parallel.hpp"
@@ -56,19 +57,28 @@ std::vector<Index<D>> surfaceCells(const Point<D>& side, double size, double rad
 }
 
 template <int D>
-std::vector<Index<D>> cuttingCells(const Grid<D>& grid, const Point<D>& side, const Tool& tool) {
+std::vector<Index<D>> toolCells(const Grid<D>& grid, const Point<D>& side, const Tool& tool) {
   if (tool.diameter <= 0) return {};
   const double deepest = depthAlong(grid.frame(), side);
   return surfaceCells<D>(side, grid.frame().size, tool.cuttingRadius(deepest), deepest,
                          [&](double radius) { return tool.cuttingHeightAt(radius); });
 }
 
+/// The holder comes down to the floor of the cell its tool's tip is in the middle of, and surfaces run half a
+/// cell off: a cell less of reach is on the safe side.
 template <int D>
-std::vector<Index<D>> allCells(const Grid<D>& grid, const Point<D>& side, const Tool& tool) {
-  if (tool.diameter <= 0) return {};
+double safeReach(const Grid<D>& grid, const Tool& tool) {
+  return std::max(tool.reach - grid.frame().size, grid.frame().size);
+}
+
+template <int D>
+std::vector<Index<D>> holderCells(const Grid<D>& grid, const Point<D>& side, const Tool& tool) {
   const double deepest = depthAlong(grid.frame(), side);
-  return surfaceCells<D>(side, grid.frame().size, std::max(tool.cuttingRadius(deepest), 0.5 * tool.holder),
-                         deepest, [&](double radius) { return tool.heightAt(radius); });
+  const double reach = safeReach(grid, tool);
+  if (tool.diameter <= 0 || tool.holder <= 0 || reach > deepest) return {};
+  return surfaceCells<D>(side, grid.frame().size, 0.5 * tool.holder, deepest, [&](double radius) {
+    return radius <= 0.5 * tool.holder ? reach : std::numeric_limits<double>::infinity();
+  });
 }
 
 /// How far beside the box a tool stands that cuts into it: across by its radius; along by what its edge is
@@ -93,37 +103,69 @@ template <int D>
 SideAccess<D>::SideAccess(const Grid<D>& grid, const Point<D>& side, double draft, const Tool& tool)
     : grid_(grid),
       box_(grid.frame(), marginOf(grid, side, tool)),
-      cutting_(box_.frame.cells, cuttingCells(grid, side, tool)),
-      surface_(box_.frame.cells, allCells(grid, side, tool)),
-      sweep_(
-          cutting_.none() ? grid : Grid<D>(box_.frame, std::vector<std::uint8_t>(box_.frame.boxCells(), 1)),
-          -side, draft) {}
+      tool_(box_.frame.cells, toolCells(grid, side, tool)),
+      holder_(box_.frame.cells, holderCells(grid, side, tool)),
+      sweep_(tool_.none() ? grid : Grid<D>(box_.frame, std::vector<std::uint8_t>(box_.frame.boxCells(), 1)),
+             -side, draft) {
+  if (!holder_.none())
+    rounds_ += static_cast<int>(std::ceil(depthAlong(box_.frame, side) / safeReach(grid, tool)));
+}
 
 template <int D>
 typename SideAccess<D>::Made SideAccess<D>::forward(std::span<const double> in) const {
   Made made;
-  if (cutting_.none()) {
+  if (tool_.none()) {
     made.swept = sweep_.greatest(in);
     return made;
   }
   made.swept = sweep_.greatest(box_.spread(grid_, in));
   made.seen.resize(box_.frame.boxCells());
   forEach(made.seen.size(), [&](std::size_t p) { made.seen[p] = sweep_.at(made.swept, p); });
-  made.tip = surface_.largest(made.seen);
-  made.left = cutting_.smallest(made.tip);
+  made.tool = tool_.largest(made.seen);
+  for (int k = 0; k < rounds_; ++k) {
+    typename Made::Round round;
+    round.tip = made.tool;
+    if (!holder_.none()) {
+      round.holder = holder_.largest(k == 0 ? made.seen : made.rounds.back().left);
+      forEach(round.tip.size(),
+              [&](std::size_t p) { round.tip[p] = std::max(round.tip[p], round.holder[p]); });
+    }
+    round.left = tool_.smallest(round.tip);
+    const bool same = k > 0 && round.left == made.rounds.back().left;
+    if (same) break;
+    made.rounds.push_back(std::move(round));
+  }
   return made;
 }
 
 template <int D>
 void SideAccess<D>::back(std::span<const double> in, const Made& made, std::span<const double> gradientOut,
                          std::span<double> gradientIn) const {
-  if (cutting_.none()) {
+  if (tool_.none()) {
     sweep_.back(in, made.swept, {}, gradientOut, gradientIn);
     return;
   }
-  const std::vector<double> byTip =
-      cutting_.backFromSmallest(made.tip, made.left, box_.spread(grid_, gradientOut));
-  const std::vector<double> bySeen = surface_.backFromLargest(made.seen, made.tip, byTip);
+  std::vector<double> byLeft = box_.spread(grid_, gradientOut);
+  std::vector<double> byTool(byLeft.size(), 0.0);
+  std::vector<double> bySeen(byLeft.size(), 0.0);
+  for (std::size_t k = made.rounds.size(); k-- > 0;) {
+    const typename Made::Round& round = made.rounds[k];
+    std::vector<double> byTip = tool_.backFromSmallest(round.tip, round.left, byLeft);
+    if (holder_.none()) {
+      byTool = std::move(byTip);
+      break;
+    }
+    std::vector<double> byHolder(byTip.size());
+    forEach(byTip.size(), [&](std::size_t p) {
+      const double share = made.tool[p] > round.holder[p] ? 1 : made.tool[p] < round.holder[p] ? 0 : 0.5;
+      byTool[p] += share * byTip[p];
+      byHolder[p] = (1 - share) * byTip[p];
+    });
+    byLeft = holder_.backFromLargest(k == 0 ? made.seen : made.rounds[k - 1].left, round.holder, byHolder);
+    if (k == 0) bySeen = byLeft;
+  }
+  const std::vector<double> byToolAlone = tool_.backFromLargest(made.seen, made.tool, byTool);
+  forEach(bySeen.size(), [&](std::size_t p) { bySeen[p] += byToolAlone[p]; });
   std::vector<double> byIn(bySeen.size(), 0.0);
   sweep_.back(box_.spread(grid_, in), made.swept, {}, bySeen, byIn);
   forEach(gradientIn.size(), [&](std::size_t c) { gradientIn[c] += byIn[box_.placeOf(grid_.cellIndex(c))]; });

@@ -15,15 +15,20 @@ namespace barelattice {
 // is at p needs the room above all of its lower surface, the places p + b, b = o + h(|o|) s, o across the
 // side s:
 //
-//   D(p) = max_b S(p + b)                                                         (1)
+//   T(p) = max_b S(p + b)                                                         (1)
 //
 // (the inverse tool offset of machining, with levels in the place of heights). A place is emptied by any tool
-// that goes there, and the higher it stands the better; b runs over what cuts:
+// that goes there, and the higher it stands the better:
 //
-//   out(x) = min_b D(x - b)                                                       (2)
+//   C(x) = min_b T(x - b)                                                         (2)
 //
-// which is the closing of S by the tool (Serra 1982); out >= S, and out is closed. A holder counts in (1)
-// alone. The axis may stand beside the part, so the box is widened by the tool's radius.
+// which is the closing of S by the tool (Serra 1982); C >= S, and C is closed. What holds the tool does not
+// cut: it goes round what the tool has left above, from the reach r on,
+//
+//   C_k(x) = min_b max { T(x - b), max { C_(k-1)(x - b + o + r s) : o in the holder } },   C_(-1) = S    (3)
+//
+// of which each round settles one more reach of depth: as many as there are, then nothing changes any more.
+// The axis may stand beside the part, so the box is widened by the tool's radius.
 
 template <int D>
 class SideAccess {
@@ -34,13 +39,17 @@ class SideAccess {
   /// What a way back reads of a way there.
   struct Made {
     typename Sweep<D>::Field swept;
-    std::vector<double> seen;  // of the widened box, here and below; empty without a tool
-    std::vector<double> tip;   // (1)
-    std::vector<double> left;  // (2)
+    std::vector<double> seen;  // S, of the widened box, here and below; none without a tool
+    std::vector<double> tool;  // (1)
+    struct Round {             // of (3); one of (2) without a holder
+      std::vector<double> holder, tip, left;
+    };
+    std::vector<Round> rounds;
   };
   Made forward(std::span<const double> in) const;
   double at(const Made& made, std::size_t cell) const {
-    return cutting_.none() ? sweep_.at(made.swept, cell) : made.left[box_.placeOf(grid_.cellIndex(cell))];
+    return tool_.none() ? sweep_.at(made.swept, cell)
+                        : made.rounds.back().left[box_.placeOf(grid_.cellIndex(cell))];
   }
   /// Adds to gradientIn what follows from the derivatives by at(made, cell), one per cell.
   void back(std::span<const double> in, const Made& made, std::span<const double> gradientOut,
@@ -49,8 +58,9 @@ class SideAccess {
  private:
   Grid<D> grid_;
   WideBox<D> box_;
-  Neighbours<D> cutting_;  // b of (2); none without a tool
-  Neighbours<D> surface_;  // b of (1)
+  Neighbours<D> tool_;    // b; none without a tool
+  Neighbours<D> holder_;  // o + r s; none where it never comes down to the part
+  int rounds_ = 1;
   Sweep<D> sweep_;
 };
 

@@ -34,31 +34,48 @@ std::vector<double> through(const LayoutMap& map, const std::vector<double>& in)
 }
 
 /// The definition: of all tips whose tool covers a cell, wherever they stand, the one in whose way there is
-/// least. The tool comes from +z.
+/// least; a holder goes round what is left, too. The tool comes from +z.
 std::vector<double> byDefinition(const Grid<3>& grid, const std::vector<double>& in, const Tool& tool) {
   const double size = grid.frame().size;
   const auto lowest = [&](int x, int y, bool cutting) {
     const double radius = size * std::hypot(x, y) - 1e-6 * size;
-    const double height = cutting ? tool.cuttingHeightAt(radius) : tool.heightAt(radius);
-    return std::isfinite(height) ? static_cast<int>(std::lround(height / size)) : 1000;
+    const double height = cutting ? tool.cuttingHeightAt(radius) : tool.reach - size;
+    const bool there = std::isfinite(height) && (cutting || radius <= 0.5 * tool.holder);
+    return there ? static_cast<int>(std::lround(height / size)) : 1000;
   };
   const Index<3> n = grid.frame().cells;
   const int margin = static_cast<int>(std::ceil(tool.cuttingRadius(n[2] * size) / size));
   const int below = static_cast<int>(std::ceil(tool.cornerRadius / size));
-  std::vector<double> out(in.size(), 1.0);
-  for (int z = -below; z < n[2]; ++z)
-    for (int y = -margin; y < n[1] + margin; ++y)
-      for (int x = -margin; x < n[0] + margin; ++x) {
-        double most = 0;
-        for (std::size_t c = 0; c < in.size(); ++c) {
-          const Index<3> at = grid.cellIndex(c);
-          if (at[2] - z >= lowest(at[0] - x, at[1] - y, false)) most = std::max(most, in[c]);
-        }
-        for (std::size_t c = 0; c < in.size(); ++c) {
-          const Index<3> at = grid.cellIndex(c);
-          if (at[2] - z >= lowest(at[0] - x, at[1] - y, true)) out[c] = std::min(out[c], most);
-        }
+  // What is left of a box that has room for the tool beside the part.
+  const Index<3> wide{n[0] + 2 * margin, n[1] + 2 * margin, n[2] + 2 * below};
+  const Grid<3> box = testing::boxGrid<3>(wide, size);
+  std::vector<double> full(box.cellCount(), 0.0);
+  const auto place = [&](const Index<3>& at) {
+    return static_cast<std::size_t>(box.cellAt({at[0] + margin, at[1] + margin, at[2] + below}));
+  };
+  for (std::size_t c = 0; c < in.size(); ++c) full[place(grid.cellIndex(c))] = in[c];
+  std::vector<double> left = full;
+  for (int round = 0; round < n[2]; ++round) {
+    const std::vector<double> before = left;
+    left.assign(full.size(), 1.0);
+    for (std::size_t p = 0; p < full.size(); ++p) {
+      const Index<3> tip = box.cellIndex(p);
+      double most = 0;
+      for (std::size_t c = 0; c < full.size(); ++c) {
+        const Index<3> at = box.cellIndex(c);
+        const int x = at[0] - tip[0], y = at[1] - tip[1], z = at[2] - tip[2];
+        if (z >= lowest(x, y, true)) most = std::max(most, full[c]);
+        if (tool.holder > 0 && z >= lowest(x, y, false)) most = std::max({most, full[c], before[c]});
       }
+      for (std::size_t c = 0; c < full.size(); ++c) {
+        const Index<3> at = box.cellIndex(c);
+        if (at[2] - tip[2] >= lowest(at[0] - tip[0], at[1] - tip[1], true)) left[c] = std::min(left[c], most);
+      }
+    }
+    if (left == before) break;
+  }
+  std::vector<double> out(in.size());
+  for (std::size_t c = 0; c < in.size(); ++c) out[c] = left[place(grid.cellIndex(c))];
   return out;
 }
 
@@ -158,8 +175,8 @@ TEST(Tool, leavesRoundCorners) {
   // Leaning by 10 degrees: on each wall half of depth times depth tan(10 deg), a little more in corners.
   const double leaning = pocket.filled({13, 0, 10 * kDegree, 0, 0}) - straight;
   EXPECT_NEAR(leaning, 0.5 * layers * layers * std::tan(10 * kDegree) * (4 * 34 - 4 * 3), 0.12 * leaning);
-  // A holder that does not go in: with a reach of 20 the floor rises by 10.
-  EXPECT_NEAR(pocket.filled({13, 0, 0, 20, 60}), straight + 10 * (40 * 40 - straight / layers), 1);
+  // A holder that does not go in: with a reach of 20 the floor rises by 10, and a cell on the safe side.
+  EXPECT_NEAR(pocket.filled({13, 0, 0, 20, 60}), straight + 11 * (40 * 40 - straight / layers), 1);
   EXPECT_EQ(pocket.filled({13, 0, 0, 20, 13}), straight);  // one that does
 }
 
