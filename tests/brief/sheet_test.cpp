@@ -123,6 +123,15 @@ TEST(SheetBrief, regionsAndBondedPartsHaveTheirMaterial) {
   EXPECT_NEAR(bonded.spaceMass / ((area - kPi * 16e-6) * 5e-3 * 7850), 1, 1e-3);
 }
 
+TEST(SheetBrief, hasNoVoidsToDrain) {
+  try {
+    prepared("smallest_member = \"6 mm\"", "smallest_member = \"6 mm\"\ndrain = {}");
+    FAIL() << "was accepted";
+  } catch (const BriefError& error) {
+    EXPECT_THAT(error.what(), ::testing::HasSubstr("voids of a sheet"));
+  }
+}
+
 TEST(SheetBrief, theDesignStartsFromTheGivenShape) {
   const Job job = prepared("[target]", "[optimise]\nstart = \"spare\"\n[target]");
   const std::vector<double> start = job.layoutProblem<2>().start;
