@@ -1,8 +1,9 @@
 // Makes the STEP files of the examples, as a CAD system would leave them: the package space of the sculling
 // rigger, a conventional heliostat hub and a conventional sley arm. All values are made up; millimetres.
-// Usage: make_parts FOLDER [perforated | variants]
+// Usage: make_parts FOLDER [perforated | variants | faulty]
 // With the second word it makes something else: a plate of 500 faces to measure with, or for the tests one
-// body under every application protocol and in several units, an assembly, and a file without a solid.
+// body under every application protocol and in several units, an assembly, and a file without a solid; or ten
+// bodies, each of which one way of making cannot make.
 
 #include <APIHeaderSection_MakeHeader.hxx>
 #include <BRepAdaptor_Curve.hxx>
@@ -15,6 +16,7 @@
 #include <BRepPrimAPI_MakeCone.hxx>
 #include <BRepPrimAPI_MakeCylinder.hxx>
 #include <BRepPrimAPI_MakePrism.hxx>
+#include <BRepPrimAPI_MakeSphere.hxx>
 #include <BRepPrimAPI_MakeTorus.hxx>
 #include <BRep_Builder.hxx>
 #include <Interface_Static.hxx>
@@ -152,6 +154,22 @@ Parts perforated() {
   return {{"perforated plate", cut(cut(block({0, 0, 0}, {152, 248, 10}), holes), sinks)}};
 }
 
+/// Blocks of 40 x 30 x 20 with a fault each, by its name.
+Parts faulty() {
+  const TopoDS_Shape body = block({0, 0, 0}, {40, 30, 20});
+  const TopoDS_Shape hollow = cut(body, BRepPrimAPI_MakeSphere(gp_Pnt(20, 15, 10), 7).Shape());
+  return {{"undercut", cut(body, bar({20, -1, 10}, {0, 1, 0}, 4, 32))},
+          {"upright", body},
+          {"hanging", fuse(body, block({40, 0, 12}, {60, 30, 20}))},
+          {"thin", cut(cut(body, block({19, -1, -1}, {29, 31, 21})), block({31, 5, -1}, {35, 31, 21}))},
+          {"narrow", cut(body, block({18, -1, 5}, {19.5, 31, 21}))},
+          {"lopsided", fuse(body, block({30, 10, 20}, {36, 20, 26}))},
+          {"stepped", fuse(body, block({0, 0, 20}, {20, 30, 25}))},
+          {"square_pocket", cut(body, block({10, 8, 8}, {30, 22, 21}))},
+          {"closed", hollow},
+          {"bottle", cut(hollow, bar({20, 15, 10}, {0, 0, 1}, 1.5, 11))}};
+}
+
 using Document = Handle(TDocStd_Document);
 
 Document newDocument() {
@@ -229,18 +247,26 @@ bool writeVariants(const std::string& folder) {
          write(assembly(), folder + "/assembly.step") && write(loose(), folder + "/loose.step");
 }
 
+bool writeFaulty(const std::string& folder) {
+  bool done = true;
+  for (const auto& part : faulty())
+    done = write(documentOf({part}), folder + "/" + part.first + ".step") && done;
+  return done;
+}
+
 }  // namespace
 
 int main(int argc, char** argv) {
   const std::string what = argc == 3 ? argv[2] : "";
-  if (argc < 2 || argc > 3 || (argc == 3 && what != "perforated" && what != "variants")) {
-    std::fputs("usage: make_parts FOLDER [perforated | variants]\n", stderr);
+  if (argc < 2 || argc > 3 || (argc == 3 && what != "perforated" && what != "variants" && what != "faulty")) {
+    std::fputs("usage: make_parts FOLDER [perforated | variants | faulty]\n", stderr);
     return 2;
   }
   Message::DefaultMessenger()->ChangePrinters().Clear();
   const std::string folder = argv[1];
   if (what == "perforated") return write(documentOf(perforated()), folder + "/perforated.step") ? 0 : 1;
   if (what == "variants") return writeVariants(folder) ? 0 : 1;
+  if (what == "faulty") return writeFaulty(folder) ? 0 : 1;
   const bool done = write(documentOf(rigger()), folder + "/rigger.step") &&
                     write(documentOf(hub()), folder + "/hub.step") &&
                     write(documentOf(arm()), folder + "/arm.step") &&
