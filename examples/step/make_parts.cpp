@@ -161,7 +161,7 @@ Parts faulty() {
   return {{"undercut", cut(body, bar({20, -1, 10}, {0, 1, 0}, 4, 32))},
           {"upright", body},
           {"hanging", fuse(body, block({40, 0, 12}, {60, 30, 20}))},
-          {"thin", cut(cut(body, block({19, -1, -1}, {29, 31, 21})), block({31, 5, -1}, {35, 31, 21}))},
+          {"thin", cut(cut(body, block({5, -1, 5}, {18, 31, 21})), block({20, -1, 5}, {35, 31, 21}))},
           {"narrow", cut(body, block({18, -1, 5}, {19.5, 31, 21}))},
           {"lopsided", fuse(body, block({30, 10, 20}, {36, 20, 26}))},
           {"stepped", fuse(body, block({0, 0, 20}, {20, 30, 25}))},

@@ -88,6 +88,9 @@ MakingRule parseMill(TableReader& table, std::size_t dimensions) {
     if (tool.diameter == 0 && table.has(key))
       table.fail(*table.find(key), fmt::format("'{}' belongs to a 'tool', and there is none", key),
                  "give its diameter, e.g. tool = \"8 mm\"");
+  if (tool.cornerRadius > 0.5 * tool.diameter)
+    table.fail(*table.find("corner"), "'corner' is more than half of 'tool'",
+               "it is the radius of the tool's edge: half of the diameter makes it a ball");
   try {
     validate(tool);
   } catch (const InputError& error) {

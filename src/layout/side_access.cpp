@@ -76,8 +76,11 @@ std::vector<Index<D>> holderCells(const Grid<D>& grid, const Point<D>& side, con
   const double deepest = depthAlong(grid.frame(), side);
   const double reach = safeReach(grid, tool);
   if (tool.diameter <= 0 || tool.holder <= 0 || reach > deepest) return {};
-  return surfaceCells<D>(side, grid.frame().size, 0.5 * tool.holder, deepest, [&](double radius) {
-    return radius <= 0.5 * tool.holder ? reach : std::numeric_limits<double>::infinity();
+  double across = 0;  // of the box: what is wider meets no more
+  for (const int cells : grid.frame().cells) across = std::hypot(across, cells * grid.frame().size);
+  const double radius = std::min(0.5 * tool.holder, across);
+  return surfaceCells<D>(side, grid.frame().size, radius, deepest, [&](double at) {
+    return at <= radius ? reach : std::numeric_limits<double>::infinity();
   });
 }
 

@@ -317,6 +317,10 @@ Job prepare(Brief brief, double coarser) {
   }
   checkKeeps(job);
   settleMass(job);
+  if (job.open)
+    job.assumptions.push_back(
+        fmt::format("[making] {}: {} of {} ways, until 'run' or 'optimise' has tried them",
+                    nameOf(openRule(job).rule), wayText(openRule(job).rule), openRule(job).ways.size()));
   job.estimate = estimated(job);
   if (job.estimate.bytes > machineMemory())
     refuse(job.brief, job.brief.voxelPlace,

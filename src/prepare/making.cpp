@@ -155,6 +155,14 @@ void checkLocalShare(const Job& job, const BriefRule& rule) {
 void checkVoids(const Job& job, const BriefRule& rule) {
   if (std::holds_alternative<OpenVoids>(rule.rule) && job.flat())
     refuse(job.brief, rule.place, "the voids of a sheet are open on both of its faces", "leave 'drain' out");
+  const auto* voids = std::get_if<OpenVoids>(&rule.rule);
+  const double narrowest = job.regions.space->bounds().sizes().minCoeff();
+  if (voids && voids->opening > narrowest)
+    refuse(job.brief, rule.place,
+           fmt::format("an opening of {:.4g} mm is wider than the design space, which is {:.4g} mm at its "
+                       "narrowest",
+                       voids->opening * kMm, narrowest * kMm),
+           "give what powder or a tool needs to get out");
 }
 
 void checkTool(Job& job, const BriefRule& rule) {

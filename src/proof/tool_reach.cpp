@@ -60,6 +60,7 @@ ToolReach::ToolReach(const TriangleMesh& solid, const ParallelRays& rays, const 
   for (const Vec3& vertex : solid.vertices) box.extend(turn_ * vertex);
   const double deep = box.sizes().z();
   const double radius = tool.cuttingRadius(deep);
+  const double across = box.diagonal().norm();
   settlePitch(tool, deep, box.sizes().x() + 2 * radius, box.sizes().y() + 2 * radius);
   bottom_ = box.min().z();
   for (std::size_t i = 0; i < 2; ++i) {
@@ -68,13 +69,14 @@ ToolReach::ToolReach(const TriangleMesh& solid, const ParallelRays& rays, const 
     count_[i] = static_cast<int>(std::ceil((box.sizes()[axis] + 2 * radius) / pitch_)) + 3;
   }
   measureHeights(rays);
-  const std::vector<double> tip = bestOf<true>(height_, discsOf(tool, deep, pitch_, tolerance_, false));
-  left_ = bestOf<false>(tip, discsOf(tool, deep, pitch_, 0, true));
+  const std::vector<double> tip =
+      bestOf<true>(height_, discsOf(tool, deep, pitch_, tolerance_, false, across));
+  left_ = bestOf<false>(tip, discsOf(tool, deep, pitch_, 0, true, across));
 }
 
-/// @param slimmer by how much all of it is.
+/// @param slimmer by how much all of it is. @param widestHolder of what is wider no more is to be seen.
 std::vector<ToolReach::Disc> ToolReach::discsOf(const Tool& tool, double deep, double pitch, double slimmer,
-                                                bool cutting) {
+                                                bool cutting, double widestHolder) {
   std::vector<Disc> discs;
   const double flat = 0.5 * tool.diameter - tool.cornerRadius;
   const double widest = tool.cuttingRadius(deep);
@@ -85,7 +87,7 @@ std::vector<ToolReach::Disc> ToolReach::discsOf(const Tool& tool, double deep, d
     if (height <= deep) discs.push_back({std::max(0.0, radius - slimmer), height});
   }
   if (!cutting && tool.reach > 0 && tool.reach <= deep)
-    discs.push_back({std::max(0.0, 0.5 * tool.holder - slimmer), tool.reach});
+    discs.push_back({std::clamp(0.5 * tool.holder - slimmer, 0.0, widestHolder), tool.reach});
   return discs;
 }
 
@@ -97,7 +99,8 @@ void ToolReach::settlePitch(const Tool& tool, double deep, double width, double 
   for (;; pitch_ *= 1.2) {
     double rows = 0;
     for (const bool cutting : {false, true})
-      for (const Disc& disc : discsOf(tool, deep, pitch_, 0, cutting)) rows += 2 * disc.radius / pitch_ + 1;
+      for (const Disc& disc : discsOf(tool, deep, pitch_, 0, cutting, std::hypot(width, length)))
+        rows += 2 * disc.radius / pitch_ + 1;
     if (rows * width * length / (pitch_ * pitch_) < kMostSteps) break;
   }
   tolerance_ = std::max(tolerance_, 2 * pitch_);

@@ -30,7 +30,8 @@ class ToolReach {
   struct Disc {
     double radius, height;
   };
-  static std::vector<Disc> discsOf(const Tool& tool, double deep, double pitch, double slimmer, bool cutting);
+  static std::vector<Disc> discsOf(const Tool& tool, double deep, double pitch, double slimmer, bool cutting,
+                                   double widestHolder);
   void settlePitch(const Tool& tool, double deep, double width, double length);
   std::size_t place(int u, int v) const;
   void measureHeights(const ParallelRays& rays);

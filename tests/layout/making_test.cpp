@@ -12,39 +12,17 @@
 
 #include "barelattice/base/error.hpp"
 #include "barelattice/layout/directed_maps.hpp"
-#include "support/difference.hpp"
 #include "support/grids.hpp"
-#include "support/random_field.hpp"
+#include "support/layout_maps.hpp"
 
 namespace barelattice {
 namespace {
 
 constexpr double kDegree = std::numbers::pi / 180;
 
+using testing::expectExactGradient;
 using testing::randomField;
-
-std::vector<double> through(const LayoutMap& map, const std::vector<double>& in) {
-  std::vector<double> out(in.size());
-  map.forward(in, out);
-  return out;
-}
-
-/// The gradient of a weighted sum of what the map gives, against differences. Random fields have no ties, and
-/// the step is too short to make any.
-void expectExactGradient(const LayoutMap& map, std::size_t count, std::size_t stride, const char* what) {
-  SCOPED_TRACE(what);
-  const std::vector<double> weight = randomField(count, 5);
-  const std::vector<double> in = randomField(count, 6);
-  std::vector<double> gradient(count);
-  map.backward(in, through(map, in), weight, gradient);
-  const auto value = [&](const std::vector<double>& x) {
-    const std::vector<double> out = through(map, x);
-    double sum = 0;
-    for (std::size_t i = 0; i < count; ++i) sum += weight[i] * out[i];
-    return sum;
-  };
-  testing::expectGradient(value, in, gradient, stride, 1e-6, 1e-7);
-}
+using testing::through;
 
 const Grid<3>& holedGrid() {
   static const Grid<3> grid =

@@ -7,20 +7,15 @@
 #include "barelattice/base/error.hpp"
 #include "barelattice/layout/making.hpp"
 #include "barelattice/layout/open_voids_map.hpp"
-#include "support/difference.hpp"
 #include "support/grids.hpp"
-#include "support/random_field.hpp"
+#include "support/layout_maps.hpp"
 
 namespace barelattice {
 namespace {
 
+using testing::expectExactGradient;
 using testing::randomField;
-
-std::vector<double> through(const LayoutMap& map, const std::vector<double>& in) {
-  std::vector<double> out(in.size());
-  map.forward(in, out);
-  return out;
-}
+using testing::through;
 
 /// The definition: levels fall until each is the least there is by way of a neighbour, or outside.
 std::vector<double> byDefinition(const Grid<3>& grid, const std::vector<double>& in) {
@@ -57,20 +52,8 @@ TEST(OpenVoidsMap, floodsAsItsDefinitionSays) {
 
 TEST(OpenVoidsMap, hasExactGradients) {
   const Grid<3> grid = testing::boxGrid<3>({9, 8, 10}, 0.5);
-  const std::vector<double> in = randomField(grid.cellCount(), 6);
-  const std::vector<double> weight = randomField(grid.cellCount(), 5);
-  for (const double opening : {0.0, 1.1, 2.3}) {
-    const OpenVoidsMap<3> map(grid, opening);
-    std::vector<double> gradient(in.size());
-    map.backward(in, {}, weight, gradient);
-    const auto value = [&](const std::vector<double>& at) {
-      const std::vector<double> out = through(map, at);
-      double sum = 0;
-      for (std::size_t i = 0; i < out.size(); ++i) sum += weight[i] * out[i];
-      return sum;
-    };
-    testing::expectGradient(value, in, gradient, 5, 1e-6, 1e-7);
-  }
+  for (const double opening : {0.0, 1.1, 2.3})
+    expectExactGradient(OpenVoidsMap<3>(grid, opening), grid.cellCount(), 5, "");
 }
 
 /// A block with a cavity and, if asked for, a square channel to the outside.

@@ -9,28 +9,23 @@
 
 #include "barelattice/base/error.hpp"
 #include "barelattice/layout/directed_maps.hpp"
-#include "support/difference.hpp"
 #include "support/grids.hpp"
-#include "support/random_field.hpp"
+#include "support/layout_maps.hpp"
 
 namespace barelattice {
 namespace {
 
 constexpr double kPi = std::numbers::pi;
 constexpr double kDegree = kPi / 180;
+using testing::expectExactGradient;
 using testing::randomField;
+using testing::through;
 
 AccessMap<3> milled(const Grid<3>& grid, const std::vector<Point<3>>& sides, const Tool& tool) {
   AccessMap<3>::Options options;
   options.sides = sides;
   options.tool = tool;
   return {grid, options};
-}
-
-std::vector<double> through(const LayoutMap& map, const std::vector<double>& in) {
-  std::vector<double> out(in.size());
-  map.forward(in, out);
-  return out;
 }
 
 /// The definition: of all tips whose tool covers a cell, wherever they stand, the one in whose way there is
@@ -99,23 +94,11 @@ TEST(Tool, hasExactGradientsFromAnySide) {
       testing::gridWhere<3>({11, 8, 9}, 0.5, [](const Index<3>& i) { return (i[0] + i[1] * i[2]) % 9 != 0; });
   const Point<3> x = Point<3>::UnitX();
   const Point<3> oblique = Point<3>(0.5, -0.8, 0.6).normalized();
-  const std::vector<double> in = randomField(grid.cellCount(), 6);
-  const std::vector<double> weight = randomField(grid.cellCount(), 5);
-  const auto expectExact = [&](const AccessMap<3>& map, const char* what) {
-    SCOPED_TRACE(what);
-    std::vector<double> gradient(in.size());
-    map.backward(in, {}, weight, gradient);
-    const auto value = [&](const std::vector<double>& at) {
-      const std::vector<double> out = through(map, at);
-      double sum = 0;
-      for (std::size_t i = 0; i < out.size(); ++i) sum += weight[i] * out[i];
-      return sum;
-    };
-    testing::expectGradient(value, in, gradient, 5, 1e-6, 1e-7);
-  };
-  expectExact(milled(grid, {x, -x}, {1.1, 0, 0, 0, 0}), "straight");
-  expectExact(milled(grid, {-x, Point<3>::UnitY(), oblique}, {2, 0.5, 5 * kDegree, 2, 5}), "with a holder");
-  expectExact(milled(grid, {oblique}, {2, 1, 0, 0, 0}), "oblique");
+  const std::size_t n = grid.cellCount();
+  expectExactGradient(milled(grid, {x, -x}, {1.1, 0, 0, 0, 0}), n, 5, "straight");
+  expectExactGradient(milled(grid, {-x, Point<3>::UnitY(), oblique}, {2, 0.5, 5 * kDegree, 2, 5}), n, 5,
+                      "with a holder");
+  expectExactGradient(milled(grid, {oblique}, {2, 1, 0, 0, 0}), n, 5, "oblique");
 }
 
 // Material only grows, a second pass takes nothing away, and nothing is left of a difference between equals.

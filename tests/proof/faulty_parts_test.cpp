@@ -48,7 +48,7 @@ class FaultyParts : public ::testing::Test {
     SCOPED_TRACE(part);
     const MakingFinding finding = found(part, rule, measure);
     EXPECT_NEAR(finding.value.value_or(0), size, slack * size);
-    EXPECT_LT((finding.at - kMm * at).norm(), 8 * kMm) << finding.at.transpose();
+    EXPECT_LT((finding.at - kMm * at).norm(), 16 * kMm) << finding.at.transpose();
     if (finding.bound) {
       EXPECT_FALSE(finding.holds);
     }
@@ -70,7 +70,7 @@ TEST_F(FaultyParts, areFound) {
   const Printing print{z};
   expectFault("hanging", print, MakingMeasure::unsupported, 20 * 30 * mm2, 0.06, {50, 15, 12});
   expectFault("hanging", print, MakingMeasure::supports, 20 * 30 * 12 * mm3, 0.06, {50, 15, 12});
-  expectFault("thin", Walls{4 * kMm}, MakingMeasure::thinnestWall, 2 * kMm, 0.03, {30, 18, 10});
+  expectFault("thin", Walls{4 * kMm}, MakingMeasure::thinnestWall, 2 * kMm, 0.03, {19, 15, 12});
   expectFault("narrow", Walls{3 * kMm}, MakingMeasure::narrowestGap, 1.5 * kMm, 0.03, {18.75, 15, 12});
   expectFault("lopsided", MirrorPlane{x, 0.02}, MakingMeasure::asymmetry, 6 * kMm, 0.08, {33, 15, 26});
   expectFault("stepped", ConstantSection{x}, MakingMeasure::asymmetry, 5 * kMm, 0.08, {17, 15, 25});
@@ -90,8 +90,7 @@ TEST_F(FaultyParts, areFaultyInOneWayOnly) {
     SCOPED_TRACE(part);
     EXPECT_TRUE(found(part, Printing{z}, MakingMeasure::enclosedVoid).holds);
     EXPECT_TRUE(found(part, OpenVoids{2 * kMm}, MakingMeasure::enclosedVoid).holds);
-    EXPECT_TRUE(found(part, MirrorPlane{y, 0.015}, MakingMeasure::asymmetry).holds ||
-                std::string(part) == "thin");
+    EXPECT_TRUE(found(part, MirrorPlane{y, 0.015}, MakingMeasure::asymmetry).holds);
   }
   for (const char* part : {"upright", "thin", "narrow", "lopsided", "stepped", "square_pocket"}) {
     SCOPED_TRACE(part);

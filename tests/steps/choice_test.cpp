@@ -25,7 +25,10 @@ TEST(Choice, isOpenWhereABriefGivesSeveralWays) {
   ASSERT_EQ(openRule(prints).ways.size(), 3U);
   EXPECT_EQ(wayText(openRule(prints).ways[1]), "up = \"-x\"");
   EXPECT_EQ(wayText(openRule(prints).ways[2]), "up = [0.7071, 0, 0.7071]");
+  ASSERT_EQ(prints.assumptions.size(), 1U);
+  EXPECT_THAT(prints.assumptions.front(), HasSubstr("print: up = \"+z\" of 3 ways"));
   const Job second = settledOn(prints, 1);
+  EXPECT_TRUE(second.assumptions.empty());
   EXPECT_FALSE(second.open.has_value());
   EXPECT_EQ(std::get<Printing>(second.brief.imposed().back()).up, -Vec3::UnitX());
   EXPECT_THROW(settledOn(prints, 3), InputError);
