@@ -457,7 +457,7 @@ std::string choiceText(const RunRecord& record) {
                         tried.failure.empty() ? figureText(tried.compliance) + " J" : "cannot be designed",
                         k == record.choice->taken ? " (taken)" : "");
   }
-  return " Of several ways of making the stiffest on voxels twice as large was taken: " + text + ".";
+  return " Of several ways of making the stiffest on voxels up to twice as large was taken: " + text + ".";
 }
 
 /// What the layout is and how it came about; adds what people should know of it.

@@ -146,8 +146,8 @@ void JobRun::importLayout() {
 
 void JobRun::choose() {
   if (!job_.open) return;
-  note(fmt::format("choose    {} ways of {} are tried on voxels of {:.3g} mm", openRule(job_).ways.size(),
-                   nameOf(openRule(job_).rule), 2 * job_.cellSize() * kMm));
+  note(fmt::format("choose    {} ways of {} are tried on voxels up to twice as large",
+                   openRule(job_).ways.size(), nameOf(openRule(job_).rule)));
   ChoiceRecord choice = choiceOf(job_, progress());
   choice.fingerprint = choiceFingerprint(job_);
   for (const TriedRecord& tried : choice.tried)

@@ -67,7 +67,7 @@ void describeFields(ImportedRecord& r, V& f) {
 template <class V>
 void describeFields(TriedRecord& r, V& f) {
   f("way", r.way, "of making, as a brief states it");
-  f("compliance_J", r.compliance, "the goal on voxels twice as large; null where it failed");
+  f("compliance_J", r.compliance, "the goal on voxels up to twice as large; null where it failed");
   f("failure", r.failure, "why it failed; else empty");
 }
 

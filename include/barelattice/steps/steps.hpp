@@ -15,8 +15,8 @@
 #include "barelattice/steps/records.hpp"
 
 namespace barelattice BARELATTICE_API {
-/// Tries the ways of an open job on voxels twice as large, without thinner layouts, and takes the stiffest:
-/// the first of equals. One that cannot be designed is none.
+/// Tries the ways of an open job on voxels twice as large, or half a smallest member, without thinner
+/// layouts, and takes the stiffest: the first of equals. One that cannot be designed is none.
 /// @throws RunError if all fail; Cancelled if the progress callback says so.
 ChoiceRecord choiceOf(const Job& job, const ProgressCallback& progress = {});
 
