@@ -34,7 +34,7 @@ class RowWindows {
     const auto level = std::min(static_cast<std::size_t>(std::bit_width(length)) - 1, tables_.size() - 1);
     const int step = 1 << level;
     return better(tables_[level][static_cast<std::size_t>(from)],
-                  tables_[level][static_cast<std::size_t>(to - step + 1)]);
+                  tables_[level][static_cast<std::size_t>(to) + 1 - static_cast<std::size_t>(step)]);
   }
 
  private:
