@@ -38,7 +38,8 @@ namespace {
 //
 // Where what is made lies within some distance of what is drawn, the goal and the limits are those of the
 // layout that much thinner, r(v), in the place of n: of all that may be made it is the softest, since
-// compliance falls with material, so the thicker ones need not be solved. The mass is that of n all the same.
+// compliance falls with material, so the thicker ones need not be solved. Limits on the density, as that on
+// the mass, are those of n all the same.
 //
 // dg/dn comes from the response, with adjoint solves where it needs them. tests/optimise/assessment_test
 // holds (2) against differences of (1), both as the loop calls them.
@@ -100,16 +101,10 @@ double Assessment<D>::goalOf(std::vector<double> density, CaseStates& states) {
 }
 
 template <int D>
-std::vector<double> Assessment<D>::limitsAt(const CaseStates& states, double mass) {
-  std::vector<double> limits = formulation_.limitsAt({analysis_, states});
-  limits.front() = mass;
-  return limits;
-}
-
-template <int D>
-std::vector<double> Assessment<D>::valuesAt(const CaseStates& states, double mass) {
-  std::vector<double> values = valuesOf(*formulation_.goal().response, {analysis_, states});
-  const std::vector<double> limits = limitsAt(states, mass);
+std::vector<double> Assessment<D>::valuesAt(const CaseStates& states) {
+  const Analysed at{analysis_, states};
+  std::vector<double> values = valuesOf(*formulation_.goal().response, at);
+  const std::vector<double> limits = formulation_.limitsAt(at, at);
   values.insert(values.end(), limits.begin(), limits.end());
   return values;
 }
@@ -126,11 +121,15 @@ void Assessment<D>::solve(std::vector<double> density, CaseStates& states, Asses
 template <int D>
 Assessed Assessment<D>::assess(std::vector<double> layout, ReadingStates& states) {
   Assessed assessed;
-  const double mass = mass_->value(layout);
-  solve(readings_.madeThinner() ? readings_.made() : std::move(layout), states.nominal, assessed);
-  assessed.values = valuesAt(states.nominal, mass);
-  assessed.appraisal = {valuesOf(*formulation_.goal().response, {analysis_, states.nominal}),
-                        limitsAt(states.nominal, mass)};
+  const bool thinner = readings_.madeThinner();
+  if (thinner) drawn_.density = std::move(layout);
+  solve(thinner ? readings_.made() : std::move(layout), states.nominal, assessed);
+  const Analysed at{analysis_, states.nominal};
+  assessed.appraisal = {valuesOf(*formulation_.goal().response, at),
+                        formulation_.limitsAt(at, {analysis_, drawnOf(states.nominal)})};
+  assessed.values = assessed.appraisal.terms;
+  assessed.values.insert(assessed.values.end(), assessed.appraisal.limits.begin(),
+                         assessed.appraisal.limits.end());
   std::vector<double>& terms = assessed.appraisal.terms;
   assessed.nominal = assessed.eroded = formulation_.goalOf(terms);
   if (share() > 0) {
@@ -181,10 +180,12 @@ DesignGradients Assessment<D>::differentiate(const ReadingStates& states) {
   if (share() > 0) addGoal(true, states.eroded, gradients.goal);
   std::vector<double> byDensity(states.nominal.density.size());
   for (const Limit& limit : formulation_.limits()) {
-    gradientOf(*limit.response, {analysis_, states.nominal}, limit.which, byDensity);
-    const bool mass = gradients.limits.empty();
-    if (mass && readings_.hasDilated()) gradients.price = readings_.fromDilated(byDensity);
-    gradients.limits.push_back(mass ? readings_.fromNominal(byDensity) : readings_.fromMade(byDensity));
+    const bool drawn = limit.response->ofDensityAlone();
+    gradientOf(*limit.response, {analysis_, drawn ? drawnOf(states.nominal) : states.nominal}, limit.which,
+               byDensity);
+    if (gradients.limits.empty() && readings_.hasDilated())
+      gradients.price = readings_.fromDilated(byDensity);
+    gradients.limits.push_back(drawn ? readings_.fromNominal(byDensity) : readings_.fromMade(byDensity));
   }
   return gradients;
 }

@@ -41,9 +41,8 @@ class Assessment {
   /// Analyses a layout from the states and returns its goal. The states move on.
   double goalOf(std::vector<double> density, CaseStates& states);
 
-  /// The goal's terms and the limits of a reading that has been analysed.
-  /// @param mass of the layout that is the result.
-  std::vector<double> valuesAt(const CaseStates& states, double mass);
+  /// The goal's terms and the limits of a layout that has been analysed as it is drawn.
+  std::vector<double> valuesAt(const CaseStates& states);
 
   /// Analyses the readings of the variables that went forward last.
   /// @param layout what they gave.
@@ -54,10 +53,14 @@ class Assessment {
  private:
   double share() const { return readings_.reading().erosion > 0 ? erodedShare_ : 0; }
   void solve(std::vector<double> density, CaseStates& states, Assessed& assessed);
-  std::vector<double> limitsAt(const CaseStates& states, double mass);
+  /// What limits on the density look at: what is drawn of the states that were analysed.
+  const CaseStates& drawnOf(const CaseStates& states) const {
+    return readings_.madeThinner() ? drawn_ : states;
+  }
   void addGoal(bool eroded, const CaseStates& states, std::vector<std::vector<double>>& gradients);
 
   double erodedShare_;
+  CaseStates drawn_;  // the density alone of what was assessed last, where it was analysed as it may be made
   Readings<D> readings_;
   GridAnalysis<D> analysis_;
   std::shared_ptr<const MassFraction> mass_;

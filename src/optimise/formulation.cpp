@@ -27,9 +27,10 @@ double Formulation::goalAt(const Analysed& at) const {
   return goalOf(valuesOf(*goal_.response, at));
 }
 
-std::vector<double> Formulation::limitsAt(const Analysed& at) const {
+std::vector<double> Formulation::limitsAt(const Analysed& at, const Analysed& drawn) const {
   std::vector<double> values;
-  for (const Limit& limit : limits_) values.push_back(valuesOf(*limit.response, at)[limit.which]);
+  for (const Limit& limit : limits_)
+    values.push_back(valuesOf(*limit.response, limit.response->ofDensityAlone() ? drawn : at)[limit.which]);
   return values;
 }
 

@@ -23,7 +23,8 @@ class Formulation {
   /// The goal's terms as one number.
   double goalOf(const std::vector<double>& terms) const;
   double goalAt(const Analysed& at) const;
-  std::vector<double> limitsAt(const Analysed& at) const;
+  /// @param drawn the layout itself, where `at` is what may be made of it; only its density is looked at.
+  std::vector<double> limitsAt(const Analysed& at, const Analysed& drawn) const;
 
   /// What a limit is missed by in units of its bound: above zero where it does not hold.
   double missed(std::size_t limit, double value) const;

@@ -402,7 +402,7 @@ class Loop {
     analysis.setTolerance(options_.finalTolerance);
     CaseStates states = std::move(state_.states.nominal);
     result.nominal = assessment_.goalOf(result.density, states);
-    result.values = assessment_.valuesAt(states, result.massFraction);
+    result.values = assessment_.valuesAt(states);
     result.caseCompliance = states.compliances;
     result.displacements = states.displacements;
 

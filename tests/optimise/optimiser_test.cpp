@@ -398,6 +398,23 @@ TEST(Optimiser, findsTheFreeLayoutWhereRulesAskForNothing) {
   EXPECT_LT(optimiseLayout<2>(sheet.problem, {}).nominal, 1.05 * flat.nominal);
 }
 
+// Limits on the density are of the layout as drawn, not of what is made of it.
+TEST(Optimiser, holdsLimitsOfWhatIsDrawn) {
+  Cantilever cantilever({60, 30}, 0.45, 4);
+  LayoutProblem<2>& problem = cantilever.problem;
+  auto& walls = std::get<Walls>(problem.making.front());
+  walls.madeWithin = 0.2 * walls.smallestMember;
+  std::vector<double> left(problem.grid.cellCount());
+  for (std::size_t c = 0; c < left.size(); ++c) left[c] = problem.grid.cellIndex(c)[0] < 30;
+  const auto share = std::make_shared<MassFraction>(left, "mass_fraction_on_the_left");
+  const double bound = 0.96 * share->value(optimiseLayout<2>(problem, {}).density);
+  problem.limits = {{share, 0, LimitSense::atMost, bound}};
+  const OptimiseResult result = optimiseLayout<2>(problem, {});
+  EXPECT_EQ(result.stop, OptimiseStop::settled) << result.where;
+  EXPECT_NEAR(result.massFraction, 0.45, 1e-4);
+  EXPECT_NEAR(share->value(result.density), bound, 0.005 * bound);
+}
+
 // Made as thin as the process may make it, a layout that knew of it is stiffer than one that did not; both
 // have the mass asked for as drawn.
 TEST(Optimiser, designsForWhatIsMade) {

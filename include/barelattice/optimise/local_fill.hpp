@@ -30,6 +30,7 @@ class LocalFill final : public Response {
   std::vector<std::string> names(const Analysis& /*analysis*/) const override { return {"local_share"}; }
   std::vector<double> values(const Analysed& at) const override { return {value(at.states.density)}; }
   void gradient(const Analysed& at, std::size_t which, std::span<double> gradient) const override;
+  bool ofDensityAlone() const override { return true; }
 
   double value(std::span<const double> density) const;
   /// s_i, by cell; 0 where too little is designed.

@@ -31,6 +31,9 @@ class Response {
   /// None of its values rises where material is added, whatever the layout:
   /// what optimality criteria need.
   virtual bool fallsWithMaterial(const Analysis& /*analysis*/) const { return false; }
+  /// Its values follow from the density alone, whatever is solved: a limit on them is one on the layout as it
+  /// is drawn, also where it is analysed as it may be made.
+  virtual bool ofDensityAlone() const { return false; }
 };
 
 /// The compliance of each case, J. Falls with material unless loads follow the
@@ -54,6 +57,7 @@ class MassFraction final : public Response {
   std::vector<double> values(const Analysed& at) const override { return {value(at.states.density)}; }
   void gradient(const Analysed& at, std::size_t which, std::span<double> gradient) const override;
   double value(std::span<const double> density) const;
+  bool ofDensityAlone() const override { return true; }
 
  private:
   HeldField fill_;
