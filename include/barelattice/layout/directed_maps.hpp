@@ -33,7 +33,8 @@ class Sweep;
 /// readings of it obey the rule. Derivatives are exact but where several cells are equally full: there they
 /// are shared equally, which is one of the slopes there are.
 /// O(cells of the box times sides), with draft nine times that; 8 bytes a cell of the box for each side. With
-/// a tool O(cells times those of its cross section, and of the holder's), 32 bytes a cell.
+/// a tool O(cells times rows of cells across it, and across the holder for each reach of depth), 32 bytes a
+/// cell of each side and 24 more for each reach.
 template <int D>
 class AccessMap final : public LayoutMap {
  public:
