@@ -157,12 +157,11 @@ std::string describeMaking(const char* body, const MakingRecord& m) {
     held = fmt::format(" ({} {:.4g}): {}", m.sense, *m.bound, m.verdict);
     if (m.share > kLittle) held += fmt::format(", {:.2g} % of the surface", 100 * m.share);
   } else if (m.share > kLittle) {
-    held = fmt::format(", {:.2g} % of the surface is below smallest_member", 100 * m.share);
+    held = fmt::format(", {:.2g} % of the surface below smallest_member", 100 * m.share);
   }
   constexpr double kMm = kMillimetresPerMetre;
   if (m.value && *m.value > 0 && (m.verdict == "not met" || !m.bound))
-    held +=
-        fmt::format(", round ({:.1f}, {:.1f}, {:.1f}) mm", m.at.x() * kMm, m.at.y() * kMm, m.at.z() * kMm);
+    held += fmt::format(", at ({:.0f}, {:.0f}, {:.0f}) mm", m.at.x() * kMm, m.at.y() * kMm, m.at.z() * kMm);
   return fmt::format("  {:<10} {:<30} {}{}\n", body, what, figure, held);
 }
 

@@ -58,7 +58,7 @@ TEST(Choice, isNoneOfWhatIsOnlyMeasured) {
 // The tip of a cantilever hangs down if it is printed from above: of two ways the stiffer one is taken, the
 // same as trying by hand.
 TEST(Choice, takesTheStiffest) {
-  const Job job = jobWith("print = { up = [\"+x\", \"-x\", \"+z\"], overhang = \"30 deg\" }");
+  const Job job = jobWith("print = { up = [\"-x\", \"+z\", \"+x\"], overhang = \"30 deg\" }");
   const ChoiceRecord choice = choiceOf(job);
   ASSERT_EQ(choice.tried.size(), 3U);
   double best = std::numeric_limits<double>::infinity();
