@@ -121,9 +121,12 @@ std::string describeJob(const Job& job) {
                       job.estimate.bytes / 1e9);
   text += fmt::format("  {:<16} {:>6}   {:<29}   {}\n", "case", "weight", "force, N (x y z)",
                       "moment, N m, about the supports' centre");
-  for (const CaseSummary& c : job.summaries)
+  for (const CaseSummary& c : job.summaries) {
     text += fmt::format("  {:<16} {:>6.3g} {} {}\n", c.name, c.weight, triple(c.resultant.force),
                         triple(c.resultant.moment));
+    if (!c.onAll.empty())
+      text += fmt::format("  {:<16}        and on all of the part: {}\n", "", fmt::join(c.onAll, ", "));
+  }
   for (const std::string& assumption : job.assumptions) text += fmt::format("  assumed: {}\n", assumption);
   for (const std::string& warning : job.warnings) text += fmt::format("  warning: {}\n", warning);
   text.pop_back();

@@ -16,7 +16,6 @@
 #include "barelattice/layout/making.hpp"
 #include "barelattice/layout/orbit_average.hpp"
 #include "barelattice/layout/symmetry.hpp"
-#include "barelattice/mechanics/face_action.hpp"
 #include "barelattice/mechanics/face_ties.hpp"
 #include "barelattice/mechanics/free_motions.hpp"
 #include "barelattice/mechanics/grounding.hpp"

@@ -51,6 +51,32 @@ constexpr std::array kUnits{
     Unit{"lb", Measure::mass, kPound},
     Unit{"deg", Measure::angle, std::numbers::pi / 180},
     Unit{"rad", Measure::angle, 1},
+    Unit{"N m", Measure::moment, 1},
+    Unit{"N mm", Measure::moment, 1e-3},
+    Unit{"kN m", Measure::moment, 1e3},
+    Unit{"lbf in", Measure::moment, kPoundForce* kInch},
+    Unit{"N/mm", Measure::stiffness, 1e3},
+    Unit{"kN/mm", Measure::stiffness, 1e6},
+    Unit{"N/m", Measure::stiffness, 1},
+    Unit{"lbf/in", Measure::stiffness, kPoundForce / kInch},
+    Unit{"N m/rad", Measure::turningStiffness, 1},
+    Unit{"kN m/rad", Measure::turningStiffness, 1e3},
+    Unit{"N m/deg", Measure::turningStiffness, 180 / std::numbers::pi},
+    Unit{"N/mm3", Measure::bedding, 1e9},
+    Unit{"MPa/mm", Measure::bedding, 1e9},
+    Unit{"N/m3", Measure::bedding, 1},
+    Unit{"kPa/m", Measure::pressureByDepth, 1e3},
+    Unit{"Pa/m", Measure::pressureByDepth, 1},
+    Unit{"MPa/m", Measure::pressureByDepth, 1e6},
+    Unit{"psi/in", Measure::pressureByDepth, kPoundForce / (kInch * kInch * kInch)},
+    Unit{"m/s2", Measure::acceleration, 1},
+    Unit{"gn", Measure::acceleration, kGravity},
+    Unit{"rpm", Measure::turningSpeed, std::numbers::pi / 30},
+    Unit{"rad/s", Measure::turningSpeed, 1},
+    Unit{"rad/s2", Measure::turningAcceleration, 1},
+    Unit{"K", Measure::temperatureChange, 1},
+    Unit{"1/K", Measure::expansion, 1},
+    Unit{"um/(m K)", Measure::expansion, 1e-6},
 };
 
 std::string_view trimmed(std::string_view text) {
@@ -84,6 +110,26 @@ std::string nameOf(Measure measure) {
       return "a mass";
     case Measure::angle:
       return "an angle";
+    case Measure::moment:
+      return "a moment";
+    case Measure::stiffness:
+      return "a stiffness";
+    case Measure::turningStiffness:
+      return "a stiffness against turning";
+    case Measure::bedding:
+      return "a stiffness by area";
+    case Measure::pressureByDepth:
+      return "a pressure by depth";
+    case Measure::acceleration:
+      return "an acceleration";
+    case Measure::turningSpeed:
+      return "a speed of turning";
+    case Measure::turningAcceleration:
+      return "an acceleration of turning";
+    case Measure::temperatureChange:
+      return "a change of temperature";
+    case Measure::expansion:
+      return "a thermal expansion";
   }
   return "a quantity";
 }

@@ -6,11 +6,13 @@
 #include <numeric>
 #include <set>
 
+#include "acting.hpp"
 #include "barelattice/base/file.hpp"
 #include "barelattice/base/hash.hpp"
 #include "barelattice/brief/brief.hpp"
 #include "defaults.hpp"
 #include "making.hpp"
+#include "named.hpp"
 #include "shapes.hpp"
 #include "table_reader.hpp"
 #include "text_limits.hpp"
@@ -21,43 +23,7 @@ namespace {
 constexpr int kDefaultTetrahedra = 200'000;
 constexpr int kDefaultKeepEvery = 10;
 constexpr double kDefaultAgreement = 0.1;
-constexpr double kNotGiven = -1;        // of a length that is never negative
 constexpr double kDefaultChord = 2e-5;  // m: below what a bore's fit sees
-
-template <class Entry>
-std::vector<std::string> namesOf(const std::vector<Entry>& entries) {
-  std::vector<std::string> names;
-  for (const Entry& entry : entries) names.push_back(entry.name);
-  return names;
-}
-
-std::size_t numberOf(const std::string& name, const std::vector<std::string>& names) {
-  return static_cast<std::size_t>(std::find(names.begin(), names.end(), name) - names.begin());
-}
-
-/// The keys of a table as they stand in the text.
-std::vector<std::string> inOrder(const toml::table& table) {
-  std::vector<std::string> names;
-  for (const auto& [name, node] : table) names.emplace_back(name.str());
-  std::stable_sort(names.begin(), names.end(), [&](const std::string& a, const std::string& b) {
-    return TableReader::placeOf(*table.get(a)).line < TableReader::placeOf(*table.get(b)).line;
-  });
-  return names;
-}
-
-/// Calls read(reader, name) for every table inside the table `key`, in the order of the file.
-template <class Read>
-void forEachNamed(TableReader& top, const std::string& key, const std::string& cure, const Read& read) {
-  TableReader group = top.table(top.need(key, cure), key);
-  const std::vector<std::string> names = inOrder(group.raw());
-  if (names.empty()) group.fail("is empty", cure);
-  for (const std::string& name : names) {
-    group.checkName(name);
-    TableReader reader = group.table(*group.raw().get(name), name);
-    read(reader, name);
-    reader.finish();
-  }
-}
 
 Material parseMaterial(TableReader& top) {
   TableReader reader =
@@ -77,6 +43,7 @@ Material parseMaterial(TableReader& top) {
   material.modulus = reader.quantity("modulus", Measure::pressure, wanted(kGive, material.modulus));
   material.density = reader.quantity("density", Measure::density, wanted(kGive, material.density));
   material.strength = reader.quantity("strength", Measure::pressure, wanted(kGive, material.strength));
+  material.expansion = reader.quantity("expansion", Measure::expansion, {.otherwise = material.expansion});
   material.poisson = reader.number("poisson", wanted("a plain number such as 0.3", material.poisson));
   if (material.name.empty()) material.name = "own material";
   reader.finish();
@@ -224,86 +191,6 @@ BriefFace parseFace(TableReader& reader, const std::string& name, const Brief& b
   return face;
 }
 
-/// The number of the face something acts on.
-std::size_t parseFaceNumber(TableReader& reader, const Brief& brief, const char* use) {
-  const std::vector<std::string> names = namesOf(brief.faces);
-  return numberOf(reader.name("face", "face", names, std::string("the face ") + use), names);
-}
-
-BriefSupport parseSupport(TableReader& reader, const std::string& name, const Brief& brief) {
-  const std::vector<std::string> axes =
-      brief.sheet ? std::vector<std::string>{"x", "y"} : std::vector<std::string>{"x", "y", "z"};
-  Held held;
-  held.directions = (1U << axes.size()) - 1;
-  BriefSupport support{{name, parseFaceNumber(reader, brief, "that is held"), held}, reader.place()};
-  const toml::node* hold = reader.find("hold");
-  if (!hold) return support;
-  if (hold->is_string()) {
-    if (reader.text(*hold, "hold") != "fixed")
-      reader.fail(*hold, fmt::format("'hold' is \"{}\"", reader.text(*hold, "hold")),
-                  "\"fixed\", or a list of directions such as [\"x\"] or [\"x\", \"z\"]");
-    return support;
-  }
-  held.directions = 0;
-  for (const toml::node& axis : reader.array(*hold, "hold"))
-    held.directions |= 1U << reader.choice(axis, "hold", axes);
-  if (held.directions == 0)
-    reader.fail(*hold, "'hold' holds no direction", "\"fixed\", or a list such as [\"x\", \"z\"]");
-  support.kind = held;
-  return support;
-}
-
-BriefLoad parseLoad(TableReader& reader, const std::string& name, const Brief& brief) {
-  for (const char* other : {"moment", "torque", "gravity", "acceleration", "displacement"})
-    if (const toml::node* node = reader.raw().get(other))
-      reader.fail(
-          *node, fmt::format("'{}' is not offered yet", other),
-          "a load is a 'force' or a 'pressure' on a face; a moment is two forces that oppose each other, on "
-          "two faces");
-  FaceAction action;
-  BriefLoad load{{name, parseFaceNumber(reader, brief, "the load acts on"), action}, reader.place()};
-  const toml::node* force = reader.find("force");
-  if (!force && !reader.has("pressure"))
-    reader.fail("'force' or 'pressure' is missing",
-                brief.sheet ? "e.g. force = [\"0 N\", \"-1 kN\"], or pressure = \"2 MPa\""
-                            : "e.g. force = [\"0 N\", \"0 N\", \"-1 kN\"], or pressure = \"2 MPa\"");
-  if (force) action.force = reader.position(*force, "force", dimensionsOf(brief), Measure::force);
-  action.pressure = reader.quantity("pressure", Measure::pressure, {.otherwise = 0});
-  if (action.force.isZero() && action.pressure == 0)
-    reader.fail("is zero", "give it a size, or leave it out");
-  load.backing =
-      reader.quantity("backing", Measure::length,
-                      {.otherwise = kNotGiven, .least = 0, .cure = "0 mm leaves the layout free there"});
-  load.kind = action;
-  return load;
-}
-
-BriefCase parseCase(TableReader& reader, const std::string& name, const Brief& brief) {
-  const std::vector<std::string> supports = namesOf(brief.supports);
-  BriefCase result{{name, 1, {}, std::vector<std::size_t>(supports.size())}, reader.place()};
-  std::iota(result.supports.begin(), result.supports.end(), std::size_t{0});
-  result.weight = reader.number("weight", {.otherwise = 1, .above = 0, .cure = "leave the case out instead"});
-  const toml::node& loads = reader.need("loads", "a table of factors, e.g. loads = { pull = 1.0 }");
-  const TableReader factors = reader.table(loads, "loads");
-  for (const auto& [key, node] : factors.raw())
-    factors.resolve(node, "load", std::string(key.str()), namesOf(brief.loads));
-  bool acts = false;
-  for (std::size_t l = 0; l < brief.loads.size(); ++l)
-    if (const toml::node* node = factors.raw().get(brief.loads[l].name)) {
-      result.loads.push_back({l, factors.number(*node, brief.loads[l].name)});
-      acts = acts || result.loads.back().factor != 0;
-    }
-  if (!acts) reader.fail(loads, "has no load", "name at least one load with a factor that is not zero");
-  if (const toml::node* given = reader.find("supports")) {
-    const std::vector<std::string> named = reader.names("supports", "support", supports);
-    if (named.empty()) reader.fail(*given, "'supports' names none", "leave it out to hold all of them");
-    std::erase_if(result.supports, [&](std::size_t s) {
-      return std::find(named.begin(), named.end(), supports[s]) == named.end();
-    });
-  }
-  return result;
-}
-
 BriefTarget parseTarget(TableReader& top, const Brief& brief) {
   TableReader reader = top.table(
       top.need("target", "[target] with mass_fraction = 0.2, mass_reduction = 0.8 or mass = \"1.5 kg\""),
@@ -400,8 +287,7 @@ void parseSolid(TableReader& top, Brief& brief) {
 /// Settings that have defaults.
 void parseSettings(TableReader& top, Brief& brief) {
   brief.exclusion = brief.walls().smallestMember;
-  for (BriefLoad& load : brief.loads)
-    if (load.backing == kNotGiven) load.backing = brief.walls().smallestMember;
+  backByDefault(brief);
   brief.tetrahedra = kDefaultTetrahedra;
   brief.keepEvery = kDefaultKeepEvery;
   brief.agreement = kDefaultAgreement;
@@ -501,15 +387,7 @@ Brief parseBrief(std::string_view text, const std::filesystem::path& path) {
                });
   parseKeeps(design, brief);
   design.finish();
-  forEachNamed(top, "supports", "hold at least one face", [&](TableReader& r, const std::string& name) {
-    brief.supports.push_back(parseSupport(r, name, brief));
-  });
-  forEachNamed(top, "loads", "load at least one face", [&](TableReader& r, const std::string& name) {
-    brief.loads.push_back(parseLoad(r, name, brief));
-  });
-  forEachNamed(top, "cases", "combine loads that act together", [&](TableReader& r, const std::string& name) {
-    brief.cases.push_back(parseCase(r, name, brief));
-  });
+  parseActing(top, brief);
   brief.goal = static_cast<GoalForm>(top.word("goal", {"stiffest", "stiffest in the worst case"}));
   brief.target = parseTarget(top, brief);
   parseMaking(top, brief);

@@ -1,70 +1,79 @@
 #include "barelattice/mechanics/grounding.hpp"
 
-#include <Eigen/LU>
+#include <Eigen/Eigenvalues>
 #include <algorithm>
 #include <cmath>
+#include <set>
 
+#include "barelattice/base/quantity.hpp"
 #include "barelattice/mechanics/free_motions.hpp"
 #include "base/check.hpp"
 
 namespace barelattice {
 namespace {
 
-void ground(const Held& held, const FaceTies& face, int number, Grounding& grounding) {
-  for (const std::size_t node : face.nodes)
-    for (int i = 0; i < 3; ++i)
-      if (held.directions >> i & 1U) grounding.hold(node, held.axes.col(i), number);
-}
-
-/// Each point's spring goes to its nodes. Weights of nodes beyond the point's cell, which are below zero,
-/// would make springs that push; without them a spring stands up to half a cell deeper.
-void ground(const Foundation& foundation, const FaceTies& face, int number, Grounding& grounding) {
-  std::size_t begin = 0;
-  for (const FaceTies::Tie& tie : face.ties) {
-    const Eigen::Matrix3d along = tie.point.normal * tie.point.normal.transpose();
-    const Eigen::Matrix3d spring =
-        tie.point.area *
-        (foundation.normal * along + foundation.tangential * (Eigen::Matrix3d::Identity() - along));
-    double sum = 0;
-    for (std::size_t w = begin; w < tie.end; ++w) sum += std::max(face.weights[w].weight, 0.0);
-    for (std::size_t w = begin; w < tie.end; ++w)
-      if (face.weights[w].weight > 0)
-        grounding.addSpring(face.weights[w].node, face.weights[w].weight / sum * spring, number);
-    begin = tie.end;
-  }
-}
-
-void ground(const MeanSprings& springs, const FaceTies& face, int number, Grounding& grounding) {
-  Eigen::Matrix<double, 6, 1> stiffness;
-  stiffness << springs.slide, springs.turn;
-  std::vector<NodalVectors> motions = meanMotions(face, springs.axes);
-  Coupling coupling{number, {}, {}};
-  std::vector<double> kept;
-  for (std::size_t i = 0; i < motions.size(); ++i) {
-    const double s = stiffness[static_cast<Eigen::Index>(i)];
-    if (!(s > 0) || motions[i].empty()) continue;
-    coupling.motions.push_back(std::move(motions[i]));
-    kept.push_back(s);
-  }
-  if (kept.empty()) return;
-  coupling.stiffness =
-      Eigen::Map<Eigen::VectorXd>(kept.data(), static_cast<Eigen::Index>(kept.size())).asDiagonal();
-  grounding.couple(std::move(coupling));
-}
-
-void ground(const std::shared_ptr<const OwnSupport>& own, const FaceTies& face, int number,
-            Grounding& grounding) {
-  own->ground(face, number, grounding);
+/// The square root of a matrix that is not negative but for rounding.
+Eigen::Matrix3d rootOf(const Eigen::Matrix3d& matrix) {
+  const Eigen::SelfAdjointEigenSolver<Eigen::Matrix3d> eigen(matrix);
+  return eigen.eigenvectors() * eigen.eigenvalues().cwiseMax(0).cwiseSqrt().asDiagonal() *
+         eigen.eigenvectors().transpose();
 }
 
 }  // namespace
 
-void Grounding::hold(std::size_t node, const Vec3& direction, int support) {
+void Grounding::hold(std::size_t node, const Vec3& direction, int support, double at) {
   std::vector<Direction>& held = nodes_[node].held;
   Vec3 rest = direction;
-  for (const Direction& other : held) rest -= other.unit.dot(direction) * other.unit;
+  for (const Direction& other : held) {
+    const double along = other.unit.dot(direction);
+    rest -= along * other.unit;
+    at -= along * other.at;
+  }
   constexpr double kNothing = 1e-9;  // held already, but for rounding
-  if (rest.norm() > kNothing) held.push_back({rest.normalized(), support});
+  const double left = rest.norm();
+  if (left > kNothing)
+    held.push_back({rest / left, support, at / left});
+  else if (std::abs(at) > contradiction_)
+    contradiction_ = std::abs(at);
+}
+
+NodalVectors Grounding::moved() const {
+  NodalVectors all;
+  for (const auto& [node, on] : nodes_) {
+    Vec3 sum = Vec3::Zero();
+    for (const Direction& held : on.held) sum += held.at * held.unit;
+    if (!sum.isZero(0)) all.push_back({node, sum});
+  }
+  return all;
+}
+
+NodalVectors Grounding::preloads() const {
+  NodalVectors all;
+  for (const Coupling& coupling : couplings_)
+    for (Eigen::Index i = 0; i < coupling.preload.size(); ++i)
+      for (const NodalVector& v : coupling.motions[static_cast<std::size_t>(i)])
+        all.push_back({v.node, coupling.preload[i] * v.value});
+  return summed(std::move(all));
+}
+
+void Grounding::requireStraight() const {
+  double most = 0;
+  const NodalVectors all = moved();
+  for (const NodalVector& at : all) most = std::max(most, at.value.norm());
+  constexpr double kSame = 1e-6;  // of the largest motion: rounding, and where faces meet
+  if (contradiction_ > kSame * most)
+    throw InputError(fmt::format("two supports move the same points differently, by {:.3g} mm",
+                                 kMillimetresPerMetre * contradiction_),
+                     "let them act in different cases, or hold different directions");
+  std::set<std::size_t> nodes;
+  for (const NodalVector& at : all) nodes.insert(at.node);
+  for (const Coupling& coupling : couplings_)
+    for (const NodalVectors& motion : coupling.motions)
+      for (const NodalVector& at : motion)
+        if (nodes.contains(at.node))
+          throw InputError(
+              "a face that is moved shares points with one that stands on springs or is connected",
+              "leave a gap between them");
 }
 
 void Grounding::addSpring(std::size_t node, const Eigen::Matrix3d& stiffness, int support) {
@@ -104,13 +113,14 @@ std::uint8_t Grounding::directionsAt(std::size_t node) const {
 std::vector<std::string> Grounding::motionsLeft(const std::function<Vec3(std::size_t)>& positionOf,
                                                 const std::function<bool(std::size_t)>& chosen,
                                                 bool planar) const {
+  // Of springs, motions are told by the squares of what a point has: a bed that is soft across still holds.
   std::vector<HeldPoint> points;
   for (const auto& [node, on] : nodes_) {
     if (!chosen(node)) continue;
     HeldPoint point{positionOf(node), Eigen::Matrix3d::Zero()};
     for (const Direction& held : on.held) point.held += held.unit * held.unit.transpose();
     for (const Spring& spring : on.springs)
-      if (spring.stiffness.norm() > 0) point.held += spring.stiffness / spring.stiffness.norm();
+      if (spring.stiffness.norm() > 0) point.held += rootOf(spring.stiffness / spring.stiffness.norm());
     points.push_back(point);
   }
   std::vector<ResistedSum> sums;
@@ -135,10 +145,11 @@ std::vector<NodalVectors> Grounding::forces(std::size_t supports, std::span<cons
   std::map<std::size_t, Vec3> strained;
   std::size_t number = 0;
   for (const Coupling& coupling : couplings_)
-    for (const NodalVectors& motion : coupling.motions) {
+    for (std::size_t i = 0; i < coupling.motions.size(); ++i) {
       const double force = strain[number++];
-      for (const NodalVector& v : motion) {
-        const Vec3 own = -force * v.value;
+      const double preload = coupling.preload.size() > 0 ? coupling.preload[static_cast<Eigen::Index>(i)] : 0;
+      for (const NodalVector& v : coupling.motions[i]) {
+        const Vec3 own = (preload - force) * v.value;
         add(coupling.support, v.node, own);
         strained.try_emplace(v.node, Vec3::Zero()).first->second += own;
       }
@@ -156,21 +167,6 @@ std::vector<NodalVectors> Grounding::forces(std::size_t supports, std::span<cons
   }
   for (NodalVectors& vectors : by) vectors = summed(std::move(vectors));
   return by;
-}
-
-Grounding grounded(const Setup& setup, const LoadCase& c, std::span<const FaceTies> faces) {
-  requireCount("faces", faces.size(), setup.faces.size(), "faces in the setup");
-  for (const std::size_t s : c.supports) {
-    requireIndex("support", s, setup.supports.size(), "supports");
-    requireIndex("face of a support", setup.supports[s].face, faces.size(), "faces");
-  }
-  Grounding grounding;
-  for (const std::size_t s : c.supports) {
-    const Support& support = setup.supports[s];
-    std::visit([&](const auto& kind) { ground(kind, faces[support.face], static_cast<int>(s), grounding); },
-               support.kind);
-  }
-  return grounding;
 }
 
 }  // namespace barelattice

@@ -11,9 +11,9 @@ namespace barelattice {
 
 const std::vector<Material>& builtinMaterials() {
   static const std::vector<Material> table{
-      {"aluminium", 69e9, 0.33, 2700, 240e6},        {"steel", 205e9, 0.29, 7850, 350e6},
-      {"stainless steel", 193e9, 0.29, 8000, 210e6}, {"titanium", 114e9, 0.34, 4430, 830e6},
-      {"magnesium", 45e9, 0.35, 1800, 150e6},        {"polyamide", 1.7e9, 0.39, 1010, 45e6},
+      {"aluminium", 69e9, 0.33, 2700, 240e6, 23e-6},        {"steel", 205e9, 0.29, 7850, 350e6, 12e-6},
+      {"stainless steel", 193e9, 0.29, 8000, 210e6, 16e-6}, {"titanium", 114e9, 0.34, 4430, 830e6, 8.6e-6},
+      {"magnesium", 45e9, 0.35, 1800, 150e6, 26e-6},        {"polyamide", 1.7e9, 0.39, 1010, 45e6, 90e-6},
   };
   return table;
 }
@@ -22,6 +22,7 @@ Material sheetMaterial(const Material& material, SheetState state, double thickn
   requirePositive("thickness of the sheet", thickness);
   Material sheet = material;
   if (state == SheetState::planeStrain) {
+    sheet.expansion *= 1 + material.poisson;
     sheet.modulus /= 1 - material.poisson * material.poisson;
     sheet.poisson /= 1 - material.poisson;
   }
@@ -46,6 +47,16 @@ BARELATTICE_API Eigen::Matrix<double, 6, 6> constitutiveMatrix<3>(double nu) {
   return c / ((1 + nu) * (1 - 2 * nu));
 }
 
+template <>
+BARELATTICE_API double hydrostaticStiffness<2>(double nu) {
+  return 1 / (1 - nu);
+}
+
+template <>
+BARELATTICE_API double hydrostaticStiffness<3>(double nu) {
+  return 1 / (1 - 2 * nu);
+}
+
 void validate(const Material& material) {
   const auto positive = [](double value, const char* what) {
     if (!std::isfinite(value)) throw InputError(fmt::format("the material's {} is {}", what, value));
@@ -54,6 +65,7 @@ void validate(const Material& material) {
   positive(material.modulus, "modulus");
   positive(material.density, "density");
   positive(material.strength, "strength");
+  requireFinite("the material's expansion", material.expansion);
   if (!(material.poisson >= 0 && material.poisson <= kMostPoisson))
     throw InputError(fmt::format("Poisson's ratio {} is outside 0 to {}", material.poisson, kMostPoisson),
                      "nearly incompressible materials need an element that does not lock; there is none yet");

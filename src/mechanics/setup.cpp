@@ -1,7 +1,9 @@
 #include "barelattice/mechanics/setup.hpp"
 
 #include <algorithm>
+#include <cmath>
 #include <numeric>
+#include <set>
 
 #include "barelattice/mechanics/face_ties.hpp"
 #include "base/check.hpp"
@@ -17,33 +19,82 @@ void validateAxes(const Eigen::Matrix3d& axes) {
     throw InputError("axes are not unit vectors at right angles", "normalise them");
 }
 
+void validateSprings(const Vec3& slide, const Vec3& turn, const Eigen::Matrix3d& axes) {
+  for (int i = 0; i < 3; ++i) {
+    requireNotNegative("stiffness against sliding", slide[i]);
+    requireNotNegative("stiffness against turning", turn[i]);
+  }
+  validateAxes(axes);
+}
+
 void validateKind(const Held& held) {
   if (held.directions > 7) throw InputError(fmt::format("directions are {}", held.directions), "give 0 to 7");
   validateAxes(held.axes);
+  requireFinite("shift", held.moved.shift);
+  requireFinite("turn", held.moved.turn);
+  requireFinite("about", held.moved.about);
 }
 void validateKind(const Foundation& foundation) {
   requireNotNegative("normal stiffness", foundation.normal);
   requireNotNegative("tangential stiffness", foundation.tangential);
 }
 void validateKind(const MeanSprings& springs) {
-  for (int i = 0; i < 3; ++i) {
-    requireNotNegative("stiffness against sliding", springs.slide[i]);
-    requireNotNegative("stiffness against turning", springs.turn[i]);
-  }
-  validateAxes(springs.axes);
+  validateSprings(springs.slide, springs.turn, springs.axes);
+  if (springs.at) requireFinite("at", *springs.at);
 }
 void validateKind(const std::shared_ptr<const OwnSupport>& own) {
   requireGiven("the support of one's own", own);
+}
+void validateKind(const Slide& /*has no numbers*/) {}
+void validateKind(const Pin& /*has no numbers*/) {}
+void validateKind(const Bolt& bolt) {
+  requirePositive("diameter", bolt.diameter);
+  requirePositive("grip", bolt.grip);
+  requirePositive("modulus", bolt.modulus);
+  requireWithin("poisson", bolt.poisson, 0, 0.5);
+  requireNotNegative("preload", bolt.preload);
+}
+void validateUnit(const char* what, const Vec3& direction) {
+  constexpr double kUnit = 1e-6;
+  requireFinite(what, direction);
+  if (std::abs(direction.norm() - 1) > kUnit)
+    throw InputError(fmt::format("{} has the length {}", what, direction.norm()), "give a unit vector");
 }
 void validateKind(const FaceAction& action) {
   requireFinite("force", action.force);
   requireFinite("pressure", action.pressure);
 }
+void validateKind(const DepthPressure& water) {
+  requireFinite("surface", water.surface);
+  validateUnit("down", water.down);
+  requireFinite("perDepth", water.perDepth);
+}
+void validateKind(const Bearing& bearing) {
+  requireFinite("force", bearing.force);
+}
+void validateKind(const Remote& remote) {
+  if (remote.at) requireFinite("at", *remote.at);
+  requireFinite("force", remote.force);
+  requireFinite("moment", remote.moment);
+  if (!remote.spot) return;
+  requireFinite("a spot's place", remote.spot->from);
+  requireFinite("a spot's end", remote.spot->to);
+  requirePositive("reach", remote.spot->reach);
+}
 void validateKind(const BodyForce& force) {
   requireFinite("perMass", force.perMass);
+  requireFinite("gradient", force.gradient);
+}
+void validateKind(const Temperature& temperature) {
+  requireFinite("change", temperature.change);
 }
 void validateKind(const std::shared_ptr<const OwnLoad>& own) {
   requireGiven("the load of one's own", own);
+}
+
+/// Whether a kind of load acts on a face, and not on the whole body.
+bool onFace(const LoadKind& kind) {
+  return !std::holds_alternative<BodyForce>(kind) && !std::holds_alternative<Temperature>(kind);
 }
 
 }  // namespace
@@ -61,13 +112,27 @@ void validate(const Setup& setup) {
   for (const Support& support : setup.supports)
     naming("support", support.name, [&] {
       requireIndex("face", support.face, setup.faces.size(), "faces");
+      if (const Bolt* bolt = std::get_if<Bolt>(&support.kind))
+        requireIndex("seat", bolt->seat, setup.faces.size(), "faces");
       std::visit([](const auto& kind) { validateKind(kind); }, support.kind);
     });
   for (const Load& load : setup.loads)
     naming("load", load.name, [&] {
-      if (!std::holds_alternative<BodyForce>(load.kind))
-        requireIndex("face", load.face, setup.faces.size(), "faces");
+      if (onFace(load.kind)) requireIndex("face", load.face, setup.faces.size(), "faces");
       std::visit([](const auto& kind) { validateKind(kind); }, load.kind);
+    });
+  for (const PointMass& mass : setup.masses)
+    naming("mass", mass.name, [&] {
+      requireIndex("face", mass.face, setup.faces.size(), "faces");
+      requireFinite("at", mass.at);
+      requireNotNegative("mass", mass.mass);
+    });
+  for (const Connection& connection : setup.connections)
+    naming("connection", connection.name, [&] {
+      requireIndex("first", connection.first, setup.faces.size(), "faces");
+      requireIndex("second", connection.second, setup.faces.size(), "faces");
+      if (connection.at) requireFinite("at", *connection.at);
+      validateSprings(connection.slide, connection.turn, connection.axes);
     });
   for (const LoadCase& c : setup.cases)
     naming("case", c.name, [&] {
@@ -99,37 +164,88 @@ std::size_t Setup::faceNumber(const std::string& name) const {
 
 bool Setup::actsOnFace(std::size_t load) const {
   requireIndex("load", load, loads.size(), "loads");
-  return !std::holds_alternative<BodyForce>(loads[load].kind);
+  return onFace(loads[load].kind);
 }
+
+namespace {
+
+/// What a point mass feels of a force on all mass.
+Remote feltBy(const PointMass& mass, const BodyForce& force) {
+  return {mass.at, mass.mass * force.at(mass.at)};
+}
+
+}  // namespace
 
 Resultant resultantOf(const Setup& setup, const LoadCase& c, const Vec3& about) {
   Resultant sum;
+  const auto add = [&](const Resultant& own, double factor) {
+    sum += {factor * own.force, factor * own.moment};
+  };
   for (const LoadCase::Factor& f : c.loads) {
     requireIndex("load", f.load, setup.loads.size(), "loads");
     const Load& load = setup.loads[f.load];
-    if (const auto* action = std::get_if<FaceAction>(&load.kind)) {
-      requireIndex("face of a load", load.face, setup.faces.size(), "faces");
-      const Resultant own = resultantOnFace(setup.faces[load.face].face, *action * f.factor, about);
-      sum.force += own.force;
-      sum.moment += own.moment;
-    }
+    if (!onFace(load.kind)) continue;
+    requireIndex("face of a load", load.face, setup.faces.size(), "faces");
+    add(resultantOnFace(setup.faces[load.face].face, load.kind, about), f.factor);
   }
+  if (const BodyForce force = bodyForce(setup, c); !force.isZero())
+    for (const PointMass& mass : setup.masses) {
+      const Remote felt = feltBy(mass, force);
+      add({felt.force, (mass.at - about).cross(felt.force)}, 1);
+    }
   return sum;
 }
 
-NodalVectors faceForces(const Load& load, const FaceTies& face) {
-  if (const auto* action = std::get_if<FaceAction>(&load.kind)) return forcesOn(face, *action);
-  if (const auto* own = std::get_if<std::shared_ptr<const OwnLoad>>(&load.kind))
-    return summed((*own)->forces(face));
-  return {};
+NodalVectors faceForces(const Setup& setup, const LoadCase& c, std::span<const FaceTies> faces) {
+  requireCount("faces", faces.size(), setup.faces.size(), "faces in the setup");
+  NodalVectors all;
+  const auto add = [&](const NodalVectors& own, double factor) {
+    for (const NodalVector& at : own) all.push_back({at.node, factor * at.value});
+  };
+  for (const LoadCase::Factor& f : c.loads) {
+    const Load& load = setup.loads[f.load];
+    if (const auto* own = std::get_if<std::shared_ptr<const OwnLoad>>(&load.kind))
+      naming("load", load.name, [&] { add(summed((*own)->forces(faces[load.face])), f.factor); });
+    else if (onFace(load.kind))
+      naming("load", load.name, [&] { add(forcesOn(faces[load.face], load.kind), f.factor); });
+  }
+  if (const BodyForce force = bodyForce(setup, c); !force.isZero())
+    for (const PointMass& mass : setup.masses)
+      naming("mass", mass.name, [&] { add(forcesOn(faces[mass.face], feltBy(mass, force)), 1); });
+  return summed(std::move(all));
 }
 
-Vec3 bodyForce(const Setup& setup, const LoadCase& c) {
-  Vec3 sum = Vec3::Zero();
+BodyForce bodyForce(const Setup& setup, const LoadCase& c) {
+  BodyForce sum;
   for (const LoadCase::Factor& f : c.loads)
-    if (const auto* force = std::get_if<BodyForce>(&setup.loads[f.load].kind))
-      sum += f.factor * force->perMass;
+    if (const auto* force = std::get_if<BodyForce>(&setup.loads[f.load].kind)) sum += *force * f.factor;
   return sum;
+}
+
+double temperatureOf(const Setup& setup, const LoadCase& c) {
+  double sum = 0;
+  for (const LoadCase::Factor& f : c.loads)
+    if (const auto* warm = std::get_if<Temperature>(&setup.loads[f.load].kind))
+      sum += f.factor * warm->change;
+  return sum;
+}
+
+std::vector<std::size_t> loadedFaces(const Setup& setup, std::span<const LoadCase> cases) {
+  std::set<std::size_t> faces;
+  for (const LoadCase& c : cases)
+    for (const LoadCase::Factor& f : c.loads)
+      if (setup.actsOnFace(f.load)) faces.insert(setup.loads[f.load].face);
+  for (const PointMass& mass : setup.masses) faces.insert(mass.face);
+  for (const Connection& connection : setup.connections) {
+    faces.insert(connection.first);
+    faces.insert(connection.second);
+  }
+  return {faces.begin(), faces.end()};
+}
+
+std::vector<std::size_t> facesOf(const Support& support) {
+  if (const Bolt* bolt = std::get_if<Bolt>(&support.kind)) return {support.face, bolt->seat};
+  return {support.face};
 }
 
 std::vector<std::vector<std::size_t>> casesBySupports(const std::vector<LoadCase>& cases) {

@@ -13,6 +13,22 @@
 #include "solve/superposition.hpp"
 
 namespace barelattice {
+namespace {
+
+/// Kept from growing in all directions a cell presses on each of its sides with the same stress, a corner's
+/// share of which is h^(D-1) / 2^(D-1) along each axis.
+template <int D>
+std::vector<double> growthForces(const Grid<D>& grid, const Material& material,
+                                 const std::vector<double>& expansion) {
+  const double corner = std::pow(0.5 * grid.frame().size, D - 1);
+  const double stress = material.modulus * hydrostaticStiffness<D>(material.poisson);
+  std::vector<double> forces(grid.cellCount());
+  for (std::size_t c = 0; c < forces.size(); ++c)
+    forces[c] = corner * stress * (expansion.empty() ? material.expansion : expansion[c]);
+  return forces;
+}
+
+}  // namespace
 
 bool CaseStates::succeeded() const {
   return std::all_of(reports.begin(), reports.end(), [](const SolveReport& r) { return r.succeeded(); });
@@ -20,7 +36,8 @@ bool CaseStates::succeeded() const {
 
 template <int D>
 GridAnalysis<D>::GridAnalysis(const Grid<D>& grid, const Material& material, std::vector<GridCase<D>> cases,
-                              HeldField fill, StiffnessLaw law, std::vector<double> cellMass)
+                              HeldField fill, StiffnessLaw law, std::vector<double> cellMass,
+                              std::vector<double> cellExpansion)
     : grid_(grid),
       cases_(std::move(cases)),
       fill_(std::move(fill)),
@@ -28,9 +45,12 @@ GridAnalysis<D>::GridAnalysis(const Grid<D>& grid, const Material& material, std
       law_(law) {
   requireCount("fill", fill_->size(), grid_.cellCount(), "cells");
   requireCountOrNone("cellMass", cellMass_.size(), grid_.cellCount(), "cells");
+  requireCountOrNone("cellExpansion", cellExpansion.size(), grid_.cellCount(), "cells");
   validate(law_);
   for (const GridCase<D>& c : cases_) validate(grid_, c);
   for (std::size_t k = 0; k < cases_.size(); ++k) {
+    if (cases_[k].temperature != 0 && growthForce_.empty())
+      growthForce_ = growthForces(grid_, material, cellExpansion);
     if (!cases_[k].bodyForce.isZero() && cellMass_.size() != fill_->size())
       throw InputError("case " + cases_[k].name + " has a force on all mass, but the cells have none");
     std::size_t same = 0;
@@ -46,20 +66,39 @@ GridAnalysis<D>::GridAnalysis(const Grid<D>& grid, const Material& material, std
   for (Group& group : groups_) group.loads = std::make_shared<Superposition>(superpositionOf(group.cases));
 }
 
-/// By products of what loads are made of: forces on nodes, and forces on all mass, which belong to a layout.
+/// By products of what loads are made of: forces on nodes, and such as belong to a layout: forces on all
+/// mass, a temperature, and what nodes are moved by, each in forces of the full body's size.
 template <int D>
 Superposition GridAnalysis<D>::superpositionOf(const std::vector<std::size_t>& cases) const {
   const double mass = std::accumulate(cellMass_.begin(), cellMass_.end(), 0.0);
   const double perNode = mass * mass / static_cast<double>(grid_.nodeCount());
+  const GridFrame<D>& frame = grid_.frame();
+  Vec3 middle = Vec3::Zero();
+  double reach = 0;
+  for (std::size_t i = 0; i < D; ++i) {
+    const auto e = static_cast<Eigen::Index>(i);
+    middle[e] = frame.origin[e] + 0.5 * frame.size * frame.cells[i];
+    reach = std::max(reach, 0.5 * frame.size * frame.cells[i]);
+  }
+  double perKelvin = 0;
+  for (const double force : growthForce_) perKelvin += force * force;
+  const double perMove = std::pow(groups_.front().model->scale(), 2);
   const auto count = static_cast<Eigen::Index>(cases.size());
   Eigen::MatrixXd products(count, count);
   for (Eigen::Index i = 0; i < count; ++i)
     for (Eigen::Index j = 0; j < count; ++j) {
       const GridCase<D>& a = cases_[cases[static_cast<std::size_t>(i)]];
       const GridCase<D>& b = cases_[cases[static_cast<std::size_t>(j)]];
-      double sum = perNode * a.bodyForce.dot(b.bodyForce);
+      double sum = perNode * (a.bodyForce.at(middle).dot(b.bodyForce.at(middle)) +
+                              reach * reach * a.bodyForce.gradient.cwiseProduct(b.bodyForce.gradient).sum());
+      sum += perKelvin * a.temperature * b.temperature;
+      auto other = b.moved.begin();
+      for (const NodalVector& at : a.moved) {
+        while (other != b.moved.end() && other->node < at.node) ++other;
+        if (other != b.moved.end() && other->node == at.node) sum += perMove * at.value.dot(other->value);
+      }
       for (const auto& [dof, force] : a.force)
-        if (const auto other = b.force.find(dof); other != b.force.end()) sum += force * other->second;
+        if (const auto found = b.force.find(dof); found != b.force.end()) sum += force * found->second;
       products(i, j) = sum;
     }
   return superposed(products);
@@ -106,14 +145,13 @@ std::vector<double> GridAnalysis<D>::shares(std::span<const double> density) con
 template <int D>
 void GridAnalysis<D>::solve(const Group& group, std::size_t number, std::span<const double> density,
                             CaseStates& states) {
-  std::vector<std::vector<double>> weighing(group.cases.size());
+  std::vector<std::vector<double>> everywhere(group.cases.size());
   for (std::size_t i = 0; i < group.cases.size(); ++i)
-    if (const Vec3& perMass = cases_[group.cases[i]].bodyForce; !perMass.isZero())
-      weighing[i] = bodyForces(density, perMass);
+    everywhere[i] = forcesEverywhere(group, group.cases[i], density);
   const auto solveThose = [&](const std::vector<std::size_t>& places) {
     std::vector<LoadedField> fields;
     for (const std::size_t i : places)
-      fields.push_back({&cases_[group.cases[i]].force, states.displacements[group.cases[i]], weighing[i]});
+      fields.push_back({&cases_[group.cases[i]].force, states.displacements[group.cases[i]], everywhere[i]});
     group.model->setCycle(states.cycles[number]);
     const std::vector<SolveReport> reports = group.model->solve(fields, asking());
     states.cycles[number] = group.model->cycle();
@@ -121,14 +159,16 @@ void GridAnalysis<D>::solve(const Group& group, std::size_t number, std::span<co
       const std::size_t k = group.cases[places[p]];
       const bool good = reports[p].succeeded() && std::isfinite(reports[p].work);
       states.reports[k] = reports[p];
-      states.compliances[k] = good ? reports[p].work : std::numeric_limits<double>::infinity();
+      states.compliances[k] = good ? reports[p].work + workOfMoving(group, k, everywhere[places[p]])
+                                   : std::numeric_limits<double>::infinity();
       if (!good) std::fill(states.displacements[k].begin(), states.displacements[k].end(), 0.0);
+      dofOrder(grid_).add(cases_[k].moved, 1, states.displacements[k]);
     }
   };
   solveThose(group.loads->base);
   std::vector<std::size_t> inDoubt;
   for (std::size_t i = 0; i < group.cases.size(); ++i)
-    if (!group.loads->isBase(i) && !combine(group, i, weighing[i], states)) inDoubt.push_back(i);
+    if (!group.loads->isBase(i) && !combine(group, i, everywhere[i], states)) inDoubt.push_back(i);
   if (!inDoubt.empty()) solveThose(inDoubt);
 }
 
@@ -136,9 +176,10 @@ void GridAnalysis<D>::solve(const Group& group, std::size_t number, std::span<co
 /// those of solves are, is 2 f^T u - u^T A u; energy norms of errors add up.
 /// @return whether its energy error is small enough.
 template <int D>
-bool GridAnalysis<D>::combine(const Group& group, std::size_t place, std::span<const double> weighing,
+bool GridAnalysis<D>::combine(const Group& group, std::size_t place, std::span<const double> everywhere,
                               CaseStates& states) const {
   const std::size_t k = group.cases[place];
+  if (!cases_[k].moved.empty()) return false;  // its energy is not of the free nodes alone
   std::vector<double>& u = states.displacements[k];
   std::fill(u.begin(), u.end(), 0.0);
   double error = 0;
@@ -154,7 +195,7 @@ bool GridAnalysis<D>::combine(const Group& group, std::size_t place, std::span<c
   }
   double work = 0;
   for (const auto& [dof, force] : cases_[k].force) work += force * u[dof];
-  for (std::size_t d = 0; d < weighing.size(); ++d) work += weighing[d] * u[d];
+  for (std::size_t d = 0; d < everywhere.size(); ++d) work += everywhere[d] * u[d];
   const double compliance = 2 * work - group.model->energy(u);
   states.compliances[k] = compliance;
   states.reports[k] = {SolveStop::converged, 0, error * error / compliance, 0, compliance, 0};
@@ -208,7 +249,7 @@ void GridAnalysis<D>::complianceGradient(const CaseStates& at, std::size_t k,
   const std::vector<double>& u = at.displacements[k];
   groups_[groupOf_[k]].model->fullCellEnergies(u, gradient);
   forEach(gradient.size(), [&](std::size_t i) { gradient[i] *= -fill_[i] * law_.derivative(at.density[i]); });
-  addBodyWork(k, u, 2, gradient);
+  addLoadWork(at, k, u, 2, gradient);
 }
 
 template <int D>
@@ -246,34 +287,112 @@ void GridAnalysis<D>::adjointGradient(const CaseStates& at, std::size_t k, std::
   forEach(gradient.size(), [&](std::size_t i) {
     gradient[i] = -0.25 * (gradient[i] - less[i]) * fill_[i] * law_.derivative(at.density[i]);
   });
-  addBodyWork(k, l, 1, gradient);
+  addLoadWork(at, k, l, 1, gradient);
+}
+
+/// Visits the corners of a cell: (node, the place at which forces on the cell's mass that are linear in space
+/// act for it, its outward signs). The integral of a linear function times the corner's shape function is the
+/// corner's share of the volume times the function a sixth of an edge from the centre towards it.
+template <int D>
+template <class Visit>
+void GridAnalysis<D>::visitCorners(std::size_t cell, const Visit& visit) const {
+  const auto nodes = grid_.cellNodes(cell);
+  const Point<D> centre = grid_.cellCentre(cell);
+  const double sixth = grid_.frame().size / 6;
+  for (std::size_t corner = 0; corner < nodes.size(); ++corner) {
+    Vec3 signs = Vec3::Zero();
+    for (int i = 0; i < D; ++i) signs[i] = corner >> i & 1 ? 1 : -1;
+    Vec3 place = sixth * signs;
+    place.template head<D>() += centre;
+    visit(static_cast<std::size_t>(nodes[corner]), place, signs);
+  }
 }
 
 /// gradient += factor u^T df_k / d(density).
 template <int D>
-void GridAnalysis<D>::addBodyWork(std::size_t k, std::span<const double> u, double factor,
-                                  std::span<double> gradient) const {
-  const Vec3& perMass = cases_[k].bodyForce;
-  if (perMass.isZero()) return;
+void GridAnalysis<D>::addLoadWork(const CaseStates& at, std::size_t k, std::span<const double> u,
+                                  double factor, std::span<double> gradient) const {
+  if (!loadFollowsLayout(k)) return;
+  const GridCase<D>& c = cases_[k];
   const DofOrder order = dofOrder(grid_);
+  const bool weighs = !c.bodyForce.isZero();
   forEach(gradient.size(), [&](std::size_t i) {
-    double work = 0;  // of a unit mass spread evenly over the corners
-    for (const int node : grid_.cellNodes(i))
-      work += perMass.dot(order.at(u, static_cast<std::size_t>(node))) / kCorners<D>;
-    gradient[i] += factor * cellMass_[i] * work;
+    double ofMass = 0;  // spread evenly over the corners
+    double ofGrowth = 0;
+    visitCorners(i, [&](std::size_t node, const Vec3& place, const Vec3& signs) {
+      const Vec3 moved = order.at(u, node);
+      if (weighs) ofMass += c.bodyForce.at(place).dot(moved) / kCorners<D>;
+      ofGrowth += signs.dot(moved);
+    });
+    if (weighs) gradient[i] += factor * cellMass_[i] * ofMass;
+    if (c.temperature != 0)
+      gradient[i] +=
+          factor * c.temperature * growthForce_[i] * ofGrowth * fill_[i] * law_.derivative(at.density[i]);
   });
 }
 
-/// A cell's weight falls on its corners alike, by degree of freedom, N.
+/// Forces that are not those of a few nodes, by degree of freedom, N: what the layout weighs, what holds back
+/// its growth, what moved nodes pull at (with their sign on the free ones). None if there are none.
 template <int D>
-std::vector<double> GridAnalysis<D>::bodyForces(std::span<const double> density, const Vec3& perMass) const {
-  std::vector<double> forces(D * grid_.nodeCount(), 0.0);
-  for (std::size_t c = 0; c < density.size(); ++c)
-    for (const int node : grid_.cellNodes(c))
-      for (int i = 0; i < D; ++i)
-        forces[gridDof(grid_, static_cast<std::size_t>(node), i)] +=
-            density[c] * cellMass_[c] / kCorners<D> * perMass[i];
+std::vector<double> GridAnalysis<D>::forcesEverywhere(const Group& group, std::size_t k,
+                                                      std::span<const double> density) const {
+  const GridCase<D>& c = cases_[k];
+  std::vector<double> forces;
+  if (loadFollowsLayout(k)) forces.assign(D * grid_.nodeCount(), 0.0);
+  const bool weighs = !c.bodyForce.isZero();
+  for (std::size_t cell = 0; cell < density.size() && !forces.empty(); ++cell) {
+    const double growth =
+        c.temperature == 0 ? 0 : c.temperature * growthForce_[cell] * fill_[cell] * law_.share(density[cell]);
+    visitCorners(cell, [&](std::size_t node, const Vec3& place, const Vec3& signs) {
+      const Vec3 perMass = weighs ? c.bodyForce.at(place) : Vec3::Zero();
+      for (int i = 0; i < D; ++i) {
+        double& force = forces[gridDof(grid_, node, i)];
+        if (weighs) force += density[cell] * cellMass_[cell] / kCorners<D> * perMass[i];
+        if (growth != 0) force += growth * signs[i];
+      }
+    });
+  }
+  if (c.moved.empty()) return forces;
+  const std::vector<double> pull = forcesOfMoving(group, k);
+  if (forces.empty()) forces.assign(pull.size(), 0.0);
+  forEach(forces.size(), [&](std::size_t d) { forces[d] -= pull[d]; });
   return forces;
+}
+
+/// K u_p, with springs and couplings, N.
+template <int D>
+std::vector<double> GridAnalysis<D>::forcesOfMoving(const Group& group, std::size_t k) const {
+  const GridCase<D>& c = cases_[k];
+  const DofOrder order = dofOrder(grid_);
+  std::vector<double> moved(D * grid_.nodeCount(), 0.0);
+  order.add(c.moved, 1, moved);
+  std::vector<double> forces = group.model->internalForces(moved);
+  for (const NodeSupport<D>& support : c.supports) {
+    const Eigen::Matrix<double, D, 1> pull =
+        support.spring * order.at(moved, support.node).template head<D>();
+    for (int i = 0; i < D; ++i) forces[order(support.node, i)] += pull[i];
+  }
+  return forces;
+}
+
+/// What the work of a solve, (f - K u_p)^T v, lacks of C: 2 f^T u_p - u_p^T K u_p.
+/// @param everywhere f - K u_p, less the forces on nodes.
+template <int D>
+double GridAnalysis<D>::workOfMoving(const Group& group, std::size_t k,
+                                     std::span<const double> everywhere) const {
+  const GridCase<D>& c = cases_[k];
+  if (c.moved.empty()) return 0;
+  const DofOrder order = dofOrder(grid_);
+  const std::vector<double> pull = forcesOfMoving(group, k);
+  double work = 0;
+  for (const NodalVector& at : c.moved)
+    for (int i = 0; i < D; ++i) {
+      const std::size_t dof = order(at.node, i);
+      const auto found = c.force.find(dof);
+      const double force = everywhere[dof] + (found == c.force.end() ? 0 : found->second);
+      work += at.value[i] * (2 * force + pull[dof]);
+    }
+  return work;
 }
 
 template class GridAnalysis<2>;

@@ -50,6 +50,8 @@ void validate(const LayoutProblem<D>& problem) {
   for (const double mass : problem.mass) requireNotNegative("mass of a cell", mass);
   requireCountOrNone("cellMass", problem.cellMass.size(), cells, "cells");
   for (const double mass : problem.cellMass) requireNotNegative("cellMass of a cell", mass);
+  requireCountOrNone("cellExpansion", problem.cellExpansion.size(), cells, "cells");
+  for (const double expansion : problem.cellExpansion) requireFinite("cellExpansion of a cell", expansion);
   requireCountOrNone("attached", problem.attached.size(), cells, "cells");
   requireCountOrNone("start", problem.start.size(), cells, "cells");
   requireEach("start", problem.start, 0, 1);
@@ -85,6 +87,7 @@ std::string fingerprintOf(const LayoutProblem<D>& problem) {
   hasher.add(problem.modulus);
   hasher.add(problem.mass);
   hasher.add(problem.cellMass);
+  hasher.add(problem.cellExpansion);
   hasher.add(problem.attached);
   hasher.add(problem.massFraction);
   hasher.add(problem.goal.form == GoalForm::worst ? 1.0 : 0.0);
@@ -100,7 +103,13 @@ std::string fingerprintOf(const LayoutProblem<D>& problem) {
   }
   for (const GridCase<D>& c : problem.cases) {
     hasher.add(c.weight);
-    hasher.add(c.bodyForce.data(), 3);
+    hasher.add(c.bodyForce.perMass.data(), 3);
+    hasher.add(c.bodyForce.gradient.data(), 9);
+    hasher.add(c.temperature);
+    for (const NodalVector& at : c.moved) {
+      hasher.add(static_cast<double>(at.node));
+      hasher.add(at.value.data(), 3);
+    }
     for (const auto& [dof, force] : c.force) {
       hasher.add(static_cast<double>(dof));
       hasher.add(force);

@@ -9,8 +9,10 @@
 
 #include "barelattice/base/quantity.hpp"
 #include "barelattice/mechanics/grounding.hpp"
+#include "barelattice/shapes/face_pieces.hpp"
 #include "barelattice/voxels/grid_ties.hpp"
 #include "barelattice/voxels/node_support.hpp"
+#include "base/groups.hpp"
 #include "job_parts.hpp"
 
 namespace barelattice {
@@ -61,10 +63,12 @@ class ActingCheck {
   void run() {
     tieSupports();
     tieLoads();
+    joinPieces();
     for (const LoadCase& c : job_.setup.cases) checkConnected(c);
     checkPieces();
     for (const LoadCase& c : job_.setup.cases) {
       checkHeld(c);
+      warnOfPreload(c);
       sumUp(c);
     }
   }
@@ -74,20 +78,26 @@ class ActingCheck {
   const Face& faceOf(std::size_t face) const { return job_.setup.faces[face].face; }
 
   /// Ties a face, and refuses one that is not on the space or inside it.
-  GridTies tied(const std::string& what, std::size_t face, TextPlace place) {
+  /// @return the cells below it.
+  std::vector<std::size_t> tie(const std::string& what, std::size_t face, TextPlace place) {
     GridTies ties = tieToGrid(grid_, faceOf(face));
     checkCovered(job_, what, job_.setup.faces[face].name, place, ties.share());
     checkOpen(job_, what, job_.setup.faces[face].name, place);
-    return ties;
+    std::vector<std::size_t> cells = std::move(ties.cells);
+    faces_[face] = std::move(ties);
+    return cells;
   }
 
   void tieSupports() {
     double area = 0;
     for (std::size_t s = 0; s < job_.setup.supports.size(); ++s) {
+      std::vector<std::size_t>& cells = supportCells_.emplace_back();
+      for (const std::size_t face : facesOf(support(s))) {
+        const std::vector<std::size_t> own =
+            tie("supports." + support(s).name, face, job_.brief.supports[s].place);
+        cells.insert(cells.end(), own.begin(), own.end());
+      }
       const std::size_t face = support(s).face;
-      GridTies ties = tied("supports." + support(s).name, face, job_.brief.supports[s].place);
-      supportCells_.push_back(std::move(ties.cells));
-      faces_[face] = std::move(ties);
       job_.supportCentre += faceOf(face).area() * faceOf(face).centroid();
       area += faceOf(face).area();
     }
@@ -95,21 +105,58 @@ class ActingCheck {
   }
 
   void tieLoads() {
-    for (std::size_t l = 0; l < job_.setup.loads.size(); ++l)
-      loadCells_.push_back(
-          tied("loads." + job_.setup.loads[l].name, job_.setup.loads[l].face, job_.brief.loads[l].place)
-              .cells);
+    for (std::size_t l = 0; l < job_.setup.loads.size(); ++l) {
+      const Load& load = job_.setup.loads[l];
+      loadCells_.emplace_back();
+      if (!job_.setup.actsOnFace(l)) continue;
+      loadCells_.back() = tie("loads." + load.name, load.face, job_.brief.loads[l].place);
+      try {
+        forcesAt(load.kind, faceOf(load.face).points);
+      } catch (const InputError& error) {
+        refuse(job_.brief, job_.brief.loads[l].place, fmt::format("[loads.{}]: {}", load.name, error.what()),
+               error.cure());
+      }
+      if (const Resultant all = resultantOnFace(faceOf(load.face), load.kind, Vec3::Zero());
+          all.force.isZero(0) && all.moment.isZero(0))
+        refuse(job_.brief, job_.brief.loads[l].place,
+               fmt::format("[loads.{}] does nothing to its face", load.name),
+               "a liquid must stand higher than the face's lowest point");
+    }
+    for (std::size_t m = 0; m < job_.setup.masses.size(); ++m) {
+      const PointMass& mass = job_.setup.masses[m];
+      massCells_.push_back(tie("masses." + mass.name, mass.face, job_.brief.masses[m].place));
+    }
+  }
+
+  /// Pieces that connections join are one for all that follows.
+  void joinPieces() {
+    Groups groups(pieces_.cells.size());
+    for (std::size_t k = 0; k < job_.setup.connections.size(); ++k) {
+      const Connection& connection = job_.setup.connections[k];
+      int piece = -1;
+      for (const std::size_t face : {connection.first, connection.second})
+        for (const std::size_t cell :
+             tie("connections." + connection.name, face, job_.brief.connections[k].place)) {
+          if (piece >= 0) groups.join(piece, pieces_.ofCell[cell]);
+          piece = pieces_.ofCell[cell];
+        }
+    }
+    for (int& piece : pieces_.ofCell)
+      if (piece >= 0) piece = groups.find(piece);
+    pieceOfNode_ = nodePieces();
   }
 
   /// No rigid motion may be left. Every piece of the space that is loaded has to stand by itself.
   void checkHeld(const LoadCase& c) const {
-    const Grounding grounding = grounded(job_.setup, c, faces_);
+    const Grounding grounding = groundedOrRefused(c);
     std::set<std::size_t> pieces;
-    for (const LoadCase::Factor& f : c.loads)
-      for (const std::size_t cell : loadCells_[f.load])
-        pieces.insert(static_cast<std::size_t>(pieces_.ofCell[cell]));
+    const auto add = [&](const std::vector<std::size_t>& cells) {
+      for (const std::size_t cell : cells) pieces.insert(static_cast<std::size_t>(pieces_.ofCell[cell]));
+    };
+    for (const LoadCase::Factor& f : c.loads) add(loadCells_[f.load]);
+    for (const std::vector<std::size_t>& cells : massCells_) add(cells);
     if (pieces.empty())
-      for (const NodeSupport<3>& node : grounding.nodes()) pieces.insert(pieceOfNode_[node.node]);
+      for (const std::size_t s : c.supports) add(supportCells_[s]);
     for (const std::size_t piece : pieces) {
       const std::vector<std::string> motions =
           grounding.motionsLeft([&](std::size_t n) { return placeOf(grid_, n); },
@@ -123,11 +170,43 @@ class ActingCheck {
     }
   }
 
+  Grounding groundedOrRefused(const LoadCase& c) const {
+    try {
+      return grounded(job_.setup, c, faces_);
+    } catch (const InputError& error) {
+      const std::string what = error.what();
+      TextPlace place = job_.brief.supports.front().place;
+      for (const BriefSupport& each : job_.brief.supports)
+        if (what.starts_with("support " + each.name + ":")) place = each.place;
+      refuse(job_.brief, place, fmt::format("in case {}: {}", c.name, what), error.cure());
+    }
+  }
+
+  /// A bolt that is tightened presses the part against what it stands on.
+  void warnOfPreload(const LoadCase& c) const {
+    const auto presses = [&](std::size_t s) {
+      const Bolt* bolt = std::get_if<Bolt>(&support(s).kind);
+      return bolt && bolt->preload > 0;
+    };
+    if (std::any_of(c.supports.begin(), c.supports.end(), presses) &&
+        std::all_of(c.supports.begin(), c.supports.end(),
+                    [&](std::size_t s) { return std::holds_alternative<Bolt>(support(s).kind); }))
+      job_.warnings.push_back(fmt::format(
+          "in case {} bolts are tightened, and nothing but bolts holds the part: they press it against "
+          "nothing. Let the face it stands on be held, or bedded",
+          c.name));
+  }
+
   /// What is on a piece of the space of its own is on no part: a keep or support in mid-air.
   void checkPieces() const {
     std::vector<char> loaded(pieces_.cells.size(), 0);
-    for (const auto& cells : loadCells_)
+    const auto mark = [&](const std::vector<std::size_t>& cells) {
       for (const std::size_t cell : cells) loaded[static_cast<std::size_t>(pieces_.ofCell[cell])] = 1;
+    };
+    for (const auto& cells : loadCells_) mark(cells);
+    for (const auto& cells : massCells_) mark(cells);
+    if (std::none_of(loaded.begin(), loaded.end(), [](char is) { return is; }))  // all acts on the whole part
+      for (const auto& cells : supportCells_) mark(cells);
     const std::string cure =
         "correct its place, or what cuts the design space apart; the places above are where "
         "it lies and where the space is";
@@ -210,12 +289,15 @@ class ActingCheck {
   }
 
   void sumUp(const LoadCase& c) {
-    const CaseSummary summary{c.name, c.weight, resultantOf(job_.setup, c, job_.supportCentre)};
+    CaseSummary summary{c.name, c.weight, resultantOf(job_.setup, c, job_.supportCentre), {}};
+    for (const LoadCase::Factor& f : c.loads)
+      if (f.factor != 0 && !job_.setup.actsOnFace(f.load))
+        summary.onAll.push_back(job_.setup.loads[f.load].name);
     double sizes = 0;
     for (const LoadCase::Factor& f : c.loads)
       sizes += resultantOf(job_.setup, {{}, 1, {f}, {}}, job_.supportCentre).force.norm();
     constexpr double kCancels = 0.05;
-    if (c.loads.size() > 1 && summary.resultant.force.norm() < kCancels * sizes)
+    if (c.loads.size() > 1 && sizes > 0 && summary.resultant.force.norm() < kCancels * sizes)
       job_.warnings.push_back(fmt::format(
           "the loads of case {} nearly cancel: their forces add up to {:.3g} N of {:.3g} N. Loads that "
           "never act together belong in cases of their own",
@@ -226,11 +308,34 @@ class ActingCheck {
   Job& job_;
   const Grid<D>& grid_;
   Pieces pieces_ = findPieces(grid_, std::vector<std::uint8_t>(grid_.cellCount(), 1));
-  std::vector<std::size_t> pieceOfNode_ = nodePieces();
-  std::vector<FaceTies> faces_ = std::vector<FaceTies>(job_.setup.faces.size());  // those of supports
+  std::vector<std::size_t> pieceOfNode_;
+  std::vector<FaceTies> faces_ =
+      std::vector<FaceTies>(job_.setup.faces.size());  // those that something acts on
   std::vector<std::vector<std::size_t>> supportCells_;
   std::vector<std::vector<std::size_t>> loadCells_;
+  std::vector<std::vector<std::size_t>> massCells_;
 };
+
+/// A torque turns about the axis of a round face or the normal of a flat one, in the sense that is
+/// right-handed about its positive direction: that of its largest component.
+Remote torqueOf(const Brief& brief, const BriefLoad& load, const Face& face) {
+  std::optional<Vec3> axis;
+  for (const FacePiece& piece : piecesOf(face)) {
+    const std::optional<Vec3> own = directionOf(face, piece);
+    constexpr double kParallel = 1e-6;
+    if (!own || (axis && axis->cross(*own).norm() > kParallel))
+      refuse(brief, load.place,
+             fmt::format("[loads.{}]: face {} has no axis a torque could turn about", load.name,
+                         brief.faces[load.face].name),
+             "give moment = [...] about the axes x, y and z instead");
+    axis = own;
+  }
+  if (!axis) return {};  // a face without points is refused as such
+  Eigen::Index most = 0;
+  axis->cwiseAbs().maxCoeff(&most);
+  if ((*axis)[most] < 0) axis = -*axis;
+  return {{}, Vec3::Zero(), *load.torque * *axis};
+}
 
 }  // namespace
 
@@ -240,7 +345,12 @@ Setup setupOf(const Brief& brief, std::vector<NamedFace> faces) {
   for (const BriefRegion& region : brief.regions) setup.materials.push_back(region.material);
   setup.faces = std::move(faces);
   setup.supports.assign(brief.supports.begin(), brief.supports.end());
-  setup.loads.assign(brief.loads.begin(), brief.loads.end());
+  for (const BriefLoad& load : brief.loads) {
+    setup.loads.push_back(load);
+    if (load.torque) setup.loads.back().kind = torqueOf(brief, load, setup.faces[load.face].face);
+  }
+  setup.masses.assign(brief.masses.begin(), brief.masses.end());
+  setup.connections.assign(brief.connections.begin(), brief.connections.end());
   setup.cases.assign(brief.cases.begin(), brief.cases.end());
   return setup;
 }
@@ -256,8 +366,11 @@ template <int D>
 std::vector<std::uint8_t> attachedCells(const Grid<D>& grid, const Job& job, double reach) {
   std::vector<std::uint8_t> attached(grid.cellCount(), 0);
   std::vector<std::size_t> faces;
-  for (const Support& support : job.setup.supports) faces.push_back(support.face);
-  for (const Load& load : job.setup.loads) faces.push_back(load.face);
+  for (const Support& support : job.setup.supports)
+    for (const std::size_t face : facesOf(support)) faces.push_back(face);
+  for (std::size_t l = 0; l < job.setup.loads.size(); ++l)
+    if (job.setup.actsOnFace(l)) faces.push_back(job.setup.loads[l].face);
+  for (const std::size_t face : loadedFaces(job.setup, {})) faces.push_back(face);
   const int around = static_cast<int>(std::ceil(reach / grid.frame().size));
   Index<D> window;
   window.fill(2 * around + 1);

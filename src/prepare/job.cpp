@@ -67,27 +67,39 @@ Regions regionsOf(const Brief& brief, const std::vector<NamedFace>& faces) {
   return regions;
 }
 
-/// Loads need something to act on: where no keep is below a loaded face, a layer of material is kept there.
-void backLoads(Job& job) {
+/// What acts on a face needs something to act on: where no keep is below it, a layer of material is kept
+/// there.
+/// @param entry what acts, as messages call it.
+void back(Job& job, const std::string& entry, TextPlace place, std::size_t faceNumber, double depth) {
   constexpr double kMostly = 0.98;
-  for (const BriefLoad& load : job.brief.loads) {
-    const auto& [name, face] = job.setup.faces[load.face];
-    const double below = std::min(load.backing, 0.1 * job.brief.voxel);
-    double kept = 0;
-    double bare = 0;  // in clears, or off the design space: refused later, in its own words
-    for (const SurfacePoint& point : face.points) {
-      const Vec3 under = point.position - below * point.normal;
-      if (job.regions.kept(under) < 0) kept += point.area;
-      if (job.regions.available(under) > 0) bare += point.area;
-    }
-    if (below <= 0 || kept >= kMostly * face.area() || bare > 0.5 * face.area()) continue;
-    job.brief.keeps.push_back({{}, load.face, load.backing, load.place, true});
-    // The face may be of a body from which the space is cut: what is not asked for must not fill that again.
-    job.regions.keeps.push_back(
-        makeIntersection({keepShape(job.brief, job.brief.keeps.back(), job.setup.faces), job.regions.space}));
-    job.assumptions.push_back(fmt::format("below face {} {:.4g} mm of material are kept, for [loads.{}]",
-                                          name, load.backing * kMillimetresPerMetre, load.name));
+  const auto& [name, face] = job.setup.faces[faceNumber];
+  const double below = std::min(depth, 0.1 * job.brief.voxel);
+  double kept = 0;
+  double bare = 0;  // in clears, or off the design space: refused later, in its own words
+  for (const SurfacePoint& point : face.points) {
+    const Vec3 under = point.position - below * point.normal;
+    if (job.regions.kept(under) < 0) kept += point.area;
+    if (job.regions.available(under) > 0) bare += point.area;
   }
+  if (below <= 0 || kept >= kMostly * face.area() || bare > 0.5 * face.area()) return;
+  job.brief.keeps.push_back({{}, faceNumber, depth, place, true});
+  // The face may be of a body from which the space is cut: what is not asked for must not fill that again.
+  job.regions.keeps.push_back(
+      makeIntersection({keepShape(job.brief, job.brief.keeps.back(), job.setup.faces), job.regions.space}));
+  job.assumptions.push_back(fmt::format("below face {} {:.4g} mm of material are kept, for [{}]", name,
+                                        depth * kMillimetresPerMetre, entry));
+}
+
+void backFaces(Job& job) {
+  for (std::size_t l = 0; l < job.setup.loads.size(); ++l) {
+    const BriefLoad& load = job.brief.loads[l];
+    if (job.setup.actsOnFace(l)) back(job, "loads." + load.name, load.place, load.face, load.backing);
+  }
+  for (const BriefMass& mass : job.brief.masses)
+    back(job, "masses." + mass.name, mass.place, mass.face, mass.backing);
+  for (const BriefSupport& support : job.brief.supports)
+    for (const std::size_t face : facesOf(support))
+      back(job, "supports." + support.name, support.place, face, support.backing);
 }
 
 template <int D>
@@ -274,6 +286,13 @@ LayoutProblem<D> Job::layoutProblem() const {
   problem.fill = own.fill;
   problem.keep = own.keep;
   problem.cases = casesOn(own.grid, setup);
+  if (std::any_of(problem.cases.begin(), problem.cases.end(),
+                  [](const GridCase<D>& c) { return !c.bodyForce.isZero(); }))
+    for (std::size_t c = 0; c < own.fill.size(); ++c)
+      problem.cellMass.push_back(own.fill[c] * own.cellVolume() * setup.materials[own.material[c]].density);
+  // How stiff a part is does not depend on its temperature, and the work of its growth would drown that of the
+  // loads: the goal is that of the other loads.
+  for (GridCase<D>& c : problem.cases) c.temperature = 0;
   problem.goal.form = brief.goal;
   problem.massFraction = targetMass / spaceMass;
   problem.limits = partLimits(own, *this);
@@ -305,7 +324,7 @@ Job prepare(Brief brief, double coarser) {
   job.setup = setupOf(job.brief, pickFaces(job.brief, kFaceSpacing * job.brief.voxel));
   job.regions = regionsOf(job.brief, job.setup.faces);
   refuseManyVoxels(job.brief, job.regions.bounds().sizes());
-  backLoads(job);
+  backFaces(job);
   const BetweenCells between = betweenCells(job.brief);
   try {
     if (job.flat())

@@ -2,6 +2,7 @@
 
 #include <fmt/format.h>
 
+#include <Eigen/SVD>
 #include <algorithm>
 #include <atomic>
 #include <cmath>
@@ -198,7 +199,9 @@ std::vector<std::string> slivers(const Job& job) {
   std::set<int> held;
   for (const BriefSupport& support : job.brief.supports)
     for (const std::size_t cell : cells[support.face]) held.insert(pieces.ofCell[cell]);
-  for (const BriefLoad& load : job.brief.loads) {
+  for (std::size_t l = 0; l < job.setup.loads.size(); ++l) {
+    if (!job.setup.actsOnFace(l)) continue;
+    const Load& load = job.setup.loads[l];
     const auto& loaded = cells[load.face];
     if (std::any_of(loaded.begin(), loaded.end(),
                     [&](std::size_t c) { return held.contains(pieces.ofCell[c]); }))
@@ -242,6 +245,7 @@ double leastMemberLength(const Job& job) {
   window.fill(3);
   double sum = 0;
   for (std::size_t l = 0; l < job.setup.loads.size(); ++l) {
+    if (!job.setup.actsOnFace(l)) continue;
     std::vector<std::uint8_t> held(grid.cellCount(), 0);
     for (const LoadCase& c : job.setup.cases)
       if (c.uses(l))
@@ -375,6 +379,36 @@ void warnOfLostFeatures(Job& job) {
   }
 }
 
+/// Loads that no part of the design space can feel, or that what it is made of does not answer to.
+void checkWholeLoads(Job& job) {
+  for (std::size_t l = 0; l < job.setup.loads.size(); ++l) {
+    const Load& load = job.setup.loads[l];
+    const TextPlace place = job.brief.loads[l].place;
+    if (std::holds_alternative<Temperature>(load.kind))
+      for (const Material& material : job.setup.materials)
+        if (material.expansion == 0)
+          refuse(job.brief, place,
+                 fmt::format("[loads.{}] changes the temperature, and {} has no 'expansion'", load.name,
+                             material.name),
+                 "give the material one, e.g. expansion = \"23 um/(m K)\"");
+    const BodyForce* force = std::get_if<BodyForce>(&load.kind);
+    if (!force || force->isEven()) continue;
+    // What spins has no force on its axis: the place in the middle of the space that is nearest to there
+    // tells how far off it is.
+    const Box space = job.regions.space->bounds();
+    const Eigen::Matrix3d& gradient = force->gradient;
+    const Eigen::JacobiSVD<Eigen::Matrix3d> svd(gradient, Eigen::ComputeFullU | Eigen::ComputeFullV);
+    const Vec3 off = svd.solve(force->at(space.center()));
+    const double reach = 0.5 * space.sizes().norm();
+    if (off.norm() > reach)
+      job.warnings.push_back(
+          fmt::format("[loads.{}]: the axis passes {:.4g} mm from the middle of the design space, which "
+                      "reaches {:.4g} mm: "
+                      "look whether 'through' and 'axis' are meant so",
+                      load.name, kMillimetresPerMetre * off.norm(), kMillimetresPerMetre * reach));
+  }
+}
+
 void warnOfUnused(Job& job) {
   const auto inNone = [&](const auto& isIn) {
     return std::none_of(job.brief.cases.begin(), job.brief.cases.end(), isIn);
@@ -423,6 +457,7 @@ void warnOfSurprises(Job& job) {
   warnOfMassBounds(job);
   warnOfLostFeatures(job);
   warnOfUnused(job);
+  checkWholeLoads(job);
   if (job.brief.walls().smallestMember < 2.999 * job.brief.voxel)
     job.warnings.push_back(fmt::format(
         "the smallest member of {:.3g} mm is under three voxels of {:.3g} mm: expect ragged members",

@@ -21,15 +21,17 @@ namespace {
 // theory's 4 of quadratic displacements on smooth bodies is not believed: two meshes may agree by accident.
 //
 // Compliance. Its error is the energy of the error: (1) and G are two estimates of the same number. Twice the
-// first or half of the second counts, whichever is larger.
+// first or half of the second counts, whichever is larger; G as a share of the energy stored, which is the
+// compliance but for temperature, preloads and springs.
 //
 // Displacement of a face. (1) for the mean motion, as a vector, so that its turning counts as well; and half
 // of the compliance's relative error, which it would share if the face were the only one loaded.
 //
 // Stress. Of a peak nothing is known of the order, so p = 1 in (1). Its error in the energy norm is
-// sqrt(G / C), relative and in the mean over the body, at a peak 2.5 times that; and what the tetrahedra
-// round the place differ by is what stress changes by over one spacing. The factors 2, 1.5, 1.2, 0.7, 2.5
-// were found on exact solutions: docs/performance.md says how well they cover on others.
+// sqrt(G / E), E the energy stored, relative and in the mean over the body, at a peak 2.5 times that; and
+// what the tetrahedra round the place differ by is what stress changes by over one spacing. The factors
+// 2, 1.5, 1.2, 0.7, 2.5 were found on exact solutions: docs/performance.md says how well they cover on
+// others.
 //
 // What is estimated is the share of its strength the material uses, 1 / safety factor, not the stress: with
 // several materials the judged place may be another one on the other mesh.
@@ -61,9 +63,11 @@ CaseErrors errorsOf(const Proof& coarse, const Proof& fine, std::size_t k, doubl
   errors.order = orderOf(rough, c, ratio);
   const double finer = std::pow(ratio, errors.order) - 1;
 
+  const double share = c.energy > 0 ? c.recoveryGap / c.energy : 0;  // of the energy that is error
   const double apart = std::abs(c.compliance - rough.compliance);
-  errors.compliance = {c.compliance, rough.compliance,
-                       std::max(2 * apart / finer, 0.5 * c.recoveryGap) + kSolve * std::abs(c.compliance)};
+  errors.compliance = {
+      c.compliance, rough.compliance,
+      std::max(2 * apart / finer, 0.5 * share * std::abs(c.compliance)) + kSolve * std::abs(c.compliance)};
   const double relative = c.compliance == 0 ? 0 : errors.compliance.error / std::abs(c.compliance);
 
   for (std::size_t f = 0; f < c.faceDisplacement.size(); ++f) {
@@ -73,7 +77,7 @@ CaseErrors errorsOf(const Proof& coarse, const Proof& fine, std::size_t k, doubl
                                        std::max(1.5 * moved / finer, 0.5 * relative * own.norm())});
   }
 
-  const double norm = c.compliance == 0 ? 0 : std::sqrt(c.recoveryGap / std::abs(c.compliance));
+  const double norm = std::sqrt(share);
   errors.used = {1 / c.safetyFactor, 1 / rough.safetyFactor, 0};
   const double spread = c.judgedStress == 0 ? 0 : errors.used.value * c.judgedSpread / c.judgedStress;
   errors.used.error =

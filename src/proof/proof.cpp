@@ -27,19 +27,24 @@ namespace {
 
 constexpr DofOrder kNodeByNode{3, 1, 3};
 
-/// Rollers on a flat face along its normal: the body may be thought to go on behind it, mirrored. Of what
-/// else holds the same face nothing is known here.
-bool isMirror(const Support& support, const Face& face) {
+/// Of a support on a flat face across a coordinate axis that holds it along its normal only: that axis, as a
+/// bit; 0 of others. The body may be thought to go on behind it, mirrored. Of what else holds the same face
+/// nothing is known here.
+unsigned mirrorAxis(const Support& support, const Face& face) {
   const Held* held = std::get_if<Held>(&support.kind);
-  if (!held || held->axes != Eigen::Matrix3d::Identity()) return false;
+  const bool slides = std::holds_alternative<Slide>(support.kind);
+  if (!slides && (!held || held->axes != Eigen::Matrix3d::Identity() || !held->moved.isZero())) return 0;
   const auto bit = [&](const Patch& patch) {
     for (int axis = 0; axis < 3; ++axis)
       if (patch.kind == Patch::Kind::plane && std::abs(patch.direction()[axis]) > 1 - 1e-9) return 1U << axis;
     return 0U;
   };
-  return !face.patches.empty() && std::all_of(face.patches.begin(), face.patches.end(), [&](const Patch& p) {
-    return bit(p) == held->directions && std::abs(p.height(face.patches.front().origin)) < 1e-9;
+  if (face.patches.empty()) return 0;
+  const unsigned axis = slides ? bit(face.patches.front()) : held->directions;
+  const bool all = std::all_of(face.patches.begin(), face.patches.end(), [&](const Patch& p) {
+    return bit(p) == axis && std::abs(p.height(face.patches.front().origin)) < 1e-9;
   });
+  return all ? axis : 0;
 }
 
 /// Whether points are near a support or load face, which faces' points tell.
@@ -55,17 +60,15 @@ class NearFaces {
       const auto sharesFace = [&](const Support& other) {
         return &other != &support && other.face == support.face;
       };
-      if (!isMirror(support, setup.faces[support.face].face) ||
+      if (mirrorAxis(support, setup.faces[support.face].face) == 0 ||
           std::any_of(setup.supports.begin(), setup.supports.end(), sharesFace)) {
-        addFace(support.face);
+        for (const std::size_t face : facesOf(support)) addFace(face);
         continue;
       }
       // A plane of symmetry is no clamp, and stress is what it is right up to it.
       for (const std::size_t node : faces[support.face].flushRim(mesh)) points_.add(mesh.nodes()[node]);
     }
-    for (const LoadCase& c : setup.cases)
-      for (const LoadCase::Factor& f : c.loads)
-        if (setup.actsOnFace(f.load)) addFace(setup.loads[f.load].face);
+    for (const std::size_t face : loadedFaces(setup, setup.cases)) addFace(face);
   }
   bool within(const Vec3& point) const {
     return reach_ > 0 && points_.visitNear(point, [&](int i) {
@@ -238,6 +241,15 @@ class HeldBody {
       for (const NodalVectors& motion : coupling.motions)
         for (const NodalVector& at : motion)
           requireIndex("node of a coupling", at.node, mesh.nodeCount(), "nodes");
+    moved_ = grounding_.moved();
+    preloads_ = grounding_.preloads();
+    if (!moved_.empty()) {
+      std::vector<double> moved(3 * mesh.nodeCount(), 0.0);
+      kNodeByNode.add(moved_, 1, moved);
+      pull_ = mesh.internalForces(materials, moved);
+      for (const NodeSupport<3>& support : supports_)
+        kNodeByNode.add({{support.node, support.spring * kNodeByNode.at(moved, support.node)}}, 1, pull_);
+    }
     stiffness_ = mesh.stiffness(materials, supports_);
     added_ = LowRank(grounding_.couplings(), kNodeByNode, 3 * mesh.nodeCount(), modulus_,
                      [this](std::span<double> field) { project(field); });
@@ -246,11 +258,15 @@ class HeldBody {
       added_.renew([&](const auto& r, const auto& z) { multigrid_->apply(r, z); }, 3 * mesh.nodeCount());
   }
 
-  /// Displacements under several loads, in units of the inverse of the first material's modulus. The
-  /// stiffness passes once for all of those that are no sums of others.
+  /// Displacements under several loads (N, preloads among them), m. The stiffness passes once for all of
+  /// those that are no sums of others. What nodes are held at, u_p, adds to each: u = u_p + v with K v = f -
+  /// K u_p.
   std::vector<SolveReport> solve(std::vector<std::vector<double>> loads,
                                  std::vector<std::vector<double>>& displacements) const {
-    for (std::vector<double>& load : loads) project(load);
+    for (std::vector<double>& load : loads) {
+      for (std::size_t d = 0; d < pull_.size(); ++d) load[d] -= pull_[d];
+      project(load);
+    }
     const auto count = static_cast<Eigen::Index>(loads.size());
     Eigen::MatrixXd products(count, count);
     for (std::size_t i = 0; i < loads.size(); ++i)
@@ -275,9 +291,24 @@ class HeldBody {
     }
     if (!inDoubt.empty()) solveThose(inDoubt, loads, displacements, reports);
     // Coarse corrections leave values at held components, where there is no stiffness to see them.
-    for (std::vector<double>& u : displacements) project(u);
+    for (std::vector<double>& u : displacements) {
+      project(u);
+      for (double& value : u) value /= modulus_;
+      kNodeByNode.add(moved_, 1, u);
+    }
     return reports;
   }
+
+  /// The compliance of a state without preloads, see CaseProof.
+  double compliance(const QuadraticTets& mesh, const TetMaterials& materials, std::span<const double> load,
+                    std::span<const double> u) const {
+    double work = 0;
+    for (std::size_t d = 0; d < load.size(); ++d) work += load[d] * u[d];
+    if (moved_.empty()) return work;
+    const std::vector<double> internal = mesh.internalForces(materials, u);
+    return work + kNodeByNode.dot(moved_, load) - kNodeByNode.dot(moved_, internal);
+  }
+  const NodalVectors& preloads() const { return preloads_; }
   const Grounding& grounding() const { return grounding_; }
 
   /// What each support exerts, N by node. @param u displacements, m.
@@ -372,6 +403,9 @@ class HeldBody {
   double modulus_;  // the stiffness is in units of it
   Grounding grounding_;
   std::vector<NodeSupport<3>> supports_;  // what it comes to
+  NodalVectors moved_;                    // u_p
+  NodalVectors preloads_;                 // W p
+  std::vector<double> pull_;              // K u_p; empty for nothing
   LowRank added_;
   BlockMatrix<3, double> stiffness_;
   std::unique_ptr<Multigrid> multigrid_;
@@ -385,8 +419,8 @@ std::vector<StressMirror> mirrorsOf(const QuadraticTets& mesh, const ProofProble
   std::vector<std::uint8_t> mirrored(mesh.nodeCount(), problem.across == AcrossSheet::held ? 4 : 0);
   for (const std::size_t s : c.supports) {
     const Support& support = problem.setup.supports[s];
-    if (!isMirror(support, problem.setup.faces[support.face].face)) continue;
-    const unsigned directions = std::get<Held>(support.kind).directions;
+    const unsigned directions = mirrorAxis(support, problem.setup.faces[support.face].face);
+    if (directions == 0) continue;
     StressMirror mirror;
     while (!(directions >> mirror.axis & 1)) ++mirror.axis;
     mirror.nodes = faces[support.face].nodes;
@@ -419,27 +453,30 @@ void refuseMissingFaces(const Setup& setup, const std::vector<FaceOnMesh>& faces
           setup.actsOnFace(f.load) && faces[load.face].share() < kLeastOfLoad)
         refuse("load " + load.name, load.face);
     for (const std::size_t s : c.supports)
-      if (faces[setup.supports[s].face].share() == 0)
-        refuse("support " + setup.supports[s].name, setup.supports[s].face);
+      for (const std::size_t face : facesOf(setup.supports[s]))
+        if (faces[face].share() == 0) refuse("support " + setup.supports[s].name, face);
   }
+  for (const PointMass& mass : setup.masses)
+    if (faces[mass.face].share() < kLeastOfLoad) refuse("mass " + mass.name, mass.face);
+  for (const Connection& connection : setup.connections)
+    for (const std::size_t face : {connection.first, connection.second})
+      if (faces[face].share() < kLeastOfLoad) refuse("connection " + connection.name, face);
 }
 
-/// Three per node, N.
+/// Loads other than temperature, three per node, N; preloads of supports are none.
 std::vector<double> forcesOf(const QuadraticTets& mesh, const Setup& setup, const LoadCase& c,
                              std::span<const FaceTies> faces, const TetMaterials& materials) {
   std::vector<double> forces(3 * mesh.nodeCount(), 0.0);
-  for (const LoadCase::Factor& f : c.loads)
-    if (setup.actsOnFace(f.load)) {
-      const Load& load = setup.loads[f.load];
-      const NodalVectors own = faceForces(load, faces[load.face]);
-      for (const NodalVector& at : own) {
-        requireIndex("node of load " + load.name, at.node, mesh.nodeCount(), "nodes");
-        requireFinite("force of load " + load.name, at.value);
-      }
-      kNodeByNode.add(own, f.factor, forces);
+  naming("case", c.name, [&] {
+    const NodalVectors onFaces = faceForces(setup, c, faces);
+    for (const NodalVector& at : onFaces) {
+      requireIndex("node of a load", at.node, mesh.nodeCount(), "nodes");
+      requireFinite("force of a load", at.value);
     }
-  if (const Vec3 perMass = bodyForce(setup, c); !perMass.isZero())
-    mesh.addBodyForce(materials, perMass, forces);
+    kNodeByNode.add(onFaces, 1, forces);
+  });
+  if (const BodyForce force = bodyForce(setup, c); !force.isZero())
+    mesh.addBodyForce(materials, force, forces);
   return forces;
 }
 
@@ -481,41 +518,50 @@ class CaseEvaluation {
       on_.emplace_back(problem.setup.faces[support.face].face, ties[support.face], positionOf);
   }
 
-  /// @param result its solve, and displacements in units of the first material's modulus; the rest is filled
-  /// in.
+  /// @param load in all, without preloads.
+  /// @param bare loads without temperature, of the state `stiff`.
+  /// @param result its solve and displacements; the rest is filled in.
   /// @throws RunError if the solve failed.
   void complete(const LoadCase& c, const HeldBody& held, const std::vector<double>& load,
-                CaseProof& result) const {
+                const std::vector<double>& bare, std::span<const double> stiff, CaseProof& result) const {
     result.name = c.name;
     result.applied = resultantOf(mesh_, load);
     if (!result.solve.succeeded())
       throw RunError(fmt::format("proof of case {}: {}", c.name, describe(result.solve.stop)),
                      "see that nothing loaded is apart from what is held; where members are thin, give more "
                      "tetrahedra");
-    std::vector<double>& u = result.displacements;
-    for (double& value : u) value /= problem_.setup.materials.front().modulus;
-    for (const FaceTies& face : ties_)
-      result.faceDisplacement.push_back(face.area > 0 ? meanOn(face, u, kNodeByNode) : Vec3::Zero());
-    for (std::size_t d = 0; d < load.size(); ++d) result.compliance += load[d] * u[d];
+    const std::vector<double>& u = result.displacements;
+    for (const FaceTies& face : ties_) {
+      const RigidMotion motion = face.area > 0 ? meanMotionOn(face, u, kNodeByNode) : RigidMotion{};
+      result.faceDisplacement.push_back(motion.shift);
+      result.faceRotation.push_back(motion.turn);
+    }
+    result.compliance = held.compliance(mesh_, materials_, bare, stiff);
     for (std::size_t n = 0; n < mesh_.nodeCount(); ++n)
       result.displacement = std::max(result.displacement, kNodeByNode.at(u, n).norm());
     std::vector<double> balance = mesh_.internalForces(materials_, u);
     for (std::size_t d = 0; d < balance.size(); ++d) balance[d] -= load[d];
     const auto exerted = held.exerted(on_.size(), u, balance);
     for (std::size_t s = 0; s < on_.size(); ++s) result.reactions.push_back(on_[s].reactionOf(exerted[s]));
-    addStresses(mesh_.cornerStress(materials_, u, mirrorsOf(mesh_, problem_, ties_, c, held.grounding())),
-                result);
+    const double temperature = temperatureOf(problem_.setup, c);
+    addStresses(mesh_.cornerStress(materials_, u, mirrorsOf(mesh_, problem_, ties_, c, held.grounding()),
+                                   temperature),
+                temperature, result);
   }
 
  private:
-  void addStresses(const std::vector<MaterialStress>& stresses, CaseProof& result) const {
+  void addStresses(const std::vector<MaterialStress>& stresses, double temperature, CaseProof& result) const {
     for (const MaterialStress& at : stresses) {
       const auto principal = principalRange(at.stress);
       result.vonMises.push_back(vonMises(at.stress));
       result.principalMost.push_back(principal[0]);
       result.principalLeast.push_back(principal[1]);
     }
-    result.recoveryGap = mesh_.recoveryGap(materials_, result.displacements, stresses);
+    QuadraticTets::Energies energies =
+        mesh_.energies(materials_, result.displacements, stresses, temperature);
+    result.recoveryGap = energies.gap;
+    result.energy = energies.stored;
+    result.energyByMaterial = std::move(energies.storedByMaterial);
     findPeaks(mesh_, materials_, stresses, near_, volumes_, result);
   }
 
@@ -573,16 +619,31 @@ Proof prove(const QuadraticTets& mesh, double spacing, const ProofProblem& probl
     done += group.size();
     const HeldBody held(mesh, spacing, problem, materials, ties, setup.cases[group.front()],
                         [&] { return !progress || progress(now); });
-    std::vector<std::vector<double>> loads;
-    for (const std::size_t k : group) loads.push_back(forcesOf(mesh, setup, setup.cases[k], ties, materials));
-    std::vector<std::vector<double>> displacements(group.size(),
-                                                   std::vector<double>(3 * mesh.nodeCount(), 0.0));
-    const std::vector<SolveReport> reports = held.solve(loads, displacements);
+    // First what stiffness is told by, then, where temperature or preloads change it, the whole state.
+    std::vector<std::vector<double>> bare;
+    for (const std::size_t k : group) bare.push_back(forcesOf(mesh, setup, setup.cases[k], ties, materials));
+    std::vector<std::vector<double>> solved = bare;
+    std::vector<std::size_t> whole(group.size());  // by case: the state in which all acts
+    for (std::size_t i = 0; i < group.size(); ++i) {
+      whole[i] = i;
+      const double change = temperatureOf(setup, setup.cases[group[i]]);
+      if (change == 0 && held.preloads().empty()) continue;
+      whole[i] = solved.size();
+      std::vector<double> all = bare[i];
+      if (change != 0) mesh.addGrowthForces(materials, change, all);
+      kNodeByNode.add(held.preloads(), 1, all);
+      solved.push_back(std::move(all));
+    }
+    std::vector<std::vector<double>> states(solved.size(), std::vector<double>(3 * mesh.nodeCount(), 0.0));
+    const std::vector<SolveReport> reports = held.solve(solved, states);
     for (std::size_t i = 0; i < group.size(); ++i) {
       CaseProof& result = proof.cases[group[i]];
-      result.solve = reports[i];
-      result.displacements = std::move(displacements[i]);
-      evaluation.complete(setup.cases[group[i]], held, loads[i], result);
+      result.solve = reports[whole[i]];
+      std::vector<double> load = std::move(solved[whole[i]]);
+      if (whole[i] != i) kNodeByNode.add(held.preloads(), -1, load);
+      std::vector<double> stiff = states[i];
+      result.displacements = std::move(states[whole[i]]);
+      evaluation.complete(setup.cases[group[i]], held, load, bare[i], stiff, result);
     }
   }
   return proof;

@@ -2,6 +2,7 @@
 
 #include <algorithm>
 #include <cmath>
+#include <numbers>
 
 #include "angle_drawing.hpp"
 #include "html.hpp"
@@ -11,6 +12,7 @@ namespace {
 
 constexpr double kMm = kMillimetresPerMetre;
 constexpr double kMPa = 1e-6;
+constexpr double kDegrees = 180 / std::numbers::pi;
 
 using Rows = std::vector<std::vector<std::string>>;
 
@@ -20,14 +22,17 @@ void addReactions(const BodyCaseRecord& c, const std::string& which, const std::
   const std::string unbalanced = fmt::format("{:.1g}", c.unbalanced);
   for (const auto& [support, r] : c.reactions) {
     const bool one = r.pieces.size() == 1;
-    for (std::size_t p = 0; p < r.pieces.size(); ++p)
-      rows.push_back(
-          {which, body, escaped(support) + (one ? "" : fmt::format(", {} of {}", p + 1, r.pieces.size())),
-           placeInMm(r.pieces[p].centre), coordinatesText(r.pieces[p].force),
-           coordinatesText(r.pieces[p].moment), one ? coordinatesText(r.moment) : "", one ? unbalanced : ""});
+    for (std::size_t p = 0; p < r.pieces.size(); ++p) {
+      const PieceRecord& piece = r.pieces[p];
+      rows.push_back({which, body,
+                      escaped(support) + (one ? "" : fmt::format(", {} of {}", p + 1, r.pieces.size())),
+                      placeInMm(piece.centre), coordinatesText(piece.force), coordinatesText(piece.moment),
+                      piece.axial ? text(*piece.axial) : "", piece.shear ? text(*piece.shear) : "",
+                      one ? unbalanced : ""});
+    }
     if (!one)
-      rows.push_back({which, body, escaped(support) + ", in all", "", coordinatesText(r.force), "",
-                      coordinatesText(r.moment), unbalanced});
+      rows.push_back({which, body, escaped(support) + ", in all", placeInMm(r.centre),
+                      coordinatesText(r.force), coordinatesText(r.ownMoment), "", "", unbalanced});
   }
 }
 
@@ -67,7 +72,8 @@ void addMotions(const BodyCaseRecord& c, const std::string& which, const std::st
   for (const auto& [face, u] : c.faceDisplacement)
     if (u.norm() > held)
       rows.push_back({which, body, escaped(face), placeInMm(u),
-                      withError(u.norm() * kMm, c.faceDisplacementError.at(face) * kMm)});
+                      withError(u.norm() * kMm, c.faceDisplacementError.at(face) * kMm),
+                      coordinatesText(c.faceRotation.at(face) * kDegrees)});
 }
 
 std::vector<std::string> meshRow(const BodyRecord& b, const std::string& body) {
@@ -131,12 +137,16 @@ std::string bodyTables(const Job& job, const RunRecord& record) {
           table({"case", "body", "not exceeded in 50 % of the volume, MPa", "in 90 %", "in 99 %", "in 99.9 %",
                  "largest at, mm", "peak anywhere at, mm"},
                 percentiles);
-  html += "<h2>Displacement of the faces</h2>" +
-          table({"case", "body", "face", "mean, mm (x, y, z)", "magnitude, mm"}, moved);
-  html += "<h2>Reactions</h2>" + table({"case", "body", "support", "centre of the face, mm (x, y, z)",
-                                        "force on the part, N", "moment about that centre, N m",
-                                        "moment about the origin, N m", "loads and reactions add up to, N"},
-                                       reactions);
+  html += "<h2>Displacement of the faces</h2>" + table({"case", "body", "face", "mean, mm (x, y, z)",
+                                                        "magnitude, mm", "mean rotation, degrees (x, y, z)"},
+                                                       moved);
+  html += "<h2>Reactions</h2>" +
+          table({"case", "body", "support", "centre of the face, mm (x, y, z)", "force on the part, N",
+                 "moment about that centre, N m", "along its axis, N", "across it, N",
+                 "loads and reactions add up to, N"},
+                reactions) +
+          "<p class=\"note\">Axis: of a round face, or the normal of a flat one; what is along it is counted "
+          "in the direction results.json names.</p>";
   html += "<h2>Meshes</h2>" +
           table({"body", "mass, kg", "tetrahedra", "in the coarse mesh", "dihedral angles, degrees",
                  "tetrahedra by their least angle, degrees", "worst elements at, mm (x, y, z)",

@@ -1,6 +1,7 @@
 #include "barelattice/report/page.hpp"
 
 #include <fmt/format.h>
+#include <fmt/ranges.h>
 
 #include <algorithm>
 
@@ -44,6 +45,31 @@ std::string warningList(const std::vector<std::string>& warnings) {
   return html + "</ul>";
 }
 
+/// Which load is in which case, with its factor; what it is alone, in the last columns.
+std::string loadTable(const Job& job) {
+  std::vector<std::string> heads{"load", "on"};
+  for (const LoadCase& c : job.setup.cases) heads.push_back(escaped(c.name));
+  heads.insert(heads.end(), {"force, N (x, y, z)", "moment about the supports' centre, N m"});
+  std::vector<std::vector<std::string>> rows;
+  for (std::size_t l = 0; l < job.setup.loads.size(); ++l) {
+    const Load& load = job.setup.loads[l];
+    const bool onFace = job.setup.actsOnFace(l);
+    std::vector<std::string> row{escaped(load.name),
+                                 onFace ? escaped(job.setup.faces[load.face].name) : "all"};
+    for (const LoadCase& c : job.setup.cases) {
+      const auto found =
+          std::find_if(c.loads.begin(), c.loads.end(), [&](const auto& f) { return f.load == l; });
+      row.push_back(found == c.loads.end() || found->factor == 0 ? "" : fmt::format("{:g}", found->factor));
+    }
+    const Resultant own = resultantOf(job.setup, {{}, 1, {{l, 1}}, {}}, job.supportCentre);
+    const bool told = onFace || !own.force.isZero(0);
+    row.push_back(told ? coordinatesText(own.force) + (onFace ? "" : " on masses") : "");
+    row.push_back(told ? coordinatesText(own.moment) : "");
+    rows.push_back(row);
+  }
+  return table(heads, rows);
+}
+
 std::string caseTable(const Job& job) {
   std::vector<std::vector<std::string>> rows;
   for (std::size_t k = 0; k < job.summaries.size(); ++k) {
@@ -52,10 +78,12 @@ std::string caseTable(const Job& job) {
     for (const std::size_t s : job.setup.cases[k].supports)
       held += (held.empty() ? "" : ", ") + job.setup.supports[s].name;
     rows.push_back({escaped(c.name), fmt::format("{:g}", c.weight), escaped(held),
-                    coordinatesText(c.resultant.force), coordinatesText(c.resultant.moment)});
+                    coordinatesText(c.resultant.force), coordinatesText(c.resultant.moment),
+                    escaped(fmt::format("{}", fmt::join(c.onAll, ", ")))});
   }
-  return table({"case", "weight", "held", "force, N (x, y, z)", "moment about the supports' centre, N m"},
-               rows);
+  return loadTable(job) + table({"case", "weight", "held", "force, N (x, y, z)",
+                                 "moment about the supports' centre, N m", "and on all of the part"},
+                                rows);
 }
 
 std::string otherMaterials(const Job& job) {

@@ -6,6 +6,7 @@
 #include <cstring>
 #include <sstream>
 
+#include "acting_data.hpp"
 #include "barelattice/base/error.hpp"
 #include "barelattice/base/file.hpp"
 #include "barelattice/base/quantity.hpp"
@@ -17,6 +18,7 @@
 #include "base/folders.hpp"
 #include "base/parallel.hpp"
 #include "base/plain_numbers.hpp"
+#include "page_places.hpp"
 #include "palette.hpp"
 #include "run/vtu.hpp"
 
@@ -25,13 +27,6 @@ namespace {
 
 using nlohmann::json;
 constexpr double kMm = kMillimetresPerMetre;
-
-template <class T>
-json packed(const std::vector<T>& values) {
-  std::string raw(values.size() * sizeof(T), '\0');
-  if (!raw.empty()) std::memcpy(raw.data(), values.data(), raw.size());
-  return {{"bytes", toBase64(raw)}};
-}
 
 /// A field in steps of 1/65535 of its range: half the size, and far finer than colours can show.
 json quantised(const std::vector<float>& values) {
@@ -47,34 +42,6 @@ json quantised(const std::vector<float>& values) {
   field["range"] = range;
   return field;
 }
-
-/// Places as a page has them: in mm and in single precision, which is exact enough only near its zero. So
-/// they count from a place near the part, as the run's files do.
-class PagePlaces {
- public:
-  /// @param origin where they count from, m: see originOfFiles.
-  explicit PagePlaces(Vec3 origin) : origin_(std::move(origin)) {}
-
-  [[nodiscard]] Vec3 inMm(const Vec3& place) const { return (place - origin_) * kMm; }
-  [[nodiscard]] json list(const Vec3& place) const {
-    const Vec3 p = inMm(place);
-    return {p.x(), p.y(), p.z()};
-  }
-  void append(const Vec3& place, std::vector<float>& positions) const {
-    for (const double x : inMm(place)) positions.push_back(static_cast<float>(x));
-  }
-  [[nodiscard]] json mesh(const TriangleMesh& mesh) const {
-    std::vector<float> positions;
-    for (const Vec3& v : mesh.vertices) append(v, positions);
-    std::vector<std::uint32_t> triangles;
-    for (const auto& t : mesh.triangles)
-      for (const int v : t) triangles.push_back(static_cast<std::uint32_t>(v));
-    return {{"positions", packed(positions)}, {"triangles", packed(triangles)}};
-  }
-
- private:
-  Vec3 origin_;
-};
 
 /// A shape as triangles, fine enough for a picture of a scene whose longest side is given.
 json shapeJson(const Shape& shape, double scene, double thickness, const PagePlaces& places) {
@@ -128,54 +95,6 @@ json faceJson(const NamedFace& named, double scene, const PagePlaces& places) {
   for (const FacePiece& piece : piecesOf(named.face))
     pieces.push_back(pieceJson(named.face, piece, scene, places));
   return {{"name", named.name}, {"points", packed(positions)}, {"pieces", pieces}};
-}
-
-/// Arrows of a pressure: some points of the face with the direction it pushes.
-json pressureJson(const Face& face, double pressure, const PagePlaces& places) {
-  constexpr std::size_t kArrows = 24;
-  const std::size_t step = face.points.size() / kArrows + 1;
-  json arrows = json::array();
-  for (std::size_t p = step / 2; p < face.points.size(); p += step) {
-    const Vec3 at = places.inMm(face.points[p].position);
-    const Vec3 push = -std::copysign(1.0, pressure) * face.points[p].normal;
-    arrows.push_back({at.x(), at.y(), at.z(), push.x(), push.y(), push.z()});
-  }
-  return arrows;
-}
-
-json casesJson(const Setup& setup, const PagePlaces& places) {
-  json cases = json::array();
-  for (const LoadCase& c : setup.cases) {
-    json loads = json::array();
-    for (const LoadCase::Factor& f : c.loads) {
-      const Load& load = setup.loads[f.load];
-      const auto* kind = std::get_if<FaceAction>(&load.kind);
-      if (!kind) continue;  // no arrow stands for it yet
-      const NamedFace& on = setup.faces[load.face];
-      const FaceAction action = *kind * f.factor;
-      json entry = {{"name", load.name},
-                    {"face", on.name},
-                    {"force", {action.force.x(), action.force.y(), action.force.z()}}};
-      if (action.pressure != 0) {
-        entry["pressure"] = action.pressure * 1e-6;
-        entry["arrows"] = pressureJson(on.face, action.pressure, places);
-      }
-      loads.push_back(entry);
-    }
-    json supports = json::array();
-    for (const std::size_t s : c.supports) supports.push_back(setup.supports[s].name);
-    cases.push_back({{"name", c.name}, {"supports", supports}, {"loads", loads}});
-  }
-  return cases;
-}
-
-/// "xz" of a support that holds in these directions only; empty of one that holds in all, or otherwise.
-std::string heldDirections(const Support& support, bool flat) {
-  const Held* kind = std::get_if<Held>(&support.kind);
-  std::string held;
-  for (int i = 0; kind && i < (flat ? 2 : 3); ++i)
-    if (kind->directions >> i & 1) held += static_cast<char>('x' + i);
-  return held.size() == (flat ? 2U : 3U) ? "" : held;
 }
 
 std::vector<std::uint8_t> asBytes(const std::vector<float>& shares) {
@@ -374,11 +293,7 @@ json setupData(const Job& job) {
   data["faces"] = json::array();
   const double scene = job.regions.space->bounds().sizes().maxCoeff();
   for (const NamedFace& face : job.setup.faces) data["faces"].push_back(faceJson(face, scene, places));
-  data["supports"] = json::array();
-  for (const Support& s : job.setup.supports)
-    data["supports"].push_back(
-        {{"name", s.name}, {"face", job.setup.faces[s.face].name}, {"held", heldDirections(s, job.flat())}});
-  data["cases"] = casesJson(job.setup, places);
+  addActing(job, places, data);
   return data;
 }
 

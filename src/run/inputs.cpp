@@ -88,24 +88,57 @@ void addFace(Inputs& inputs, const Brief& brief, std::size_t number) {
   for (const std::size_t other : face.beside) addFace(inputs, brief, other);
 }
 
-std::string kindText(const Held& held) {
-  std::string text = fmt::format("held {}", held.directions);
-  for (int i = 0; i < 3; ++i) text += "; " + textOf(Vec3(held.axes.col(i)));
+std::string axesText(const Eigen::Matrix3d& axes) {
+  std::string text;
+  for (int i = 0; i < 3; ++i) text += "; " + textOf(Vec3(axes.col(i)));
   return text;
+}
+std::string kindText(const Held& held) {
+  std::string text = fmt::format("held {}", held.directions) + axesText(held.axes);
+  if (!held.moved.isZero())
+    text += "; moved " + textOf(held.moved.shift) + "; " + textOf(held.moved.turn) + "; " +
+            textOf(held.moved.about);
+  return text;
+}
+std::string kindText(const Slide& /*has no numbers*/) {
+  return "sliding";
+}
+std::string kindText(const Pin& /*has no numbers*/) {
+  return "pin";
+}
+std::string kindText(const Bolt& bolt) {
+  return fmt::format("bolt {} {} {} {} {} {}", bolt.seat, textOf(bolt.diameter), textOf(bolt.grip),
+                     textOf(bolt.modulus), textOf(bolt.poisson), textOf(bolt.preload));
 }
 std::string kindText(const Foundation& foundation) {
-  return "foundation " + textOf(foundation.normal) + " " + textOf(foundation.tangential);
+  return "bedding " + textOf(foundation.normal) + " " + textOf(foundation.tangential);
 }
 std::string kindText(const MeanSprings& springs) {
-  std::string text = "springs " + textOf(springs.slide) + "; " + textOf(springs.turn);
-  for (int i = 0; i < 3; ++i) text += "; " + textOf(Vec3(springs.axes.col(i)));
-  return text;
+  return "springs " + textOf(springs.slide) + "; " + textOf(springs.turn) + axesText(springs.axes) + "; at " +
+         (springs.at ? textOf(*springs.at) : "each piece");
 }
 std::string kindText(const FaceAction& action) {
   return textOf(action.force) + "; " + textOf(action.pressure);
 }
+std::string kindText(const DepthPressure& liquid) {
+  return "liquid " + textOf(liquid.surface) + "; " + textOf(liquid.down) + "; " + textOf(liquid.perDepth);
+}
+std::string kindText(const Bearing& bearing) {
+  return "bearing " + textOf(bearing.force);
+}
+std::string kindText(const Remote& remote) {
+  std::string text = "at " + (remote.at ? textOf(*remote.at) : "its centre") + "; " + textOf(remote.force) +
+                     "; " + textOf(remote.moment);
+  if (remote.spot)
+    text += "; spot " + textOf(remote.spot->from) + "; " + textOf(remote.spot->to) + "; " +
+            textOf(remote.spot->reach);
+  return text;
+}
 std::string kindText(const BodyForce& force) {
-  return "per mass " + textOf(force.perMass);
+  return "per mass " + textOf(force.perMass) + axesText(force.gradient);
+}
+std::string kindText(const Temperature& temperature) {
+  return "temperature " + textOf(temperature.change);
 }
 /// No brief has kinds of a program's own.
 template <class Own>
@@ -129,13 +162,37 @@ void addActing(Inputs& inputs, const Job& job) {
     const std::string table = "[supports." + support.name + "] ";
     inputs.add(table + "face", setup.faces[support.face].name);
     inputs.add(table + "hold", std::visit([](const auto& kind) { return kindText(kind); }, support.kind));
-    addFace(inputs, job.brief, support.face);
+    for (const std::size_t face : facesOf(support)) addFace(inputs, job.brief, face);
   }
-  for (const Load& load : setup.loads) {
+  for (std::size_t l = 0; l < setup.loads.size(); ++l) {
+    const Load& load = setup.loads[l];
     const std::string table = "[loads." + load.name + "] ";
-    inputs.add(table + "face", setup.faces[load.face].name);
     inputs.add(table + "force", std::visit([](const auto& kind) { return kindText(kind); }, load.kind));
+    if (!setup.actsOnFace(l)) {
+      if (std::holds_alternative<Temperature>(load.kind))
+        for (const Material& material : setup.materials)
+          inputs.add("expansion of " + material.name, material.expansion);
+      continue;
+    }
+    inputs.add(table + "face", setup.faces[load.face].name);
     addFace(inputs, job.brief, load.face);
+  }
+  for (const PointMass& mass : setup.masses) {
+    const std::string table = "[masses." + mass.name + "] ";
+    inputs.add(table + "face", setup.faces[mass.face].name);
+    inputs.add(table + "at", textOf(mass.at));
+    inputs.add(table + "mass", mass.mass);
+    addFace(inputs, job.brief, mass.face);
+  }
+  for (const Connection& connection : setup.connections) {
+    const std::string table = "[connections." + connection.name + "] ";
+    inputs.add(table + "between",
+               setup.faces[connection.first].name + ", " + setup.faces[connection.second].name);
+    inputs.add(table + "springs", textOf(connection.slide) + "; " + textOf(connection.turn) +
+                                      axesText(connection.axes) + "; at " +
+                                      (connection.at ? textOf(*connection.at) : "the middle"));
+    addFace(inputs, job.brief, connection.first);
+    addFace(inputs, job.brief, connection.second);
   }
   for (const LoadCase& c : setup.cases) {
     const std::string table = "[cases." + c.name + "] ";

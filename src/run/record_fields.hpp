@@ -5,12 +5,15 @@
 // puts the fields of a record beside the others; `maybe` leaves a key out where there is nothing to say.
 #pragma once
 
+#include <numbers>
+
 #include "barelattice/base/quantity.hpp"
 #include "barelattice/run/records.hpp"
 
 namespace barelattice {
 
 inline constexpr double kInMm = kMillimetresPerMetre;
+inline constexpr double kInDegrees = 180 / std::numbers::pi;
 inline constexpr double kInSquareMm = kInMm * kInMm;
 inline constexpr double kInCubicMm = kInMm * kInMm * kInMm;
 inline constexpr double kInMPa = 1e-6;
@@ -175,12 +178,17 @@ void describeFields(PieceRecord& r, V& f) {
   f("centre_mm", r.centre, "of the piece of the face", kInMm);
   f("force_N", r.force, "on the part");
   f("moment_Nm", r.moment, "about that centre");
+  f.maybe("axis", r.axis, "of a round piece, or the normal of a flat one");
+  f.maybe("axial_N", r.axial, "the force along that axis");
+  f.maybe("shear_N", r.shear, "what is left across it");
 }
 
 template <class V>
 void describeFields(ReactionRecord& r, V& f) {
   f("force_N", r.force, "on the part, of the whole support");
   f("moment_Nm", r.moment, "about the origin");
+  f("centre_mm", r.centre, "of its face", kInMm);
+  f("own_moment_Nm", r.ownMoment, "about that centre");
   f("pieces", r.pieces, "the same for each piece of its face");
 }
 
@@ -198,6 +206,7 @@ void describeFields(BodyCaseRecord& r, V& f) {
   f("compliance_error_J", r.complianceError, "estimated");
   f("largest_displacement_mm", r.largestDisplacement, "of any node", kInMm);
   f("face_displacement_mm", r.faceDisplacement, "mean by face", kInMm);
+  f("face_rotation_deg", r.faceRotation, "mean by face, about the axes", kInDegrees);
   f("face_displacement_error_mm", r.faceDisplacementError, "estimated", kInMm);
   f("face_motion_mm", r.faceMotion, "size of that mean", kInMm);
   f("peak_von_mises_MPa", r.peak, "anywhere", kInMPa);

@@ -1,6 +1,7 @@
 // A face that is several pieces apart from each other.
 #include "barelattice/shapes/face_pieces.hpp"
 
+#include <algorithm>
 #include <numeric>
 
 #include "base/groups.hpp"
@@ -47,6 +48,41 @@ std::vector<FacePiece> piecesOf(const Face& face) {
   }
   for (FacePiece& piece : pieces) piece.centre /= piece.area;
   return pieces;
+}
+
+std::optional<Axis> axisOf(const Face& face, const FacePiece& piece) {
+  constexpr std::size_t kLookedAt = 64;
+  constexpr double kParallel = 1e-6;
+  constexpr double kOff = 1e-4;  // of the distance of the points from the axis
+  std::optional<Axis> axis;
+  const std::size_t step = piece.points.size() / kLookedAt + 1;
+  for (std::size_t i = 0; i < piece.points.size(); i += step) {
+    const Vec3& at = face.points[piece.points[i]].position;
+    const Patch* patch = face.patchAt(at, std::max(face.slack, 0.1 * face.spacing));
+    if (!patch) continue;
+    if (patch->kind != Patch::Kind::cylinder && patch->kind != Patch::Kind::cone &&
+        patch->kind != Patch::Kind::torus)
+      return {};
+    const Axis own{patch->origin, patch->direction()};
+    if (!axis) {
+      axis = own;
+      continue;
+    }
+    const double radius = (at - axis->through).cross(axis->direction).norm();
+    if (own.direction.cross(axis->direction).norm() > kParallel ||
+        (own.through - axis->through).cross(axis->direction).norm() > kOff * radius)
+      return {};
+  }
+  return axis;
+}
+
+std::optional<Vec3> directionOf(const Face& face, const FacePiece& piece) {
+  if (const std::optional<Axis> axis = axisOf(face, piece)) return axis->direction;
+  Vec3 mean = Vec3::Zero();
+  for (const std::size_t p : piece.points) mean += face.points[p].area / piece.area * face.points[p].normal;
+  constexpr double kFlat = 1 - 1e-6;
+  if (mean.norm() < kFlat) return {};
+  return mean.normalized();
 }
 
 std::vector<int> nearestPieces(const Face& face, const std::vector<FacePiece>& pieces,

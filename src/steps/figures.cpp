@@ -30,6 +30,7 @@ BodyCaseRecord caseRecord(const BodyProof& body, std::size_t k, const ProofProbl
     if (body.fine.faceShare[f] == 0) continue;
     const std::string& face = problem.setup.faces[f].name;
     record.faceDisplacement[face] = c.faceDisplacement[f];
+    record.faceRotation[face] = c.faceRotation[f];
     record.faceDisplacementError[face] = errors.faceDisplacement[f].error;
     record.faceMotion[face] = figureRecord(errors.faceDisplacement[f]);
   }
@@ -37,8 +38,15 @@ BodyCaseRecord caseRecord(const BodyProof& body, std::size_t k, const ProofProbl
     ReactionRecord& reaction = record.reactions[problem.setup.supports[s].name];
     reaction.force = c.reactions[s].force;
     reaction.moment = c.reactions[s].moment;
-    for (const PieceReaction& piece : c.reactions[s].pieces)
-      reaction.pieces.push_back({piece.centre, piece.own.force, piece.own.moment});
+    reaction.centre = c.reactions[s].centre;
+    reaction.ownMoment = c.reactions[s].ownMoment();
+    for (const PieceReaction& piece : c.reactions[s].pieces) {
+      PieceRecord& own = reaction.pieces.emplace_back(
+          PieceRecord{piece.centre, piece.own.force, piece.own.moment, piece.axis, {}, {}});
+      if (!piece.axis) continue;
+      own.axial = piece.axial();
+      own.shear = piece.shear();
+    }
   }
   for (std::size_t p = 0; p < kPercentiles.size(); ++p)
     record.percentiles[fmt::format("{:g}", 100 * kPercentiles[p])] = c.percentiles[p];

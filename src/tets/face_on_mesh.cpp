@@ -42,6 +42,7 @@ FaceOnMesh::FaceOnMesh(const QuadraticTets& mesh, const Face& face, double reach
   }
   std::sort(ties_.nodes.begin(), ties_.nodes.end());
   ties_.nodes.erase(std::unique(ties_.nodes.begin(), ties_.nodes.end()), ties_.nodes.end());
+  for (const std::size_t node : ties_.nodes) ties_.places.push_back(mesh.nodes()[node]);
 }
 
 std::vector<std::size_t> FaceOnMesh::flushRim(const QuadraticTets& mesh) const {

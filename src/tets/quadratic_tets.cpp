@@ -59,12 +59,15 @@ struct Cell {
   }
 };
 
+/// @param growth what the material would press with if it were kept from growing.
 Stress stressAt(const Eigen::Matrix<double, 6, 6>& law, const Gradients& g,
-                const Eigen::Matrix<double, 10, 3>& u) {
+                const Eigen::Matrix<double, 10, 3>& u, double growth = 0) {
   const Eigen::Matrix3d d = u.transpose() * g;  // displacement gradient
   Stress strain;
   strain << d(0, 0), d(1, 1), d(2, 2), d(1, 2) + d(2, 1), d(0, 2) + d(2, 0), d(0, 1) + d(1, 0);
-  return law * strain;
+  Stress stress = law * strain;
+  stress.head<3>().array() -= growth;
+  return stress;
 }
 
 Eigen::Matrix3d tensor(const Stress& s) {
@@ -111,6 +114,14 @@ std::vector<Law> lawsOf(const TetMaterials& materials) {
   std::vector<Law> laws;
   for (const Material& m : materials.materials) laws.push_back(m.modulus * constitutiveMatrix<3>(m.poisson));
   return laws;
+}
+
+/// What each material would press with in all directions if it were kept from growing, Pa.
+std::vector<double> growthStresses(const TetMaterials& materials, double temperature) {
+  std::vector<double> stresses;
+  for (const Material& m : materials.materials)
+    stresses.push_back(m.modulus * hydrostaticStiffness<3>(m.poisson) * m.expansion * temperature);
+  return stresses;
 }
 
 /// Stress at an integration point.
@@ -353,18 +364,46 @@ BlockMatrix<3, double> QuadraticTets::stiffness(const TetMaterials& materials,
   return matrix;
 }
 
-void QuadraticTets::addBodyForce(const TetMaterials& materials, const Vec3& perMass,
+// A force that is linear in space is sum_j l_j b_j with its values b_j at the corners. By the integral of
+// products of barycentric coordinates, 6 V a! b! c! d! / (a + b + c + d + 3)!,
+//   integral N_i l_j  = 0 (j = i), -V / 60 (j another corner)          N_i = l_i (2 l_i - 1),
+//   integral N_ab l_j = V / 15 (j = a, b), V / 30 (j another corner)   N_ab = 4 l_a l_b.
+void QuadraticTets::addBodyForce(const TetMaterials& materials, const BodyForce& force,
                                  std::span<double> forces) const {
   validate(materials, tets_.size());
   requireCount("forces", forces.size(), 3 * nodes_.size(), "degrees of freedom");
+  const auto add = [&](int node, const Vec3& value) {
+    for (std::size_t i = 0; i < 3; ++i)
+      forces[3 * static_cast<std::size_t>(node) + i] += value[static_cast<Eigen::Index>(i)];
+  };
   for (std::size_t k = 0; k < tets_.size(); ++k) {
     const auto& t = tets_[k];
     const auto at = [&](std::size_t i) -> const Vec3& { return nodes_[static_cast<std::size_t>(t[i])]; };
     const double mass = materials.of(k).density * Cell(at(0), at(1), at(2), at(3)).volume;
-    for (std::size_t a = 0; a < 10; ++a)
-      for (std::size_t i = 0; i < 3; ++i)
-        forces[3 * static_cast<std::size_t>(t[a]) + i] +=
-            (a < 4 ? -mass / 20 : mass / 5) * perMass[static_cast<Eigen::Index>(i)];
+    std::array<Vec3, 4> b;
+    Vec3 sum = Vec3::Zero();
+    for (std::size_t i = 0; i < 4; ++i) sum += b[i] = force.at(at(i));
+    for (std::size_t i = 0; i < 4; ++i) add(t[i], -mass / 60 * (sum - b[i]));
+    for (std::size_t e = 0; e < 6; ++e) add(t[4 + e], mass / 30 * (sum + b[kEdges[e][0]] + b[kEdges[e][1]]));
+  }
+}
+
+void QuadraticTets::addGrowthForces(const TetMaterials& materials, double change,
+                                    std::span<double> forces) const {
+  validate(materials, tets_.size());
+  requireCount("forces", forces.size(), 3 * nodes_.size(), "degrees of freedom");
+  const std::vector<double> stresses = growthStresses(materials, change);
+  const auto points = quadraturePoints();
+  for (std::size_t k = 0; k < tets_.size(); ++k) {
+    const auto& t = tets_[k];
+    const auto at = [&](std::size_t i) -> const Vec3& { return nodes_[static_cast<std::size_t>(t[i])]; };
+    const Cell cell(at(0), at(1), at(2), at(3));
+    Gradients sum = Gradients::Zero();
+    for (const Barycentric& point : points) sum += cell.volume / 4 * cell.gradients(point);
+    for (Eigen::Index a = 0; a < 10; ++a)
+      for (Eigen::Index i = 0; i < 3; ++i)
+        forces[3 * static_cast<std::size_t>(t[static_cast<std::size_t>(a)]) + static_cast<std::size_t>(i)] +=
+            stresses[materials.numberOf(k)] * sum(a, i);
   }
 }
 
@@ -428,7 +467,8 @@ namespace {
 class StressRecovery {
  public:
   StressRecovery(const QuadraticTets& mesh, const TetMaterials& materials,
-                 std::span<const double> displacement, const std::vector<StressMirror>& mirrors)
+                 std::span<const double> displacement, const std::vector<StressMirror>& mirrors,
+                 double temperature)
       : mesh_(mesh),
         materials_(materials),
         mirrors_(mirrors),
@@ -436,6 +476,7 @@ class StressRecovery {
         volume_(mesh.tets().size()),
         round_(mesh.tets(), mesh.nodes().size()) {
     const std::vector<Law> laws = lawsOf(materials);
+    const std::vector<double> growth = growthStresses(materials, temperature);
     const auto points = quadraturePoints();
     forEach(
         samples_.size(),
@@ -448,7 +489,9 @@ class StressRecovery {
           for (std::size_t q = 0; q < 4; ++q) {
             Vec3 position = Vec3::Zero();
             for (std::size_t i = 0; i < 4; ++i) position += points[q][static_cast<Eigen::Index>(i)] * at(i);
-            samples_[k][q] = {position, stressAt(laws[materials.numberOf(k)], cell.gradients(points[q]), u)};
+            const std::size_t material = materials.numberOf(k);
+            samples_[k][q] = {position,
+                              stressAt(laws[material], cell.gradients(points[q]), u, growth[material])};
           }
         },
         kTetsPerBlock);
@@ -556,52 +599,69 @@ class StressRecovery {
 
 std::vector<MaterialStress> QuadraticTets::cornerStress(const TetMaterials& materials,
                                                         std::span<const double> displacement,
-                                                        const std::vector<StressMirror>& mirrors) const {
+                                                        const std::vector<StressMirror>& mirrors,
+                                                        double temperature) const {
   validate(materials, tets_.size());
   requireCount("displacement", displacement.size(), 3 * nodes_.size(), "degrees of freedom");
-  const StressRecovery recovery(*this, materials, displacement, mirrors);
+  const StressRecovery recovery(*this, materials, displacement, mirrors, temperature);
   std::vector<MaterialStress> stress(corners_);
   forEach(
       corners_, [&](std::size_t n) { stress[n] = recovery.at(n); }, kTetsPerBlock);
   return stress;
 }
 
-double QuadraticTets::recoveryGap(const TetMaterials& materials, std::span<const double> displacement,
-                                  const std::vector<MaterialStress>& recovered) const {
+QuadraticTets::Energies QuadraticTets::energies(const TetMaterials& materials,
+                                                std::span<const double> displacement,
+                                                const std::vector<MaterialStress>& recovered,
+                                                double temperature) const {
   validate(materials, tets_.size());
   requireCount("displacement", displacement.size(), 3 * nodes_.size(), "degrees of freedom");
   requireCount("recovered", recovered.size(), corners_, "corner nodes");
   const std::vector<Law> laws = lawsOf(materials);
   std::vector<Law> compliances;
   for (const Law& law : laws) compliances.push_back(law.inverse());
+  const std::vector<double> growth = growthStresses(materials, temperature);
   const auto points = quadraturePoints();
-  return sumBlocks(
-      tets_.size(),
-      [&](std::size_t begin, std::size_t end) {
-        double sum = 0;
-        for (std::size_t k = begin; k < end; ++k) {
+  const std::size_t blocks = (tets_.size() + kTetsPerBlock - 1) / kTetsPerBlock;
+  std::vector<Energies> parts(blocks);
+  forEach(
+      blocks,
+      [&](std::size_t block) {
+        Energies& sum = parts[block];
+        sum.storedByMaterial.assign(laws.size(), 0.0);
+        const std::size_t end = std::min(tets_.size(), (block + 1) * kTetsPerBlock);
+        for (std::size_t k = block * kTetsPerBlock; k < end; ++k) {
           const auto& t = tets_[k];
           const std::size_t material = materials.numberOf(k);
           const auto own = [&](std::size_t i) -> const MaterialStress& {
             return recovered[static_cast<std::size_t>(t[i])];
           };
-          if (own(0).material != material || own(1).material != material || own(2).material != material ||
-              own(3).material != material)
-            continue;
+          const bool within = own(0).material == material && own(1).material == material &&
+                              own(2).material == material && own(3).material == material;
           const auto at = [&](std::size_t i) -> const Vec3& {
             return nodes_[static_cast<std::size_t>(t[i])];
           };
           const Cell cell(at(0), at(1), at(2), at(3));
           const auto u = gathered(t, displacement);
           for (const Barycentric& point : points) {
-            Stress gap = -stressAt(laws[material], cell.gradients(point), u);
+            const Stress found = stressAt(laws[material], cell.gradients(point), u, growth[material]);
+            sum.storedByMaterial[material] += cell.volume / 4 * found.dot(compliances[material] * found);
+            if (!within) continue;
+            Stress gap = -found;
             for (std::size_t i = 0; i < 4; ++i) gap += point[static_cast<Eigen::Index>(i)] * own(i).stress;
-            sum += cell.volume / 4 * gap.dot(compliances[material] * gap);  // (3)
+            sum.gap += cell.volume / 4 * gap.dot(compliances[material] * gap);  // (3)
           }
         }
-        return sum;
       },
-      kTetsPerBlock);
+      1);
+  Energies total;
+  total.storedByMaterial.assign(laws.size(), 0.0);
+  for (const Energies& part : parts) {
+    total.gap += part.gap;
+    for (std::size_t m = 0; m < laws.size(); ++m) total.storedByMaterial[m] += part.storedByMaterial[m];
+  }
+  for (const double stored : total.storedByMaterial) total.stored += stored;
+  return total;
 }
 
 }  // namespace barelattice

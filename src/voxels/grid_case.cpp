@@ -1,7 +1,5 @@
 #include "barelattice/voxels/grid_case.hpp"
 
-#include <map>
-
 #include "barelattice/voxels/grid_ties.hpp"
 #include "base/check.hpp"
 #include "checks.hpp"
@@ -14,7 +12,13 @@ void validate(const Grid<D>& grid, const GridCase<D>& c) {
     checkStanding<D>(grid, c.supports, c.couplings);
     checkForces(c.force, D * grid.nodeCount());
     requireNotNegative("weight", c.weight);
-    requireFinite("bodyForce", c.bodyForce);
+    requireFinite("bodyForce", c.bodyForce.perMass);
+    requireFinite("gradient of the bodyForce", c.bodyForce.gradient);
+    requireFinite("temperature", c.temperature);
+    for (const NodalVector& at : c.moved) {
+      requireIndex("node that is moved", at.node, grid.nodeCount(), "nodes");
+      requireFinite("what a node is moved by", at.value);
+    }
   });
 }
 
@@ -31,22 +35,23 @@ std::vector<GridCase<D>> casesOn(const Grid<D>& grid, const Setup& setup) {
   validate(setup);
   std::vector<FaceTies> faces;
   for (const NamedFace& named : setup.faces) faces.push_back(tieToGrid(grid, named.face));
-  std::map<std::size_t, NodalVectors> unit;  // of the loads that some case uses
-  for (const LoadCase& c : setup.cases)
-    for (const LoadCase::Factor& f : c.loads)
-      if (setup.actsOnFace(f.load) && !unit.contains(f.load))
-        unit[f.load] = faceForces(setup.loads[f.load], faces[setup.loads[f.load].face]);
   std::vector<GridCase<D>> cases;
-  for (const LoadCase& c : setup.cases) {
-    const Grounding grounding = grounded(setup, c, faces);
-    GridCase<D>& on = cases.emplace_back(GridCase<D>{
-        c.name, c.weight, {}, supportsOn<D>(grounding), grounding.couplings(), bodyForce(setup, c)});
-    for (const LoadCase::Factor& f : c.loads)
-      for (const NodalVector& at : unit[f.load]) {
-        requireIndex("node of load " + setup.loads[f.load].name, at.node, grid.nodeCount(), "nodes");
-        for (int i = 0; i < D; ++i) on.force[gridDof(grid, at.node, i)] += f.factor * at.value[i];
+  for (const LoadCase& c : setup.cases)
+    naming("case", c.name, [&] {
+      const Grounding grounding = grounded(setup, c, faces);
+      GridCase<D>& on = cases.emplace_back(GridCase<D>{c.name,
+                                                       c.weight,
+                                                       {},
+                                                       supportsOn<D>(grounding),
+                                                       grounding.couplings(),
+                                                       bodyForce(setup, c),
+                                                       temperatureOf(setup, c),
+                                                       grounding.moved()});
+      for (const NodalVector& at : faceForces(setup, c, faces)) {
+        requireIndex("node of a load", at.node, grid.nodeCount(), "nodes");
+        for (int i = 0; i < D; ++i) on.force[gridDof(grid, at.node, i)] += at.value[i];
       }
-  }
+    });
   return cases;
 }
 

@@ -4,6 +4,7 @@
 #include <cmath>
 #include <limits>
 
+#include "barelattice/voxels/node_support.hpp"
 #include "base/check.hpp"
 
 namespace barelattice {
@@ -72,6 +73,7 @@ GridTies tieToGrid(const Grid<D>& grid, const Face& face) {
   }
   sortEach(ties.nodes);
   sortEach(ties.cells);
+  for (const std::size_t node : ties.nodes) ties.places.push_back(placeOf(grid, node));
   return ties;
 }
 

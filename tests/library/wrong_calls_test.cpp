@@ -424,8 +424,8 @@ TEST(WrongCalls, layoutProblems) {
   wrong("degree of freedom of a force", [](Problem& p) { p.cases[0].force[3 * p.grid.nodeCount()] = 1; });
   wrong("force is nan", [](Problem& p) { p.cases[0].force.begin()->second = kNan; });
   wrong("node of a support", [](Problem& p) { p.cases[0].supports.back().node = p.grid.nodeCount(); });
-  wrong("bodyForce", [](Problem& p) { p.cases[0].bodyForce.x() = kNan; });
-  wrong("has a force on all mass", [](Problem& p) { p.cases[0].bodyForce.x() = 1; });
+  wrong("bodyForce", [](Problem& p) { p.cases[0].bodyForce.perMass.x() = kNan; });
+  wrong("has a force on all mass", [](Problem& p) { p.cases[0].bodyForce.perMass.x() = 1; });
   wrong("weight is nan", [](Problem& p) { p.goal.weights = {kNan, 1}; });
   wrong("response of a limit", [](Problem& p) { p.limits = {{nullptr, 0, LimitSense::atMost, 1}}; });
   wrong("bound of a limit", [](Problem& p) {
@@ -698,10 +698,10 @@ TEST(WrongCalls, proofs) {
   std::vector<double> forces(3);
   refuses("displacement has 3", [&] { mesh.internalForces(materials, few); });
   refuses("displacement has 3", [&] { mesh.cornerStress(materials, few); });
-  refuses("forces has 3", [&] { mesh.addBodyForce(materials, {0, 0, 1}, forces); });
+  refuses("forces has 3", [&] { mesh.addBodyForce(materials, {{0, 0, 1}}, forces); });
   const std::vector<double> u(3 * mesh.nodeCount());
   refuses("no material", [&] { mesh.cornerStress({}, u); });
-  refuses("recovered has 0", [&] { (void)mesh.recoveryGap(materials, u, {}); });
+  refuses("recovered has 0", [&] { (void)mesh.energies(materials, u, {}); });
   refuses("number of a material", [&] {
     mesh.internalForces({setup.materials, std::vector<std::uint8_t>(mesh.tets().size(), 4)}, u);
   });

@@ -40,7 +40,7 @@ TEST(Assessment, derivativesOfOnesOwnPartsAreExactToo) {
   testing::Bracket bracket;
   LayoutProblem<3>& problem = bracket.problem;
   problem.cellMass.assign(problem.fill.size(), 3e-3);
-  problem.cases[1].bodyForce = {0.2, -30, 10};
+  problem.cases[1].bodyForce = {{0.2, -30, 10}};
   problem.making.emplace_back(testing::constantAlong(bracket.grid, 1));
   problem.limits.push_back({std::make_shared<testing::MeanDisplacement>(testing::nodesAt(bracket.grid, 0, 14),
                                                                         1, 1, bracket.grid.nodeCount()),
@@ -180,7 +180,7 @@ TEST(Assessment, theSchemeFollowsTheStructure) {
   EXPECT_EQ(scheme(worst), UpdateScheme::movingAsymptotes);
   LayoutProblem<3> heavy = bracket.problem;
   heavy.cellMass.assign(heavy.fill.size(), 1e-3);
-  heavy.cases[0].bodyForce = {0, 0, -10};
+  heavy.cases[0].bodyForce = {{0, 0, -10}};
   EXPECT_EQ(scheme(heavy), UpdateScheme::movingAsymptotes) << "more material weighs more";
   LayoutProblem<3> limited = bracket.problem;
   limited.limits.push_back({std::make_shared<Compliances>(), 1, LimitSense::atMost, 1});

@@ -12,6 +12,7 @@ namespace {
 Proof withOneCase(double compliance, double gap, double tip, double factor, double spread = 0) {
   CaseProof c;
   c.compliance = compliance;
+  c.energy = compliance;
   c.recoveryGap = gap;
   c.faceDisplacement = {{tip, 0, 0}};
   c.safetyFactor = factor;

@@ -48,8 +48,10 @@ RunRecord example(unsigned seed) {
   BodyCaseRecord& c = proof.cases.emplace_back();
   c.judged = number();
   c.safetyFactor = std::numeric_limits<double>::infinity();
+  c.faceRotation = {{"a", place()}};
   c.faceMotion = {{"a", {number(), number(), number()}}};
-  c.reactions["root"] = {place(), place(), {{place(), place(), place()}}};
+  c.reactions["root"] = {
+      place(), place(), place(), place(), {{place(), place(), place(), place(), number(), number()}}};
   proof.requirements = {{"mass", "kg", number(), number(), number(), number(), "at most", "", "met", {}}};
   proof.surfaceGap = {number(), number(), place()};
   return record;

@@ -29,9 +29,9 @@ TEST(GridTies, keepsTheResultantOfAForceOnACurvedFace) {
   const GridTies ties = tieToGrid(domain.grid, face);
   EXPECT_NEAR(ties.share(), 1, 1e-12);
   const Vec3 force(3, -5, 7);
-  const Resultant wanted = resultantOnFace(face, {force}, Vec3::Zero());
+  const Resultant wanted = resultantOnFace(face, FaceAction{force}, Vec3::Zero());
   const Resultant found =
-      resultantOf(forcesOn(ties, {force}), [&](std::size_t n) { return domain.grid.nodePosition(n); });
+      resultantOf(forcesOn(ties, FaceAction{force}), [&](std::size_t n) { return domain.grid.nodePosition(n); });
   EXPECT_LT((found.force - wanted.force).norm(), 1e-12 * force.norm());
   EXPECT_LT((found.moment - wanted.moment).norm(), 1e-12 * wanted.moment.norm());
   EXPECT_NEAR(wanted.moment.z(), 10 * -5 - 8 * 3, 1e-3 * 74) << "the bore's axis passes (10, 8)";
@@ -73,7 +73,7 @@ TEST(GridTies, seesWhenNothingLiesBelow) {
   left.direction = -Vec3::UnitX();
   const GridTies ties = tieToGrid(domain.grid, selectFace(*makeBox({30, 0, 0}, {31, 1, 1}), left, 0.2));
   EXPECT_EQ(ties.share(), 0);
-  EXPECT_THROW(forcesOn(ties, {Vec3::UnitX()}), InputError);
+  EXPECT_THROW(forcesOn(ties, FaceAction{Vec3::UnitX()}), InputError);
 }
 
 }  // namespace

@@ -3,7 +3,19 @@
 export interface Packed { bytes: string }
 export interface Quantised extends Packed { offset: number; range: number }
 export interface MeshData { positions: Packed; triangles: Packed }
-export interface LoadData { name: string; face: string; force: number[]; pressure?: number; arrows?: number[][] }
+/** Of a load on a face: its force on each piece, or at a point; its moment about there; arrows (place, way, length from 0 to 1). Of
+ * one on the whole part: which way it pulls. */
+export interface LoadData {
+  name: string;
+  face?: string;
+  force?: number[];
+  moment?: number[];
+  at?: number[];
+  note?: string;
+  arrows?: number[][];
+  along?: { at: number[]; way: number[] };
+}
+export interface SupportData { name: string; face: string; kind: string; seat?: string; at?: number[] }
 /** A piece of a face: where its labels and arrows stand, the way it looks (zero all round a bore), its share of the area. */
 export interface PieceData { at: number[]; normal: number[]; share: number }
 export type Field = "vonMises" | "tension" | "compression";
@@ -33,7 +45,10 @@ export interface PageData {
   clears: { name: string; mesh: MeshData }[];
   parts: { name: string; bonded: boolean; mesh: MeshData }[];
   faces: { name: string; points: Packed; pieces: PieceData[] }[];
-  supports: { name: string; face: string; held: string }[]; // held: the axes, empty for all
+  middle: number[]; // of the design space
+  supports: SupportData[];
+  masses: { name: string; face: string; at: number[]; mass: number }[];
+  connections: { name: string; faces: string[] }[];
   cases: { name: string; supports: string[]; loads: LoadData[] }[];
   threshold?: number;
   solid?: MeshData;

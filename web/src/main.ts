@@ -1,7 +1,8 @@
 import uPlot from "uplot";
-import { BodyData, Field, LoadData, PageData, PieceData, bytesOf, fieldOf, floatsOf } from "./data";
+import { BodyData, Field, PageData, bytesOf, fieldOf, floatsOf } from "./data";
+import { Acting } from "./acting";
 import { Layout } from "./layout";
-import { THREE, View, arrow, boundsOf, coloured, creased, faceted, geometryFrom, geometryOf, glass, label, opaque } from "./scene";
+import { THREE, View, boundsOf, coloured, creased, faceted, geometryFrom, geometryOf, glass, label, opaque } from "./scene";
 
 const data = JSON.parse(document.getElementById("page-data")!.textContent!) as PageData;
 const element = <T extends HTMLElement>(id: string): T => document.getElementById(id) as T;
@@ -17,7 +18,6 @@ const groups = Object.fromEntries(modes.map((mode) => [mode, new THREE.Group()])
 for (const group of Object.values(groups)) view.scene.add(group);
 
 const vector = (list: number[]): THREE.Vector3 => new THREE.Vector3(...(list as [number, number, number]));
-const piecesOf = (face: string): PieceData[] => data.faces.find((f) => f.name === face)!.pieces;
 
 // What lies over the other views: the design space and the existing design.
 const overSpace = glass(spaceGeometry, data.palette.space, 0.05);
@@ -33,7 +33,6 @@ function overlay(): void {
 
 // Set-up: what the program understood.
 const perCase = new THREE.Group();
-const loadInk = "#7a4d00"; // the colour of loads, dark enough for text
 function buildSetup(): void {
   const group = groups.setup;
   group.add(glass(spaceGeometry, data.palette.space, 0.16));
@@ -47,68 +46,9 @@ function buildSetup(): void {
   group.add(perCase);
 }
 
-function dots(face: string, colour: string): THREE.Points {
-  const points = new THREE.BufferGeometry();
-  points.setAttribute("position", new THREE.BufferAttribute(floatsOf(data.faces.find((f) => f.name === face)!.points), 3));
-  return new THREE.Points(points, new THREE.PointsMaterial({ color: colour, size: 0.007 * reach }));
-}
-
-const sized = (n: number, unit: string): string =>
-  Math.abs(n) >= 1000 ? `${Number((n / 1000).toPrecision(3))} k${unit}` : `${Number(n.toPrecision(3))} ${unit}`;
-
-/** "bolts", or of several pieces "bolts 2/6". */
-const mostLabelled = 12; // of more pieces only the first has a label
-const pieceName = (name: string, i: number, count: number): string => (count > 1 ? `${name} ${i + 1}/${count}` : name);
-
-/** A label beside a piece of a face, on the side from which it is seen. */
-function labelOn(piece: PieceData, text: string, out: number, height: number, colour: string): void {
-  const aside = vector(piece.normal);
-  if (aside.lengthSq() === 0) aside.set(0, 0, -1);
-  perCase.add(label(text, vector(piece.at).addScaledVector(aside, out), height, colour));
-}
-
-function showSupport(support: PageData["supports"][number]): void {
-  perCase.add(dots(support.face, data.palette.support));
-  const held = support.held ? ` (${support.held.split("").join(", ")})` : "";
-  const pieces = piecesOf(support.face);
-  pieces.forEach((piece, i) => {
-    if (i > 0 && pieces.length > mostLabelled) return;
-    const text = i === 0 ? `held: ${pieceName(support.name, i, pieces.length)}${held}` : pieceName(support.name, i, pieces.length);
-    labelOn(piece, text, 0.05 * reach, (pieces.length > 1 ? 0.024 : 0.032) * reach, data.palette.support);
-  });
-}
-
-/** @param most the largest force on any one piece of a face, N. */
-function showLoad(load: LoadData, most: number): void {
-  perCase.add(dots(load.face, data.palette.load));
-  const pieces = piecesOf(load.face);
-  const height = (pieces.length > 1 ? 0.024 : 0.034) * reach;
-  pieces.forEach((piece, i) => {
-    const force = vector(load.force).multiplyScalar(piece.share);
-    const size = force.length();
-    const name = pieceName(load.name, i, pieces.length);
-    const labelled = i === 0 || pieces.length <= mostLabelled;
-    if (size > 0) {
-      const length = reach * (0.1 + (0.2 * size) / most);
-      const at = vector(piece.at);
-      perCase.add(arrow(at, force, length, data.palette.load));
-      const tail = at.addScaledVector(force.normalize(), -length - 0.03 * reach);
-      if (labelled) perCase.add(label(`${name} ${sized(size, "N")}`, tail, height, loadInk));
-    }
-    if (load.pressure !== undefined && labelled)
-      labelOn(piece, `${name} ${Number(load.pressure.toPrecision(3))} MPa`, 0.07 * reach, height, loadInk);
-  });
-  for (const [x, y, z, dx, dy, dz] of load.arrows ?? [])
-    perCase.add(arrow(new THREE.Vector3(x, y, z), new THREE.Vector3(dx, dy, dz), 0.06 * reach, data.palette.load));
-}
-
+const acting = new Acting(data, reach, perCase);
 function showCase(): void {
-  perCase.clear();
-  const chosen = data.cases[Number(element<HTMLSelectElement>("setup-case").value)];
-  for (const support of data.supports) if (chosen.supports.includes(support.name)) showSupport(support);
-  const onPiece = (load: LoadData): number => Math.hypot(...load.force) * Math.max(...piecesOf(load.face).map((p) => p.share));
-  const most = Math.max(1e-9, ...data.cases.flatMap((c) => c.loads.map(onPiece)));
-  for (const load of chosen.loads) showLoad(load, most);
+  acting.show(Number(element<HTMLSelectElement>("setup-case").value));
   view.draw();
 }
 

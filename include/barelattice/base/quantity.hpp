@@ -11,7 +11,25 @@
 namespace barelattice BARELATTICE_API {
 
 /// What a quantity measures. Each kind accepts its own units only.
-enum class Measure { length, area, force, pressure, density, mass, angle };
+enum class Measure {
+  length,
+  area,
+  force,
+  pressure,
+  density,
+  mass,
+  angle,
+  moment,
+  stiffness,         ///< force by length
+  turningStiffness,  ///< moment by angle
+  bedding,           ///< stiffness by area
+  pressureByDepth,
+  acceleration,
+  turningSpeed,
+  turningAcceleration,
+  temperatureChange,
+  expansion,  ///< strain by temperature
+};
 
 /// Reads a number followed by a unit, e.g. "12 mm", "1.4 kN", "-3e2 N".
 /// @return the value in the SI unit of `measure`.

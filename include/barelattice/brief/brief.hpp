@@ -57,11 +57,23 @@ struct BriefFace {
 /// Its face is one of the brief's, by number; of a sheet it holds within its plane only.
 struct BriefSupport : Support {
   TextPlace place;
+  double backing = 0;  ///< see BriefLoad
 };
 
 struct BriefLoad : Load {
   TextPlace place;
+  std::optional<double> torque =
+      {};              ///< about the axis of the face, N m; becomes the moment of a Remote load
   double backing = 0;  ///< how deep the material below the face is kept where no keep is, m; 0 leaves it free
+};
+
+struct BriefMass : PointMass {
+  TextPlace place;
+  double backing = 0;  ///< see BriefLoad
+};
+
+struct BriefConnection : Connection {
+  TextPlace place;
 };
 
 /// Loads and supports are those of the brief, by number, in its order.
@@ -149,6 +161,8 @@ struct Brief {
   std::vector<BriefFace> faces;
   std::vector<BriefSupport> supports;
   std::vector<BriefLoad> loads;
+  std::vector<BriefMass> masses;
+  std::vector<BriefConnection> connections;
   std::vector<BriefCase> cases;
   BriefTarget target;
   GoalForm goal = GoalForm::weightedSum;

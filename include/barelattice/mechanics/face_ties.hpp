@@ -6,8 +6,9 @@
 #include <vector>
 
 #include "barelattice/base/api.hpp"
-#include "barelattice/mechanics/face_action.hpp"
+#include "barelattice/mechanics/loads.hpp"
 #include "barelattice/mechanics/nodal.hpp"
+#include "barelattice/mechanics/supports.hpp"
 #include "barelattice/shapes/face.hpp"
 
 namespace barelattice BARELATTICE_API {
@@ -29,6 +30,7 @@ struct FaceTies {
   std::vector<Tie> ties;
   std::vector<TieWeight> weights;
   std::vector<std::size_t> nodes;  ///< that lie on the face and are held with it, ascending
+  std::vector<Vec3> places;        ///< of those nodes, m
   double area = 0;                 ///< of all ties, m2
   double faceArea = 0;             ///< of the face, m2
   /// True if what the discretisation misses of a face is its own coarseness, which pressures have to make up
@@ -45,20 +47,28 @@ struct FaceTies {
   }
 };
 
-/// The forces of an action on nodes, N. A force is spread evenly over what is there of the face, so its
-/// resultant is kept; moments are those of the ties.
-/// @throws InputError if nothing of the face is there.
-NodalVectors forcesOn(const FaceTies& face, const FaceAction& action);
+/// The forces of a load on nodes, N. They act on what is there of the face, and their resultant is kept.
+/// @throws InputError if nothing of the face is there, or the load cannot act on it.
+NodalVectors forcesOn(const FaceTies& face, const LoadKind& kind);
+
+/// The ties of each piece of a face, in the order of `piecesOf(face)`; such of which there is nothing have
+/// none.
+std::vector<FaceTies> tiesByPiece(const Face& face, const FaceTies& ties);
+
+/// The mean motion of a face in a nodal field: its mean displacement, and its mean rotation about the
+/// centroid of the ties, see MeanMotion. About an axis on which all of it lies it does not turn.
+RigidMotion meanMotionOn(const FaceTies& face, std::span<const double> field, const DofOrder& order);
 
 /// The mean of a nodal field over the face, each point by its nodes' weights.
 Vec3 meanOn(const FaceTies& face, std::span<const double> field, const DofOrder& order);
 
 /// The mean motions of a face as vectors W: W_i^T u is, for i = 0 to 2, its mean displacement along axis i
-/// (m), and for 3 to 5 its mean rotation about axis i - 3 through the centroid of the ties (rad). The
-/// rotation is that of the rigid motion nearest to the face's displacements, by least squares over the area:
-///   theta = J^-1 integral (x - c) x (u - mean u) dA,  J = integral (|x - c|^2 I - (x - c)(x - c)^T) dA.
-/// About an axis on which all of the face lies no rotation is told: that vector is empty.
+/// (m), and for 3 to 5 its mean rotation about axis i - 3 through the centroid of the ties (rad), see
+/// MeanMotion. About an axis on which all of the face lies no rotation is told: that vector is empty.
 /// @param axes unit vectors at right angles, as columns.
-std::vector<NodalVectors> meanMotions(const FaceTies& face, const Eigen::Matrix3d& axes);
+/// @param at displacements are those of this point, carried along by the mean motion; of the centroid if not
+///   given.
+std::vector<NodalVectors> meanMotions(const FaceTies& face, const Eigen::Matrix3d& axes,
+                                      const std::optional<Vec3>& at = {});
 
 }  // namespace barelattice

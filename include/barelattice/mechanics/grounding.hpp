@@ -35,10 +35,14 @@ struct Coupling {
   int support = 0;                    ///< number of the support it is of
   std::vector<NodalVectors> motions;  ///< the W_i
   Eigen::MatrixXd stiffness;          ///< S, symmetric, not negative
+  Eigen::VectorXd preload = {};       ///< p: it exerts W p before anything moves; empty for nothing
   bool operator==(const Coupling& other) const {
-    return motions == other.motions && stiffness == other.stiffness;
+    return motions == other.motions && stiffness == other.stiffness && preload == other.preload;
   }
 };
+
+/// Springs on the mean motions of a face. @param motions see meanMotions.
+Coupling springsOn(std::vector<NodalVectors> motions, const Vec3& slide, const Vec3& turn);
 
 /// Gathers what supports hold, node by node, and remembers which support holds what: where two hold the same
 /// direction of a node, it is the first one's.
@@ -47,13 +51,21 @@ class Grounding {
   static constexpr int kNobody = -1;  ///< held by the way the body is looked at, by no support
 
   /// Holds a node in a direction (a unit vector), as far as it is not held there yet.
-  void hold(std::size_t node, const Vec3& direction, int support);
+  /// @param at where along it the node is held, from its own place, m.
+  void hold(std::size_t node, const Vec3& direction, int support, double at = 0);
   void addSpring(std::size_t node, const Eigen::Matrix3d& stiffness, int support);
   void couple(Coupling coupling) { couplings_.push_back(std::move(coupling)); }
 
   /// Held nodes and such on springs, ascending.
   std::vector<NodeSupport<3>> nodes() const;
   const std::vector<Coupling>& couplings() const { return couplings_; }
+
+  /// Where nodes are held that are not held at their own places, m.
+  NodalVectors moved() const;
+  /// What couplings exert before anything moves, N.
+  NodalVectors preloads() const;
+  /// @throws InputError if two supports move a node differently, or a coupling acts on one that is moved.
+  void requireStraight() const;
 
   /// The directions a node is held in, those of coordinate axes as bits: bit 0 x, bit 1 y, bit 2 z; bit 3 if
   /// it is held in another direction or on springs.
@@ -77,6 +89,7 @@ class Grounding {
   struct Direction {
     Vec3 unit;
     int support;
+    double at;  // m
   };
   struct Spring {
     Eigen::Matrix3d stiffness;
@@ -88,6 +101,7 @@ class Grounding {
   };
   std::map<std::size_t, Node> nodes_;
   std::vector<Coupling> couplings_;
+  double contradiction_ = 0;  // the most that two supports move a node differently, m
 };
 
 /// What the supports of a case do. @param faces by number, tied.

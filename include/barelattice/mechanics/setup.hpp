@@ -2,61 +2,32 @@
 /// What acts on a body, said once and free of any mesh: materials, faces, supports, loads, cases.
 ///
 /// A kind of support or load is one alternative of a variant of plain structs, and one function on ties
-/// (`grounded`, `faceForces`) serves voxels, squares and tetrahedra. Each variant has an alternative for
+/// (`grounded`, `forcesOn`) serves voxels, squares and tetrahedra. Each variant has an alternative for
 /// kinds of one's own.
 #pragma once
 
 #include <algorithm>
 #include <memory>
+#include <span>
 #include <string>
 #include <variant>
 #include <vector>
 
 #include "barelattice/base/api.hpp"
-#include "barelattice/mechanics/face_action.hpp"
+#include "barelattice/mechanics/loads.hpp"
 #include "barelattice/mechanics/material.hpp"
 #include "barelattice/mechanics/nodal.hpp"
+#include "barelattice/mechanics/supports.hpp"
 #include "barelattice/shapes/face.hpp"
 
 namespace barelattice BARELATTICE_API {
 
 struct FaceTies;
-class Grounding;
 
 struct NamedFace {
   std::string name;
   Face face;
 };
-
-/// Every point of a face is held.
-struct Held {
-  unsigned directions = 7;                             ///< bit i: it cannot move along axis i
-  Eigen::Matrix3d axes = Eigen::Matrix3d::Identity();  ///< unit vectors at right angles, as columns
-};
-
-/// Springs under every point of a face.
-struct Foundation {
-  double normal = 0;      ///< stiffness per area against moving along the face's normal, N/m3, not negative
-  double tangential = 0;  ///< the same across it, N/m3
-};
-
-/// Springs to the ground on the mean motion of a face, which is free to deform otherwise: see meanMotions.
-struct MeanSprings {
-  Vec3 slide = Vec3::Zero();  ///< against mean displacement along each axis, N/m, not negative
-  Vec3 turn = Vec3::Zero();   ///< against mean rotation about each axis, N m, not negative
-  Eigen::Matrix3d axes = Eigen::Matrix3d::Identity();  ///< unit vectors at right angles, as columns
-};
-
-/// A support of one's own kind.
-class OwnSupport {
- public:
-  virtual ~OwnSupport() = default;
-  /// Holds nodes, puts springs under them, or couples them.
-  /// @param number of the support, to be given to the grounding with whatever is done.
-  virtual void ground(const FaceTies& face, int number, Grounding& grounding) const = 0;
-};
-
-using SupportKind = std::variant<Held, Foundation, MeanSprings, std::shared_ptr<const OwnSupport>>;
 
 struct Support {
   std::string name;
@@ -64,25 +35,31 @@ struct Support {
   SupportKind kind = Held{};
 };
 
-/// A force on all mass of the body, mass times `perMass`: its weight in a field g, or with -a what it feels
-/// when its supports are accelerated by a.
-struct BodyForce {
-  Vec3 perMass = Vec3::Zero();  ///< N/kg
-};
-
-/// A load of one's own kind.
-class OwnLoad {
- public:
-  virtual ~OwnLoad() = default;
-  virtual NodalVectors forces(const FaceTies& face) const = 0;  ///< N
-};
-
-using LoadKind = std::variant<FaceAction, BodyForce, std::shared_ptr<const OwnLoad>>;
-
 struct Load {
   std::string name;
-  std::size_t face = 0;  ///< index into Setup::faces; of no meaning for a force on the whole body
+  std::size_t face = 0;  ///< index into Setup::faces; of no meaning for one on the whole body
   LoadKind kind = FaceAction{};
+};
+
+/// Something heavy that is no part of the body, carried by a face: a motor on its arm. Forces on all mass act
+/// on it at its own place, and it takes part in vibration; the face stays free to deform (see Remote).
+struct PointMass {
+  std::string name;
+  std::size_t face = 0;    ///< index into Setup::faces
+  Vec3 at = Vec3::Zero();  ///< m
+  double mass = 0;         ///< kg, not negative
+};
+
+/// What joins two faces, or two places of the body: springs between their mean motions, both carried to one
+/// point. Rigid ones (kRigid) leave both faces free to deform.
+struct Connection {
+  std::string name;
+  std::size_t first = 0;                ///< index into Setup::faces
+  std::size_t second = 0;               ///< the same
+  std::optional<Vec3> at = {};          ///< m; half way between the faces' centroids if not given
+  Vec3 slide = Vec3::Constant(kRigid);  ///< against moving apart along each axis, N/m, not negative
+  Vec3 turn = Vec3::Constant(kRigid);   ///< against turning apart about each axis, N m, not negative
+  Eigen::Matrix3d axes = Eigen::Matrix3d::Identity();  ///< unit vectors at right angles, as columns
 };
 
 /// Loads that act together, on supports that act together.
@@ -111,6 +88,8 @@ struct Setup {
   std::vector<Support> supports;
   std::vector<Load> loads;
   std::vector<LoadCase> cases;
+  std::vector<PointMass> masses = {};        ///< of all cases
+  std::vector<Connection> connections = {};  ///< of all cases
 
   /// An action and the face it is on, by number.
   struct OnFace {
@@ -129,15 +108,27 @@ struct Setup {
 /// that are not at right angles, an own kind that is missing.
 void validate(const Setup& setup);
 
-/// What the actions of a case on faces come to, about `about` (m). Forces on all mass and loads of one's own,
-/// which only a discretisation tells, are left out.
+/// What the loads of a case on faces come to, and its forces on all mass on the point masses, about `about`
+/// (m). Forces on the mass of the body and loads of one's own, which only a discretisation tells, are left
+/// out.
 Resultant resultantOf(const Setup& setup, const LoadCase& c, const Vec3& about);
 
-/// What a load exerts on its face, N by node. None for forces on the whole body.
-NodalVectors faceForces(const Load& load, const FaceTies& face);
+/// What acts on the nodes of faces in a case, N: its loads on them, and what point masses feel.
+/// @param faces by number, tied.
+NodalVectors faceForces(const Setup& setup, const LoadCase& c, std::span<const FaceTies> faces);
 
-/// The force per mass of a case on the whole body, N/kg.
-Vec3 bodyForce(const Setup& setup, const LoadCase& c);
+/// The force per mass of a case on the whole body.
+BodyForce bodyForce(const Setup& setup, const LoadCase& c);
+
+/// How much warmer a case is, K.
+double temperatureOf(const Setup& setup, const LoadCase& c);
+
+/// The faces that something acts on besides supports, in some case or all: loads, point masses, connections.
+/// Ascending, each once.
+std::vector<std::size_t> loadedFaces(const Setup& setup, std::span<const LoadCase> cases);
+
+/// The face of a support, and the seat of bolts.
+std::vector<std::size_t> facesOf(const Support& support);
 
 /// Sets of cases that stand on the same supports: one stiffness serves each.
 std::vector<std::vector<std::size_t>> casesBySupports(const std::vector<LoadCase>& cases);

@@ -55,18 +55,25 @@ class Analysis {
 struct Superposition;
 
 /// The analysis on a grid. Cases with the same supports share one model, and of those whose loads are sums of
-/// each other's only a base is solved. A force on all mass is that of the layout, m_e rho_e on each cell:
-/// then f depends on the design, and
+/// each other's only a base is solved. A force on all mass is that of the layout, m_e rho_e on each cell, and
+/// what holds back its growth when it gets warmer is in proportion to its stiffness: then f depends on the
+/// design, and
 ///   dC / d(rho_e) = 2 u^T df / d(rho_e) - u^T dK / d(rho_e) u.
+/// Where nodes are held at u_p, off their own places, u = u_p + v with K v = f - K u_p, and in the place of
+/// the compliance stands minus twice the potential energy,
+///   C = f^T u - u_p^T (K u - f),
+/// the work of loads less that of the supports' forces r = K u - f: it falls as the body becomes stiffer
+/// whichever of them acts, and its derivative is the same.
 template <int D>
 class GridAnalysis final : public Analysis {
  public:
   /// @param material in two dimensions that of a sheet.
   /// @param fill share of each cell that exists, times its modulus relative to the material's.
   /// @param cellMass of each full cell, kg; needed only where a case has a force on all mass.
+  /// @param cellExpansion of each cell, 1/K; the material's if empty.
   /// @throws InputError if it is needed and missing.
   GridAnalysis(const Grid<D>& grid, const Material& material, std::vector<GridCase<D>> cases, HeldField fill,
-               StiffnessLaw law, std::vector<double> cellMass = {});
+               StiffnessLaw law, std::vector<double> cellMass = {}, std::vector<double> cellExpansion = {});
 
   /// States to start from: all at rest.
   CaseStates rest() const;
@@ -81,7 +88,9 @@ class GridAnalysis final : public Analysis {
 
   std::size_t caseCount() const override { return cases_.size(); }
   const std::string& caseName(std::size_t k) const override { return cases_[k].name; }
-  bool loadFollowsLayout(std::size_t k) const override { return !cases_[k].bodyForce.isZero(); }
+  bool loadFollowsLayout(std::size_t k) const override {
+    return !cases_[k].bodyForce.isZero() || cases_[k].temperature != 0;
+  }
   void complianceGradient(const CaseStates& at, std::size_t k, std::span<double> gradient) const override;
   std::vector<double> adjoint(const CaseStates& at, std::size_t k,
                               std::span<const double> byDisplacement) override;
@@ -108,15 +117,22 @@ class GridAnalysis final : public Analysis {
   Superposition superpositionOf(const std::vector<std::size_t>& cases) const;
   std::vector<double> shares(std::span<const double> density) const;
   void solve(const Group& group, std::size_t number, std::span<const double> density, CaseStates& states);
-  bool combine(const Group& group, std::size_t place, std::span<const double> weighing,
+  bool combine(const Group& group, std::size_t place, std::span<const double> everywhere,
                CaseStates& states) const;
-  std::vector<double> bodyForces(std::span<const double> density, const Vec3& perMass) const;
-  void addBodyWork(std::size_t k, std::span<const double> u, double factor, std::span<double> gradient) const;
+  std::vector<double> forcesEverywhere(const Group& group, std::size_t k,
+                                       std::span<const double> density) const;
+  std::vector<double> forcesOfMoving(const Group& group, std::size_t k) const;
+  double workOfMoving(const Group& group, std::size_t k, std::span<const double> everywhere) const;
+  template <class Visit>
+  void visitCorners(std::size_t cell, const Visit& visit) const;
+  void addLoadWork(const CaseStates& at, std::size_t k, std::span<const double> u, double factor,
+                   std::span<double> gradient) const;
 
   Grid<D> grid_;
   std::vector<GridCase<D>> cases_;
   HeldField fill_;
   std::vector<double> cellMass_;
+  std::vector<double> growthForce_;  // of each full cell on a corner along each axis by temperature, N/K
   StiffnessLaw law_;
   std::vector<Group> groups_;
   std::vector<std::size_t> groupOf_;  // by case

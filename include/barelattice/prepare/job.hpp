@@ -19,7 +19,8 @@ namespace barelattice BARELATTICE_API {
 struct CaseSummary {
   std::string name;
   double weight = 1;
-  Resultant resultant;  ///< about the centroid of the supports
+  Resultant resultant;  ///< about the centroid of the supports, without what acts on the mass of the part
+  std::vector<std::string> onAll;  ///< loads that act on the whole part
 };
 
 /// What a run will take, from figures measured on two cores of a server of 2024 (docs/performance.md).

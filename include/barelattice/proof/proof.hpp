@@ -44,13 +44,18 @@ inline constexpr std::array<double, 4> kPercentiles{0.5, 0.9, 0.99, 0.999};
 struct CaseProof {
   std::string name;
   SolveReport solve;
-  double compliance = 0;               ///< sum over loads of force times mean displacement of their face, J
-  double displacement = 0;             ///< largest displacement of any node, m
-  std::vector<Vec3> faceDisplacement;  ///< mean over each face of the problem, m
-  double peakStress = 0;               ///< largest von Mises stress anywhere, Pa
-  Vec3 peakAt = Vec3::Zero();          ///< where, m
-  double judgedStress = 0;             ///< the one nearest to its material's strength outside the exclusion
-                                       ///< distance, Pa; with one material, the largest there
+  /// f^T u, the work of the loads, without what temperature and preloads do, which have no part in how stiff
+  /// a body is, J. Where supports are moved, minus twice the potential energy, see GridAnalysis.
+  double compliance = 0;
+  double energy = 0;                     ///< twice the strain energy of the whole state, J
+  std::vector<double> energyByMaterial;  ///< the same by number of the material, J
+  double displacement = 0;               ///< largest displacement of any node, m
+  std::vector<Vec3> faceDisplacement;    ///< mean over each face of the problem, m
+  std::vector<Vec3> faceRotation;        ///< mean over each face, rad
+  double peakStress = 0;                 ///< largest von Mises stress anywhere, Pa
+  Vec3 peakAt = Vec3::Zero();            ///< where, m
+  double judgedStress = 0;               ///< the one nearest to its material's strength outside the exclusion
+                                         ///< distance, Pa; with one material, the largest there
   Vec3 judgedAt = Vec3::Zero();
   std::size_t judgedIn = 0;             ///< number of the material it is in
   double safetyFactor = 0;              ///< strength of that material over judged stress
@@ -58,7 +63,7 @@ struct CaseProof {
   double compression = 0;               ///< smallest principal stress there, Pa; negative in compression
   std::array<double, 4> percentiles{};  ///< von Mises stress that kPercentiles of the volume outside the
                                         ///< exclusion distance stay below, Pa
-  double recoveryGap = 0;               ///< see QuadraticTets::recoveryGap, J
+  double recoveryGap = 0;               ///< see QuadraticTets::Energies, J
   bool judgedEverywhere = false;        ///< the exclusion left nothing else to judge
   double judgedSpread = 0;  ///< how far the tetrahedra round judgedAt differ (MaterialStress::spread), or
                             ///< twice how far they do wherever the stress is within 5 % of it (root mean

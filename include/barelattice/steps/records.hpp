@@ -137,10 +137,13 @@ struct SolidRecord {
 
 struct PieceRecord {
   Vec3 centre = Vec3::Zero(), force = Vec3::Zero(), moment = Vec3::Zero();  ///< m, N, N m
+  std::optional<Vec3> axis;
+  std::optional<double> axial, shear;  ///< N
 };
 
 struct ReactionRecord {
-  Vec3 force = Vec3::Zero(), moment = Vec3::Zero();  ///< N, N m
+  Vec3 force = Vec3::Zero(), moment = Vec3::Zero();      ///< N, N m
+  Vec3 centre = Vec3::Zero(), ownMoment = Vec3::Zero();  ///< m, N m
   std::vector<PieceRecord> pieces;
 };
 
@@ -155,6 +158,7 @@ struct BodyCaseRecord {
   double largestDisplacement = 0;                       ///< m
   std::map<std::string, Vec3> faceDisplacement;         ///< m
   std::map<std::string, double> faceDisplacementError;  ///< m
+  std::map<std::string, Vec3> faceRotation;             ///< rad
   std::map<std::string, FigureRecord> faceMotion;       ///< size of the displacement, m
   double peak = 0;                                      ///< Pa
   Vec3 peakAt = Vec3::Zero();

@@ -81,9 +81,13 @@ class QuadraticTets {
   BlockMatrix<3, double> stiffness(const TetMaterials& materials,
                                    const std::vector<NodeSupport<3>>& supports) const;
 
-  /// Nodal forces of a force on all mass (N/kg), N: the integral of its density times shape functions, which
-  /// for straight edges is -V / 20 for a corner and V / 5 for the middle of an edge. Adds to `forces`.
-  void addBodyForce(const TetMaterials& materials, const Vec3& perMass, std::span<double> forces) const;
+  /// Nodal forces of a force on all mass, N: the integral of its density times shape functions, exactly. Adds
+  /// to `forces`.
+  void addBodyForce(const TetMaterials& materials, const BodyForce& force, std::span<double> forces) const;
+
+  /// Nodal forces of a body that is warmer by `change` (K) and kept from growing, N: the integral of
+  /// B^T C alpha change. Adds to `forces`.
+  void addGrowthForces(const TetMaterials& materials, double change, std::span<double> forces) const;
 
   /// Nodal forces of the stresses of a displacement field, without any support: K u, N.
   std::vector<double> internalForces(const TetMaterials& materials,
@@ -97,15 +101,23 @@ class QuadraticTets {
   /// recovery). Exact where the stress is linear. Nodes with few tetrahedra take those round their neighbours
   /// in as well. Stresses jump where materials meet: a node there gets that of the material nearest to its
   /// strength, recovered from that material's tetrahedra only. On mirrors the patch goes on behind them.
+  /// @param temperature how much warmer the body is than where it is free of stress, K.
   std::vector<MaterialStress> cornerStress(const TetMaterials& materials,
                                            std::span<const double> displacement,
-                                           const std::vector<StressMirror>& mirrors = {}) const;
+                                           const std::vector<StressMirror>& mirrors = {},
+                                           double temperature = 0) const;
 
-  /// The energy of what recovered stress and stress differ by, J: the integral of d : C^-1 : d, twice the
-  /// strain energy of the error as far as the recovered stress is the better one (Zienkiewicz & Zhu 1992).
-  /// Tetrahedra with a corner recovered in another material are left out.
-  double recoveryGap(const TetMaterials& materials, std::span<const double> displacement,
-                     const std::vector<MaterialStress>& recovered) const;
+  /// What a displacement field holds of energy, and what recovered stress makes of it.
+  struct Energies {
+    double stored = 0;  ///< integral of s : C^-1 : s, twice the strain energy, J
+    double gap = 0;     ///< integral of d : C^-1 : d, what recovered stress and stress differ by, J
+    std::vector<double> storedByMaterial;  ///< `stored` by number of the material, J
+  };
+  /// The gap is the energy of what recovered stress and stress differ by: twice the strain energy of the
+  /// error as far as the recovered stress is the better one (Zienkiewicz & Zhu 1992). Tetrahedra with a
+  /// corner recovered in another material are left out of it.
+  Energies energies(const TetMaterials& materials, std::span<const double> displacement,
+                    const std::vector<MaterialStress>& recovered, double temperature = 0) const;
 
  private:
   void addEdgeNodes();

@@ -20,7 +20,9 @@ struct GridCase {
   Forces force;       ///< N
   std::vector<NodeSupport<D>> supports;  ///< ordered by node, each node once
   std::vector<Coupling> couplings = {};
-  Vec3 bodyForce = Vec3::Zero();  ///< on all mass the layout has, N/kg
+  BodyForce bodyForce = {};  ///< on all mass the layout has
+  double temperature = 0;    ///< how much warmer all of it is, K
+  NodalVectors moved = {};   ///< where nodes are held that are not held at their own places, m
 
   bool standsAs(const GridCase& other) const {
     return supports == other.supports && couplings == other.couplings;
@@ -32,7 +34,8 @@ struct GridCase {
 template <int D>
 void validate(const Grid<D>& grid, const GridCase<D>& c);
 
-/// The cases of a setup on a grid. @throws InputError if a loaded face lies on empty space.
+/// The cases of a setup on a grid, without the preloads of bolts: what a body has to be stiff against is what
+/// comes on top of them. @throws InputError if a loaded face lies on empty space.
 template <int D>
 std::vector<GridCase<D>> casesOn(const Grid<D>& grid, const Setup& setup);
 
