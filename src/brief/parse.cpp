@@ -301,6 +301,7 @@ void parseSettings(TableReader& top, Brief& brief) {
     brief.exclusion =
         reader->quantity("exclude_within", Measure::length, {.otherwise = brief.walls().smallestMember});
     brief.tetrahedra = reader->wholeNumber("tetrahedra", {.otherwise = kDefaultTetrahedra, .least = 1000});
+    brief.frequencies = reader->wholeNumber("frequencies", {.otherwise = 0, .least = 0, .most = 50});
     brief.agreement =
         reader->number("mesh_difference", {.otherwise = kDefaultAgreement, .above = 0, .below = 1});
     reader->finish();

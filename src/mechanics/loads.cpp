@@ -138,12 +138,22 @@ std::vector<Vec3> forcesAt(const LoadKind& kind, std::span<const SurfacePoint> p
 }
 
 Resultant resultantOnFace(const Face& face, const LoadKind& kind, const Vec3& about) {
+  // What is stated as a force is told as it was stated, without the rounding of many points.
+  if (const auto* remote = std::get_if<Remote>(&kind); remote && remote->at)
+    return {remote->force, remote->moment + (*remote->at - about).cross(remote->force)};
   Resultant sum;
-  const std::vector<Vec3> forces = forcesAt(kind, face.points);
+  LoadKind rest = kind;
+  if (auto* action = std::get_if<FaceAction>(&rest)) {
+    sum = {action->force, (face.centroid() - about).cross(action->force)};
+    action->force.setZero();
+  }
+  const std::vector<Vec3> forces = forcesAt(rest, face.points);
   for (std::size_t i = 0; i < forces.size(); ++i) {
     sum.force += forces[i];
     sum.moment += (face.points[i].position - about).cross(forces[i]);
   }
+  if (const auto* bearing = std::get_if<Bearing>(&kind)) sum.force = bearing->force;
+  if (const auto* remote = std::get_if<Remote>(&kind)) sum.force = remote->force;
   return sum;
 }
 

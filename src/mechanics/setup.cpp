@@ -196,11 +196,16 @@ Resultant resultantOf(const Setup& setup, const LoadCase& c, const Vec3& about) 
   return sum;
 }
 
-NodalVectors faceForces(const Setup& setup, const LoadCase& c, std::span<const FaceTies> faces) {
+NodalVectors faceForces(const Setup& setup, const LoadCase& c, std::span<const FaceTies> faces,
+                        std::size_t nodes) {
   requireCount("faces", faces.size(), setup.faces.size(), "faces in the setup");
   NodalVectors all;
   const auto add = [&](const NodalVectors& own, double factor) {
-    for (const NodalVector& at : own) all.push_back({at.node, factor * at.value});
+    for (const NodalVector& at : own) {
+      requireIndex("its node", at.node, nodes, "nodes");
+      requireFinite("its force", at.value);
+      all.push_back({at.node, factor * at.value});
+    }
   };
   for (const LoadCase::Factor& f : c.loads) {
     const Load& load = setup.loads[f.load];

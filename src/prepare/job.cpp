@@ -307,7 +307,7 @@ template BARELATTICE_API LayoutProblem<3> Job::layoutProblem<3>() const;
 ProofProblem Job::proofProblem() const {
   AcrossSheet across = AcrossSheet::body;
   if (flat()) across = brief.sheet->state == SheetState::planeStrain ? AcrossSheet::held : AcrossSheet::free;
-  return {setup, across, brief.exclusion, regions.materials};
+  return {setup, across, brief.exclusion, regions.materials, brief.frequencies};
 }
 
 Job prepare(Brief brief, double coarser) {

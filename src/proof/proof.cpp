@@ -6,6 +6,7 @@
 #include <cmath>
 #include <limits>
 #include <memory>
+#include <numbers>
 #include <optional>
 
 #include "barelattice/base/error.hpp"
@@ -16,6 +17,7 @@
 #include "base/parallel.hpp"
 #include "meshes/point_grid.hpp"
 #include "solve/conjugate_gradients.hpp"
+#include "solve/eigenpairs.hpp"
 #include "solve/low_rank.hpp"
 #include "solve/superposition.hpp"
 #include "solve/vectors.hpp"
@@ -251,7 +253,7 @@ class HeldBody {
         kNodeByNode.add({{support.node, support.spring * kNodeByNode.at(moved, support.node)}}, 1, pull_);
     }
     stiffness_ = mesh.stiffness(materials, supports_);
-    added_ = LowRank(grounding_.couplings(), kNodeByNode, 3 * mesh.nodeCount(), modulus_,
+    added_ = LowRank(grounding_.couplings(), kNodeByNode, 3 * mesh.nodeCount(), modulus_, spacing,
                      [this](std::span<double> field) { project(field); });
     multigrid_ = buildTetHierarchy(mesh, spacing, stiffness_, added_);
     if (!added_.empty())
@@ -311,6 +313,22 @@ class HeldBody {
   const NodalVectors& preloads() const { return preloads_; }
   const Grounding& grounding() const { return grounding_; }
 
+  /// The lowest natural frequencies. @param masses of the nodes, kg.
+  ModesProof modes(int count, const std::vector<double>& masses, const CarriedMass& carried) const {
+    constexpr double kTolerance = 1e-5;  // of squared frequencies: meshes err by more
+    constexpr int kMostIterations = 120;
+    Vibration system(*this, masses, carried);
+    Eigenpairs found = lowestEigenpairs(system, count, kTolerance, kMostIterations, goOn_);
+    ModesProof result;
+    result.converged = found.converged;
+    for (std::size_t i = 0; i < found.vectors.size(); ++i) {
+      const double squared = modulus_ * found.values[static_cast<Eigen::Index>(i)];
+      result.modes.push_back(
+          {std::sqrt(std::max(0.0, squared)) / (2 * std::numbers::pi), std::move(found.vectors[i])});
+    }
+    return result;
+  }
+
   /// What each support exerts, N by node. @param u displacements, m.
   std::vector<NodalVectors> exerted(std::size_t supports, std::span<const double> u,
                                     std::span<const double> balance) const {
@@ -366,6 +384,38 @@ class HeldBody {
     const Vec3 second = best([&](const Vec3& p) { return (p - first).norm(); });
     best([&](const Vec3& p) { return (p - first).cross(second - first).norm(); });
   }
+
+  /// K and M, in units of the modulus and of kilograms.
+  class Vibration final : public ModalSystem {
+   public:
+    Vibration(const HeldBody& body, const std::vector<double>& masses, const CarriedMass& carried)
+        : body_(body), masses_(masses), carried_(carried) {}
+    std::size_t size() const override { return 3 * masses_.size(); }
+    void stiff(std::span<const double> x, std::span<double> y) override {
+      body_.stiffness_.apply({x}, {y});
+      if (!body_.added_.empty()) body_.added_.add(body_.added_.times(x).forces, 1, y);
+      body_.project(y);
+    }
+    void weigh(std::span<double> x) const override {
+      std::vector<double> apart;
+      if (!carried_.empty()) apart.assign(x.begin(), x.end());
+      forEach(x.size(), [&](std::size_t d) { x[d] *= masses_[d / 3]; });
+      if (!carried_.empty()) carried_.add(apart, kNodeByNode, x);
+    }
+    void precondition(std::span<const double> r, std::span<double> z) override {
+      const Fields<const double> from{r};
+      const Fields<double> to{z};
+      body_.multigrid_->apply(from, to);
+      if (!body_.added_.empty()) body_.added_.correct(z);
+      body_.project(z);
+    }
+    void project(std::span<double> x) const override { body_.project(x); }
+
+   private:
+    const HeldBody& body_;
+    const std::vector<double>& masses_;
+    const CarriedMass& carried_;
+  };
 
   static constexpr double kEnergyTolerance = 1e-8;  // compliances to eight digits, displacements to four
 
@@ -467,14 +517,7 @@ void refuseMissingFaces(const Setup& setup, const std::vector<FaceOnMesh>& faces
 std::vector<double> forcesOf(const QuadraticTets& mesh, const Setup& setup, const LoadCase& c,
                              std::span<const FaceTies> faces, const TetMaterials& materials) {
   std::vector<double> forces(3 * mesh.nodeCount(), 0.0);
-  naming("case", c.name, [&] {
-    const NodalVectors onFaces = faceForces(setup, c, faces);
-    for (const NodalVector& at : onFaces) {
-      requireIndex("node of a load", at.node, mesh.nodeCount(), "nodes");
-      requireFinite("force of a load", at.value);
-    }
-    kNodeByNode.add(onFaces, 1, forces);
-  });
+  naming("case", c.name, [&] { kNodeByNode.add(faceForces(setup, c, faces, mesh.nodeCount()), 1, forces); });
   if (const BodyForce force = bodyForce(setup, c); !force.isZero())
     mesh.addBodyForce(materials, force, forces);
   return forces;
@@ -501,6 +544,19 @@ std::vector<SurfacePart> partsOf(const ProofProblem& problem, double spacing) {
 }
 
 namespace {
+
+CarriedMass carriedOn(const Setup& setup, const std::vector<FaceTies>& ties) {
+  std::vector<NodalVectors> motions;
+  std::vector<double> masses;
+  for (const PointMass& mass : setup.masses) {
+    const auto own = meanMotions(ties[mass.face], Eigen::Matrix3d::Identity(), mass.at);
+    for (std::size_t i = 0; i < 3; ++i) {
+      motions.push_back(own[i]);
+      masses.push_back(mass.mass);
+    }
+  }
+  return {std::move(motions), std::move(masses)};
+}
 
 /// What follows from the displacements of a case.
 class CaseEvaluation {
@@ -583,6 +639,8 @@ Proof prove(const QuadraticTets& mesh, double spacing, const ProofProblem& probl
   validate(problem.setup);
   if (problem.setup.materials.empty()) throw InputError("there is no material", "give one or more");
   requireNotNegative("exclusion", problem.exclusion);
+  if (problem.frequencies < 0)
+    throw InputError(fmt::format("{} frequencies are asked for", problem.frequencies), "give 0 or more");
   for (const MaterialRegion& region : problem.regions) {
     requireGiven("shape of a region", region.shape);
     requireIndex("material of a region", static_cast<std::size_t>(region.material),
@@ -611,6 +669,9 @@ Proof prove(const QuadraticTets& mesh, double spacing, const ProofProblem& probl
   measureQuality(mesh, proof);
   proof.cases.resize(setup.cases.size());
   const CaseEvaluation evaluation(mesh, problem, materials, ties, near);
+  const std::vector<double> masses =
+      problem.frequencies > 0 ? mesh.nodalMasses(materials) : std::vector<double>();
+  const CarriedMass carried = problem.frequencies > 0 ? carriedOn(setup, ties) : CarriedMass();
   std::size_t done = 0;
   for (const std::vector<std::size_t>& group : casesBySupports(setup.cases)) {
     const Progress now{"solving case " + setup.cases[group.front()].name,
@@ -633,6 +694,10 @@ Proof prove(const QuadraticTets& mesh, double spacing, const ProofProblem& probl
       if (change != 0) mesh.addGrowthForces(materials, change, all);
       kNodeByNode.add(held.preloads(), 1, all);
       solved.push_back(std::move(all));
+    }
+    if (problem.frequencies > 0) {
+      proof.modes.push_back(held.modes(problem.frequencies, masses, carried));
+      proof.modes.back().cases = group;
     }
     std::vector<std::vector<double>> states(solved.size(), std::vector<double>(3 * mesh.nodeCount(), 0.0));
     const std::vector<SolveReport> reports = held.solve(solved, states);

@@ -1,5 +1,7 @@
 #include "body_tables.hpp"
 
+#include <fmt/ranges.h>
+
 #include <algorithm>
 #include <cmath>
 #include <numbers>
@@ -92,6 +94,23 @@ std::vector<std::string> meshRow(const BodyRecord& b, const std::string& body) {
           b.volumeDifference ? fmt::format("{:+.2f} %", 100 * *b.volumeDifference) : ""};
 }
 
+/// Empty if none were asked for.
+std::string frequencyTable(const std::vector<std::pair<std::string, const BodyRecord*>>& bodies) {
+  Rows rows;
+  for (const auto& [name, body] : bodies)
+    for (const FrequenciesRecord& f : body->frequencies) {
+      std::string all;
+      for (const FigureRecord& each : f.lowest)
+        all += (all.empty() ? "" : "<br>") + withError(each.value, each.error);
+      rows.push_back({name, escaped(fmt::format("{}", fmt::join(f.cases, ", "))), all,
+                      f.converged ? "" : "not found to the last digit"});
+    }
+  if (rows.empty()) return {};
+  return "<h2>Natural frequencies</h2>" + table({"body", "supports of the cases", "lowest, Hz", ""}, rows) +
+         "<p class=\"note\">Of the part as it stands, with what it carries. The stress of the loads changes "
+         "frequencies, too: that is not included.</p>";
+}
+
 }  // namespace
 
 std::vector<std::pair<std::string, const BodyRecord*>> bodiesOf(const RunRecord& record) {
@@ -147,6 +166,7 @@ std::string bodyTables(const Job& job, const RunRecord& record) {
                 reactions) +
           "<p class=\"note\">Axis: of a round face, or the normal of a flat one; what is along it is counted "
           "in the direction results.json names.</p>";
+  html += frequencyTable(bodies);
   html += "<h2>Meshes</h2>" +
           table({"body", "mass, kg", "tetrahedra", "in the coarse mesh", "dihedral angles, degrees",
                  "tetrahedra by their least angle, degrees", "worst elements at, mm (x, y, z)",

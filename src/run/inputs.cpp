@@ -340,6 +340,7 @@ Inputs inputsOfProof(const Job& job) {
   Inputs inputs = inputsOfFaces(job);
   inputs.add("[proof] tetrahedra", brief.tetrahedra);
   inputs.add("[proof] exclude_within", brief.exclusion);
+  inputs.add("[proof] frequencies", brief.frequencies);
   inputs.add("[making] tolerance", brief.tolerance);
   inputs.add("widest wall or gap", brief.widestMeasured());
   std::string measured;  // besides the rules the layout was made by

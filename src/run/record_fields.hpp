@@ -200,10 +200,19 @@ void describeFields(FigureRecord& r, V& f, double scale = 1) {
 }
 
 template <class V>
+void describeFields(FrequenciesRecord& r, V& f) {
+  f("cases", r.cases, "that stand on the same supports");
+  f("lowest_Hz", r.lowest, "lowest first; stress of the loads has no part in them");
+  f("converged", r.converged, "on the fine mesh");
+}
+
+template <class V>
 void describeFields(BodyCaseRecord& r, V& f) {
   f("name", r.name, "of the case");
-  f("compliance_J", r.compliance, "f^T u on the fine mesh");
+  f("compliance_J", r.compliance, "f^T u on the fine mesh, without temperature and preloads");
   f("compliance_error_J", r.complianceError, "estimated");
+  f("strain_energy_J", r.energy, "of the whole state");
+  f("strain_energy_by_material_J", r.energyByMaterial, "the same");
   f("largest_displacement_mm", r.largestDisplacement, "of any node", kInMm);
   f("face_displacement_mm", r.faceDisplacement, "mean by face", kInMm);
   f("face_rotation_deg", r.faceRotation, "mean by face, about the axes", kInDegrees);
@@ -292,6 +301,7 @@ void describeFields(BodyRecord& r, V& f) {
   f("compliance_J", r.compliance, "sum over the cases by their weights");
   f("compliance_error_J", r.complianceError, "estimated");
   f("cases", r.cases, "in the order of the brief");
+  f("frequencies", r.frequencies, "natural frequencies, by sets of supports; none where none are asked for");
   f.maybe("surface_gap_mm", r.surfaceGap, "from the mesh to the exported surface");
   f.maybe("volume_difference", r.volumeDifference, "of the mesh to that surface, relative");
   f("requirements", r.requirements, "each with its verdict");

@@ -1,19 +1,23 @@
 #include "low_rank.hpp"
 
 #include <Eigen/LU>
+#include <algorithm>
+#include <cmath>
 
 #include "base/parallel.hpp"
 
 namespace barelattice {
 
 LowRank::LowRank(const std::vector<Coupling>& couplings, const DofOrder& order, std::size_t size, double unit,
-                 const std::function<void(std::span<double>)>& project) {
+                 double spacing, const std::function<void(std::span<double>)>& project) {
+  constexpr double kSoft = 2;
   Eigen::Index rank = 0;
   for (const Coupling& coupling : couplings) rank += coupling.stiffness.rows();
   given_ = Eigen::MatrixXd::Zero(rank, rank);
   for (const Coupling& coupling : couplings) {
     const auto at = static_cast<Eigen::Index>(columns_.size());
     given_.block(at, at, coupling.stiffness.rows(), coupling.stiffness.rows()) = coupling.stiffness / unit;
+    bool hard = false;
     for (const NodalVectors& motion : coupling.motions) {
       std::vector<double> field(size, 0.0);
       order.add(motion, 1, field);
@@ -24,7 +28,13 @@ LowRank::LowRank(const std::vector<Coupling>& couplings, const DofOrder& order, 
           column.dofs.push_back(dof);
           column.values.push_back(field[dof]);
         }
+      double squares = 0;
+      for (const double value : column.values) squares += value * value;
+      const double nodes = static_cast<double>(column.dofs.size()) / order.components;
+      const auto own = static_cast<Eigen::Index>(columns_.size()) - 1;
+      hard = hard || given_(own, own) * squares * std::sqrt(nodes) / spacing > kSoft;
     }
+    for (Eigen::Index i = 0; hard && i < coupling.stiffness.rows(); ++i) hard_.push_back(at + i);
   }
   stiffness_ = given_;
 }
@@ -43,28 +53,44 @@ Eigen::MatrixXd inSeries(const Eigen::MatrixXd& stiffness, const Eigen::MatrixXd
 }
 
 void LowRank::renew(const Preconditioner& b, std::size_t length) {
-  softened_.assign(columns_.size(), {});
-  const auto rank = static_cast<Eigen::Index>(columns_.size());
+  constexpr std::size_t kTogether = 4;  // in one cycle, which passes the stiffness once for all of them
+  softened_.assign(hard_.size(), std::vector<float>(length));
+  const auto columnOf = [&](std::size_t i) -> const Column& {
+    return columns_[static_cast<std::size_t>(hard_[i])];
+  };
+  std::vector<std::vector<float>> dense(std::min(kTogether, hard_.size()), std::vector<float>(length));
+  for (std::size_t begin = 0; begin < hard_.size(); begin += kTogether) {
+    Fields<const float> from;
+    Fields<float> to;
+    for (std::size_t i = begin; i < std::min(begin + kTogether, hard_.size()); ++i) {
+      std::vector<float>& column = dense[i - begin];
+      std::fill(column.begin(), column.end(), 0.0F);
+      for (std::size_t k = 0; k < columnOf(i).dofs.size(); ++k)
+        column[columnOf(i).dofs[k]] = static_cast<float>(columnOf(i).values[k]);
+      from.emplace_back(column);
+      to.emplace_back(softened_[i]);
+    }
+    b(from, to);
+  }
+  const auto rank = static_cast<Eigen::Index>(hard_.size());
   Eigen::MatrixXd overlap(rank, rank);  // G
-  std::vector<float> column(length);
-  for (std::size_t i = 0; i < columns_.size(); ++i) {
-    std::fill(column.begin(), column.end(), 0.0F);
-    for (std::size_t k = 0; k < columns_[i].dofs.size(); ++k)
-      column[columns_[i].dofs[k]] = static_cast<float>(columns_[i].values[k]);
-    softened_[i].resize(length);
-    b({column}, {softened_[i]});
-    overlap.col(static_cast<Eigen::Index>(i)) = motions(std::span<const float>(softened_[i]));
+  for (Eigen::Index i = 0; i < rank; ++i) {
+    const Eigen::VectorXd all = motions(std::span<const float>(softened_[static_cast<std::size_t>(i)]));
+    overlap.col(i) = all(hard_);
   }
   // The cycle is symmetric up to rounding; what is left of that would make the correction unsymmetric.
   overlap = 0.5 * (overlap + overlap.transpose()).eval();
   constexpr double kInSeries = 1e-6;
-  stiffness_ = inSeries(given_, kInSeries * overlap);
-  correction_ = inSeries(stiffness_, overlap);
+  const Eigen::MatrixXd hardened = inSeries(given_(hard_, hard_), kInSeries * overlap);
+  stiffness_ = given_;
+  stiffness_(hard_, hard_) = hardened;
+  correction_ = inSeries(hardened, overlap);
 }
 
 template <class Real>
 void LowRank::correct(std::span<Real> z) const {
-  const Eigen::VectorXd amounts = correction_ * motions(std::span<const Real>(z));
+  if (hard_.empty()) return;
+  const Eigen::VectorXd amounts = correction_ * Eigen::VectorXd(motions(std::span<const Real>(z))(hard_));
   forEach(z.size(), [&](std::size_t d) {
     double sum = 0;
     for (std::size_t i = 0; i < softened_.size(); ++i)

@@ -18,7 +18,10 @@ namespace barelattice {
 /// With B close to A^-1, (B^-1 + W S W^T)^-1 is close to (A + W S W^T)^-1, and by Woodbury's identity
 ///   (B^-1 + W S W^T)^-1 r = z - B W (1 + S G)^-1 S W^T z,   z = B r,  G = W^T B W,
 /// symmetric and positive definite with B whatever S is. That costs one cycle for each column whenever B
-/// changes, and no cycle more in a solve.
+/// changes, and no cycle more in a solve. Columns that are soft against the body need none: without them
+/// eigenvalues of the preconditioned matrix rise from 1 to 1 + S G, and for a bolt that is less than 2. A
+/// place of L across gives way by about 1 / (E L), so that for a column of n nodes h apart, in the body's own
+/// units, G is about w^T w sqrt(n) / h; from S G = kSoft on a coupling is corrected for.
 ///
 /// A stiffness far above the body's own would turn the rounding of single precision in W^T u into forces that
 /// drown all others. So a millionth of the body's own flexibility, G, is put in series with it,
@@ -35,9 +38,10 @@ class LowRank {
   LowRank() = default;
   /// @param size degrees of freedom.
   /// @param unit that the stiffness is wanted in.
+  /// @param spacing of the nodes, in units of length of the body's stiffness; see above.
   /// @param project takes what supports hold out of a field.
   LowRank(const std::vector<Coupling>& couplings, const DofOrder& order, std::size_t size, double unit,
-          const std::function<void(std::span<double>)>& project);
+          double spacing, const std::function<void(std::span<double>)>& project);
 
   bool empty() const { return columns_.empty(); }
   const std::vector<Column>& columns() const { return columns_; }
@@ -91,8 +95,9 @@ class LowRank {
   std::vector<Column> columns_;
   Eigen::MatrixXd given_;
   Eigen::MatrixXd stiffness_;                 // S', from the first preconditioner on
-  std::vector<std::vector<float>> softened_;  // B W_i
-  Eigen::MatrixXd correction_;                // (1 + S' G)^-1 S'
+  std::vector<Eigen::Index> hard_;            // numbers of the columns that are corrected for
+  std::vector<std::vector<float>> softened_;  // B W_i of these
+  Eigen::MatrixXd correction_;                // (1 + S' G)^-1 S' of these
 };
 
 /// A stiffness with a flexibility in series: (S^-1 + F)^-1, for S without an inverse too.

@@ -25,6 +25,9 @@ BodyCaseRecord caseRecord(const BodyProof& body, std::size_t k, const ProofProbl
   record.name = c.name;
   record.compliance = c.compliance;
   record.complianceError = errors.compliance.error;
+  record.energy = 0.5 * c.energy;
+  for (std::size_t m = 0; m < c.energyByMaterial.size(); ++m)
+    record.energyByMaterial[problem.setup.materials[m].name] += 0.5 * c.energyByMaterial[m];
   record.largestDisplacement = c.displacement;
   for (std::size_t f = 0; f < problem.setup.faces.size(); ++f) {
     if (body.fine.faceShare[f] == 0) continue;
@@ -68,6 +71,19 @@ BodyCaseRecord caseRecord(const BodyProof& body, std::size_t k, const ProofProbl
   record.unbalanced = c.unbalanced().norm();
   record.solverIterations = static_cast<std::size_t>(c.solve.iterations);
   record.solverEnergyError = c.solve.energyError;
+  return record;
+}
+
+/// Frequencies fall towards the true ones as meshes get finer, at least as fast as the spacing.
+FrequenciesRecord frequenciesRecord(const BodyProof& body, std::size_t set, const ProofProblem& problem) {
+  const ModesProof& fine = body.fine.modes[set];
+  const ModesProof& coarse = body.coarse.modes[set];
+  FrequenciesRecord record;
+  for (const std::size_t k : fine.cases) record.cases.push_back(problem.setup.cases[k].name);
+  for (std::size_t i = 0; i < fine.modes.size(); ++i)
+    record.lowest.push_back(
+        figureRecord(extrapolated(coarse.modes[i].frequency, fine.modes[i].frequency, body.ratio, 1)));
+  record.converged = fine.converged && coarse.converged;
   return record;
 }
 
@@ -183,6 +199,8 @@ const char* leftOutBy(MakingMeasure measure) {
 BodyRecord bodyRecord(const BodyProof& body, const ProofProblem& problem,
                       const std::vector<double>& weights) {
   BodyRecord record;
+  for (std::size_t set = 0; set < body.fine.modes.size(); ++set)
+    record.frequencies.push_back(frequenciesRecord(body, set, problem));
   for (std::size_t k = 0; k < body.fine.cases.size(); ++k) {
     record.cases.push_back(caseRecord(body, k, problem));
     record.compliance += weights[k] * record.cases.back().compliance;

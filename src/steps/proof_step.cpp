@@ -5,6 +5,7 @@
 
 #include <algorithm>
 #include <cmath>
+#include <numbers>
 
 #include "barelattice/base/quantity.hpp"
 #include "barelattice/base/stopwatch.hpp"
@@ -115,6 +116,30 @@ void addDoubts(const Job& job, const BodyToProve& body, const Box& bounds,
         bodies));
 }
 
+/// Where linear theory ends. What turns by an angle t moves t^2 / 2 less than it says, half a per cent at six
+/// degrees, and carries its loads along; what moves far has loads whose lever arms change as much.
+void addLargeMotions(const Proof& proof, const Setup& setup, const Box& bounds,
+                     std::vector<std::string>& sentences) {
+  constexpr double kMostTurn = 0.1;   // rad
+  constexpr double kMostMove = 0.05;  // of the body's size
+  const double size = bounds.sizes().maxCoeff();
+  for (const CaseProof& c : proof.cases) {
+    std::size_t most = 0;
+    for (std::size_t f = 0; f < c.faceRotation.size(); ++f)
+      if (c.faceRotation[f].norm() > c.faceRotation[most].norm()) most = f;
+    if (!c.faceRotation.empty() && c.faceRotation[most].norm() > kMostTurn)
+      sentences.push_back(fmt::format(
+          "in case {} face {} turns by {:.2g} degrees: beyond six the linear theory of this analysis is off",
+          c.name, setup.faces[most].name, c.faceRotation[most].norm() * 180 / std::numbers::pi));
+    else if (c.displacement > kMostMove * size)
+      sentences.push_back(
+          fmt::format("in case {} the body moves by {:.3g} mm, more than a twentieth of its {:.3g} mm: the "
+                      "linear theory of this "
+                      "analysis is off there",
+                      c.name, c.displacement * kMillimetresPerMetre, size * kMillimetresPerMetre));
+  }
+}
+
 /// Tells of loose pieces of a body from elsewhere.
 void warnOfDropped(const Dropped& dropped, std::vector<std::string>& warnings) {
   if (dropped.pieces == 0) return;
@@ -186,6 +211,7 @@ ProvedBody proved(const Job& job, const BodyToProve& what, const ProgressCallbac
   record.doubts = doubts(body.coarse, body.fine);
   record.doubts.insert(record.doubts.end(), unlike.begin(), unlike.end());
   addDoubts(job, what, bounds, record.doubts);
+  addLargeMotions(body.fine, job.setup, bounds, record.doubts);
   report(progress, "measuring", 0);
   if (what.surface) record.making = makingRecords(job, *what.surface);
   judgeBody(record, job.setup, job.brief.requirements, job.brief.agreement);

@@ -407,6 +407,19 @@ void QuadraticTets::addGrowthForces(const TetMaterials& materials, double change
   }
 }
 
+std::vector<double> QuadraticTets::nodalMasses(const TetMaterials& materials) const {
+  validate(materials, tets_.size());
+  std::vector<double> masses(nodes_.size(), 0.0);
+  for (std::size_t k = 0; k < tets_.size(); ++k) {
+    const auto& t = tets_[k];
+    const auto at = [&](std::size_t i) -> const Vec3& { return nodes_[static_cast<std::size_t>(t[i])]; };
+    const double mass = materials.of(k).density * Cell(at(0), at(1), at(2), at(3)).volume;
+    for (std::size_t a = 0; a < 10; ++a)
+      masses[static_cast<std::size_t>(t[a])] += mass * (a < 4 ? 1.0 / 36 : 4.0 / 27);
+  }
+  return masses;
+}
+
 std::vector<double> QuadraticTets::internalForces(const TetMaterials& materials,
                                                   std::span<const double> displacement) const {
   validate(materials, tets_.size());

@@ -265,7 +265,7 @@ struct ElasticModel<D>::Parts {
   Parts(const Grid<D>& grid, double poisson, std::vector<NodeSupport<D>> supports,
         const std::vector<Coupling>& couplings, double scale)
       : stiffness(grid, poisson, std::move(supports)),
-        added(couplings, dofOrder(grid), stiffness.size(), scale,
+        added(couplings, dofOrder(grid), stiffness.size(), scale, 1,
               [this](std::span<double> field) { stiffness.project(field); }),
         hierarchy(stiffness) {}
 

@@ -47,8 +47,7 @@ std::vector<GridCase<D>> casesOn(const Grid<D>& grid, const Setup& setup) {
                                                        bodyForce(setup, c),
                                                        temperatureOf(setup, c),
                                                        grounding.moved()});
-      for (const NodalVector& at : faceForces(setup, c, faces)) {
-        requireIndex("node of a load", at.node, grid.nodeCount(), "nodes");
+      for (const NodalVector& at : faceForces(setup, c, faces, grid.nodeCount())) {
         for (int i = 0; i < D; ++i) on.force[gridDof(grid, at.node, i)] += at.value[i];
       }
     });

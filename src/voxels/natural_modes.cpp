@@ -1,146 +1,46 @@
 #include "barelattice/voxels/natural_modes.hpp"
 
-#include <Eigen/Cholesky>
-#include <Eigen/Eigenvalues>
 #include <algorithm>
 #include <cmath>
 #include <cstdint>
 #include <numbers>
 #include <numeric>
-#include <random>
 
 #include "barelattice/base/error.hpp"
+#include "barelattice/voxels/grid_ties.hpp"
 #include "base/check.hpp"
 #include "base/parallel.hpp"
-#include "solve/vectors.hpp"
+#include "solve/eigenpairs.hpp"
 #include "voxel_operator.hpp"
 
 namespace barelattice {
 namespace {
 
-// K x = l M x, the least l wanted. LOBPCG (Knyazev 2001): the block X of vectors so far is bettered within
-//
-//   span { X, W, P },   W = B (K X - M X L),   L = diag(l)                        (1)
-//
-// with B the multigrid cycle as preconditioner and P what the last step added to X. By Rayleigh and Ritz the
-// best X in that span are the lowest eigenvectors Y of the small problem
-//
-//   (S^T K S) Y = (S^T M S) Y L,   S = [X W P]                                    (2)
-//   X <- S Y,   P <- [0 W P] Y                                                    (3)
-//
-// (3) makes of P a conjugate direction, as in conjugate gradients. With X^T M X = 1, r = K x - l M x and
-// w = B r with B close to K^-1, r^T w is close to the energy of the error, and r^T w / l to the relative
-// error of l: what `step` returns. M is lumped: diagonal, a share of 2^-D of each cell at each of its
-// corners.
-
-/// Vectors beyond those asked for: the highest modes wanted converge as if the gap to these were theirs.
-constexpr int kGuards = 2;
-
-/// Vectors side by side.
-using Block = std::vector<std::vector<double>>;
-using Small = Eigen::MatrixXd;
-
-/// a^T b, entry by entry.
-Small products(const Block& a, const Block& b) {
-  Small result(static_cast<Eigen::Index>(a.size()), static_cast<Eigen::Index>(b.size()));
-  for (std::size_t i = 0; i < a.size(); ++i)
-    for (std::size_t j = 0; j < b.size(); ++j)
-      result(static_cast<Eigen::Index>(i), static_cast<Eigen::Index>(j)) = dot(a[i], b[j]);
-  return result;
-}
-
-/// block * coefficients.
-Block combined(const Block& block, const Small& coefficients) {
-  Block result(static_cast<std::size_t>(coefficients.cols()), std::vector<double>(block.front().size(), 0.0));
-  for (std::size_t j = 0; j < result.size(); ++j)
-    forEachBlock(result[j].size(), [&](std::size_t begin, std::size_t end) {
-      for (std::size_t k = 0; k < block.size(); ++k) {
-        const double c = coefficients(static_cast<Eigen::Index>(k), static_cast<Eigen::Index>(j));
-        for (std::size_t i = begin; i < end; ++i) result[j][i] += c * block[k][i];
-      }
-    });
-  return result;
-}
-
-void append(Block& to, const Block& what) {
-  to.insert(to.end(), what.begin(), what.end());
-}
-
-/// A subspace with what the stiffness makes of it.
-struct Space {
-  Block x;   // the vectors
-  Block kx;  // K x
-
-  void append(const Space& other) {
-    barelattice::append(x, other.x);
-    barelattice::append(kx, other.kx);
-  }
-  Space times(const Small& coefficients) const {
-    return {combined(x, coefficients), combined(kx, coefficients)};
-  }
-};
-
+/// A body on a grid. The mass is lumped: diagonal, a share of 2^-D of each cell at each of its corners.
 template <int D>
-class Iteration {
+class GridModes final : public ModalSystem {
  public:
-  Iteration(ElasticModel<D>& model, std::span<const double> cellMass, int count)
-      : model_(model), mass_(nodalMass(model.stiffness().grid(), cellMass)), count_(count) {
-    // The start: fixed pseudo-random vectors, smoothed by the cycle.
-    std::mt19937 random;  // as the standard has it: the same on every machine
-    for (int i = 0; i < count_; ++i) {
-      std::vector<double> start(model_.size());
-      for (double& value : start) value = static_cast<double>(random()) * 0x1p-32 - 0.5;
-      model_.stiffness().template project<double>(start);
-      std::vector<double> smooth(start.size());
-      model_.precondition(start, smooth);
-      space_.x.push_back(std::move(smooth));
-    }
-    space_.kx = stiff(space_.x);
-    improve(Space(space_));
-    previous_ = {};
-  }
+  GridModes(ElasticModel<D>& model, std::span<const double> cellMass, const CarriedMass& carried)
+      : model_(model), mass_(nodalMass(model.stiffness().grid(), cellMass)), carried_(carried) {}
 
-  /// One step. @return the estimated relative errors of the squared frequencies.
-  std::vector<double> step() {
-    Space residuals;
-    std::vector<double> errors;
-    for (std::size_t i = 0; i < space_.x.size(); ++i) {
-      std::vector<double> r(model_.size());
-      forEach(r.size(), [&](std::size_t d) {
-        r[d] = space_.kx[i][d] -
-               values_[static_cast<Eigen::Index>(i)] * mass_[d % mass_.size()] * space_.x[i][d];
-      });
-      model_.stiffness().template project<double>(r);
-      std::vector<double> w(r.size());
-      model_.precondition(r, w);
-      errors.push_back(dot(r, w) / values_[static_cast<Eigen::Index>(i)]);
-      residuals.x.push_back(std::move(w));
-    }
-    orthogonalise(residuals.x);
-    residuals.kx = stiff(residuals.x);
-    Space all = space_;
-    all.append(residuals);
-    if (!previous_.x.empty()) all.append(previous_);
-    if (!improve(all)) {  // the last directions have become dependent: go on without them
-      previous_ = {};
-      all = space_;
-      all.append(residuals);
-      improve(all);
-    }
-    return errors;
+  std::size_t size() const override { return model_.size(); }
+  void stiff(std::span<const double> x, std::span<double> y) override { model_.apply(x, y); }
+  void weigh(std::span<double> x) const override {
+    std::vector<double> apart;
+    if (!carried_.empty()) apart.assign(x.begin(), x.end());
+    forEach(x.size(), [&](std::size_t d) { x[d] *= mass_[d % mass_.size()]; });
+    if (!carried_.empty()) carried_.add(apart, dofOrder(model_.stiffness().grid()), x);
   }
+  void precondition(std::span<const double> r, std::span<double> z) override { model_.precondition(r, z); }
+  void project(std::span<double> x) const override { model_.stiffness().template project<double>(x); }
 
   /// Share of a vector's kinetic energy at nodes of no other cells than `loose` and light ones.
-  double shareOf(const std::vector<std::uint8_t>& loose, std::size_t i) const {
-    const std::vector<double>& x = space_.x[i];
+  double shareOf(const std::vector<std::uint8_t>& loose, std::span<const double> x) const {
     double sum = 0;
     for (std::size_t d = 0; d < x.size(); ++d)
       if (loose[d % mass_.size()]) sum += mass_[d % mass_.size()] * x[d] * x[d];
     return sum;
   }
-
-  const Eigen::VectorXd& values() const { return values_; }
-  const Block& vectors() const { return space_.x; }
 
  private:
   static std::vector<double> nodalMass(const Grid<D>& grid, std::span<const double> cellMass) {
@@ -152,67 +52,27 @@ class Iteration {
     return mass;
   }
 
-  Block stiff(const Block& x) const {
-    Block y;
-    for (const std::vector<double>& vector : x) {
-      std::vector<double> product(vector.size());
-      model_.apply(vector, product);
-      y.push_back(std::move(product));
-    }
-    return y;
-  }
-  Block heavy(const Block& x) const {
-    Block y = x;
-    for (std::vector<double>& vector : y)
-      forEach(vector.size(), [&](std::size_t d) { vector[d] *= mass_[d % mass_.size()]; });
-    return y;
-  }
-
-  /// Takes out of w what the current vectors hold already, and gives it unit length.
-  void orthogonalise(Block& w) const {
-    const Small shared = products(heavy(space_.x), w);
-    const Block part = combined(space_.x, shared);
-    for (std::size_t j = 0; j < w.size(); ++j) {
-      forEach(w[j].size(), [&](std::size_t i) { w[j][i] -= part[j][i]; });
-      const double length = std::sqrt(dot(heavy({w[j]}).front(), w[j]));
-      if (length > 0) forEach(w[j].size(), [&](std::size_t i) { w[j][i] /= length; });
-    }
-  }
-
-  /// Replaces the vectors by the best of `all`, and keeps as directions what the others contributed.
-  bool improve(const Space& all) {
-    const Small k = products(all.x, all.kx);  // (2)
-    const Small m = products(heavy(all.x), all.x);
-    const Eigen::LLT<Small> factor(m);
-    if (factor.info() != Eigen::Success || factor.rcond() < 1e-13) return false;
-    const Eigen::GeneralizedSelfAdjointEigenSolver<Small> solver(0.5 * (k + k.transpose()),
-                                                                 0.5 * (m + m.transpose()));
-    if (solver.info() != Eigen::Success) return false;
-    const Small best = solver.eigenvectors().leftCols(count_);
-    Small others = best;
-    others.topRows(count_).setZero();  // (3)
-    Space directions = all.times(others);
-    for (std::size_t j = 0; j < directions.x.size(); ++j) {
-      const double length = std::sqrt(dot(heavy({directions.x[j]}).front(), directions.x[j]));
-      if (!(length > 0)) continue;
-      forEach(directions.x[j].size(), [&](std::size_t i) {
-        directions.x[j][i] /= length;
-        directions.kx[j][i] /= length;
-      });
-    }
-    space_ = all.times(best);
-    previous_ = std::move(directions);
-    values_ = solver.eigenvalues().head(count_);
-    return true;
-  }
-
   ElasticModel<D>& model_;
   std::vector<double> mass_;  // per node
-  int count_;
-  Space space_;
-  Space previous_;
-  Eigen::VectorXd values_;
+  const CarriedMass& carried_;
 };
+
+template <int D>
+CarriedMass carriedOn(const Grid<D>& grid, std::span<const MassOnFace> masses) {
+  std::vector<NodalVectors> motions;
+  std::vector<double> each;
+  for (const MassOnFace& mass : masses) {
+    requireGiven("face of a mass", mass.face);
+    requireNotNegative("mass", mass.mass);
+    const std::vector<NodalVectors> own =
+        meanMotions(tieToGrid(grid, *mass.face), Eigen::Matrix3d::Identity(), mass.at);
+    for (std::size_t i = 0; i < D; ++i) {
+      motions.push_back(own[i]);
+      each.push_back(mass.mass);
+    }
+  }
+  return {std::move(motions), std::move(each)};
+}
 
 /// Nodes of islands: of stiff cells that hang together but reach no support.
 template <int D>
@@ -254,7 +114,7 @@ double vibratingShare(double density) {
 
 template <int D>
 NaturalModes findNaturalModes(ElasticModel<D>& model, std::span<const double> cellMass,
-                              const ModeOptions& options) {
+                              const ModeOptions& options, std::span<const MassOnFace> masses) {
   requireCount("cellMass", cellMass.size(), model.stiffness().grid().cellCount(), "cells");
   for (const double mass : cellMass) requireNotNegative("mass of a cell", mass);
   if (options.count < 1)
@@ -264,33 +124,28 @@ NaturalModes findNaturalModes(ElasticModel<D>& model, std::span<const double> ce
   requirePositive("tolerance", options.tolerance);
   if (!(std::accumulate(cellMass.begin(), cellMass.end(), 0.0) > 0))
     throw InputError("a body without mass has no natural frequencies");
-  const int count = options.count + kGuards;
+  const int count = options.count + kGuardPairs;
   double free = static_cast<double>(model.size());
   for (const NodeSupport<D>& s : model.stiffness().supports()) free -= D - s.free.trace();
   if (3 * count > free) throw InputError("there are more modes asked for than the body has motions");
-  Iteration<D> iteration(model, cellMass, count);
+  const CarriedMass carried = carriedOn(model.stiffness().grid(), masses);
+  GridModes<D> system(model, cellMass, carried);
+  const Eigenpairs found = lowestEigenpairs(system, options.count, options.tolerance, options.maxIterations);
   NaturalModes result;
-  std::vector<double> errors;
-  while (result.iterations < options.maxIterations && !result.converged) {
-    errors = iteration.step();
-    ++result.iterations;
-    result.converged = std::all_of(errors.begin(), errors.begin() + options.count,
-                                   [&](double error) { return error <= options.tolerance; });
-  }
+  result.iterations = found.iterations;
+  result.converged = found.converged;
   const std::vector<std::uint8_t> loose = nodesOfIslands(model);
-  for (int i = 0; i < options.count; ++i) {
-    const double squared = model.scale() * iteration.values()[i];
-    result.modes.push_back({std::sqrt(std::max(0.0, squared)) / (2 * std::numbers::pi),
-                            errors[static_cast<std::size_t>(i)],
-                            iteration.vectors()[static_cast<std::size_t>(i)],
-                            iteration.shareOf(loose, static_cast<std::size_t>(i))});
+  for (std::size_t i = 0; i < found.vectors.size(); ++i) {
+    const double squared = model.scale() * found.values[static_cast<Eigen::Index>(i)];
+    result.modes.push_back({std::sqrt(std::max(0.0, squared)) / (2 * std::numbers::pi), found.errors[i],
+                            found.vectors[i], system.shareOf(loose, found.vectors[i])});
   }
   return result;
 }
 
 template BARELATTICE_API NaturalModes findNaturalModes<2>(ElasticModel<2>&, std::span<const double>,
-                                                          const ModeOptions&);
+                                                          const ModeOptions&, std::span<const MassOnFace>);
 template BARELATTICE_API NaturalModes findNaturalModes<3>(ElasticModel<3>&, std::span<const double>,
-                                                          const ModeOptions&);
+                                                          const ModeOptions&, std::span<const MassOnFace>);
 
 }  // namespace barelattice

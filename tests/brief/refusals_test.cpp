@@ -193,7 +193,7 @@ TEST(BriefRefusals, nameTheFault) {
       {"root = { face = \"root\" }", "root = { }", "'face' is missing"},
       {"[supports]\nroot = { face = \"root\" }\n", "", "'supports' is missing"},
       {"[supports]\nroot = { face = \"root\" }\n", "[supports]\n", "is empty"},
-      {", force = [\"0 N\", \"0 N\", \"-1 kN\"]", "", "'force' or 'pressure' is missing"},
+      {", force = [\"0 N\", \"0 N\", \"-1 kN\"]", "", "'force', 'pressure' or another action is missing"},
       {"force = [\"0 N\", \"0 N\", \"-1 kN\"]", "force = [\"0 N\", \"0 N\", \"0 N\"]", "is zero"},
       {"weight = 2.0", "weight = 0", "'weight' should be above zero"},
       {"loads = { push = 1.5 }", "loads = { push = 0.0 }", "has no load"},

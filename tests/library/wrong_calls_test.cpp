@@ -581,8 +581,8 @@ TEST(WrongCalls, ownPartsThatGoWrong) {
   const QuadraticTets mesh(stuff(bar, Box(Vec3(0, 0, 0), Vec3(4, 2, 2)), 0.5));
   Acting setup = someSetup();
   setup.loads[0].kind = std::make_shared<OutsideLoad>();
-  told("node of load push", [&] { casesOn(grid, setup); });
-  told("node of load push", [&] { prove(mesh, 0.5, {setup}); });
+  told("load push: its node", [&] { casesOn(grid, setup); });
+  told("load push: its node", [&] { prove(mesh, 0.5, {setup}); });
   setup = someSetup();
   setup.supports[0].kind = std::make_shared<OutsideSupport>();
   told("node of a support", [&] {

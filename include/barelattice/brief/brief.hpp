@@ -173,6 +173,7 @@ struct Brief {
   double exclusion = 0;  ///< m
   double agreement = 0;  ///< relative difference of the two meshes above which errors count threefold
   int tetrahedra = 0;    ///< wanted number in the proof mesh
+  int frequencies = 0;   ///< how many natural frequencies are found of each body
   int iterations = 0;    ///< at most; zero where none are wished for
   std::optional<std::size_t> start;  ///< the shape the design starts from; nothing for a uniform density
   int keepEvery = 0;                 ///< every how many iterations a layout is kept; zero for none

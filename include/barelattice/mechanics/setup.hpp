@@ -115,7 +115,10 @@ Resultant resultantOf(const Setup& setup, const LoadCase& c, const Vec3& about);
 
 /// What acts on the nodes of faces in a case, N: its loads on them, and what point masses feel.
 /// @param faces by number, tied.
-NodalVectors faceForces(const Setup& setup, const LoadCase& c, std::span<const FaceTies> faces);
+/// @param nodes how many there are.
+/// @throws InputError if a load cannot act, or one of one's own acts on nodes that are none.
+NodalVectors faceForces(const Setup& setup, const LoadCase& c, std::span<const FaceTies> faces,
+                        std::size_t nodes);
 
 /// The force per mass of a case on the whole body.
 BodyForce bodyForce(const Setup& setup, const LoadCase& c);

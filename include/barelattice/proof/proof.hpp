@@ -36,6 +36,7 @@ struct ProofProblem {
   double exclusion = 0;  ///< stresses closer than this to a support or load are judged apart, m
   /// Where materials other than the first are, see Regions; a tetrahedron is of the one its centre lies in.
   std::vector<MaterialRegion> regions = {};
+  int frequencies = 0;  ///< how many natural frequencies are to be found under each set of supports
 };
 
 /// The shares of the volume for which stresses are told.
@@ -79,6 +80,19 @@ struct CaseProof {
   Vec3 unbalanced() const;
 };
 
+/// A natural frequency and its mode. Loads and their stress have no part in it.
+struct ModeProof {
+  double frequency = 0;       ///< Hz
+  std::vector<double> shape;  ///< displacements, three per node, with a kinetic mass of 1 kg
+};
+
+/// The lowest natural frequencies under one set of supports.
+struct ModesProof {
+  std::vector<std::size_t> cases;  ///< that stand on these supports
+  std::vector<ModeProof> modes;    ///< lowest first
+  bool converged = false;
+};
+
 struct Proof {
   double volume = 0;  ///< of the mesh, m3
   double mass = 0;    ///< of the mesh without bonded parts, kg; who knows the body's exactly may put it here
@@ -93,6 +107,7 @@ struct Proof {
   std::vector<double> faceOffset;  ///< of each, how far the mesh lies off it on average where it is on it, m
   std::vector<Vec3> worstAt;       ///< centres of up to five with the least angles, the worst first, m
   std::vector<CaseProof> cases;
+  std::vector<ModesProof> modes;  ///< by set of supports; empty if none are asked for
 };
 
 /// Where the faces of a problem lie, for the rims of its mesh.

@@ -155,6 +155,8 @@ struct FigureRecord {
 struct BodyCaseRecord {
   std::string name;
   double compliance = 0, complianceError = 0;           ///< J
+  double energy = 0;                                    ///< J
+  std::map<std::string, double> energyByMaterial;       ///< J
   double largestDisplacement = 0;                       ///< m
   std::map<std::string, Vec3> faceDisplacement;         ///< m
   std::map<std::string, double> faceDisplacementError;  ///< m
@@ -176,6 +178,13 @@ struct BodyCaseRecord {
   double unbalanced = 0;  ///< N
   std::size_t solverIterations = 0;
   double solverEnergyError = 0;
+};
+
+/// Natural frequencies under the supports of some cases.
+struct FrequenciesRecord {
+  std::vector<std::string> cases;
+  std::vector<FigureRecord> lowest;  ///< Hz
+  bool converged = false;
 };
 
 /// A requirement against what was found, in the unit it names.
@@ -219,6 +228,7 @@ struct BodyRecord {
   double exclusion = 0;                        ///< m
   double compliance = 0, complianceError = 0;  ///< J
   std::vector<BodyCaseRecord> cases;
+  std::vector<FrequenciesRecord> frequencies;
   std::optional<GapRecord> surfaceGap;
   std::optional<double> volumeDifference;
   std::vector<RequirementRecord> requirements;

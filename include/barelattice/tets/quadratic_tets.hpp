@@ -89,6 +89,11 @@ class QuadraticTets {
   /// B^T C alpha change. Adds to `forces`.
   void addGrowthForces(const TetMaterials& materials, double change, std::span<double> forces) const;
 
+  /// The mass each node stands for, kg, so that a diagonal takes the place of the mass matrix: the consistent
+  /// one's diagonal, scaled to the mass of each tetrahedron (Hinton, Rock & Zienkiewicz 1976): 1/36 of it for a
+  /// corner, 4/27 for the middle of an edge.
+  std::vector<double> nodalMasses(const TetMaterials& materials) const;
+
   /// Nodal forces of the stresses of a displacement field, without any support: K u, N.
   std::vector<double> internalForces(const TetMaterials& materials,
                                      std::span<const double> displacement) const;

@@ -6,6 +6,7 @@
 #include <vector>
 
 #include "barelattice/base/api.hpp"
+#include "barelattice/shapes/face.hpp"
 #include "barelattice/voxels/elastic_model.hpp"
 
 namespace barelattice BARELATTICE_API {
@@ -26,6 +27,13 @@ struct NaturalMode {
   /// Share of its kinetic energy in islands: cells of at least kStiffShare of the modulus from which only
   /// softer ones lead to a support. Most of it there means that a loose piece moves, not the body.
   double loose = 0;
+};
+
+/// A mass that a face's mean motion carries along at a place, see PointMass.
+struct MassOnFace {
+  const Face* face = nullptr;
+  Vec3 at = Vec3::Zero();  ///< m
+  double mass = 0;         ///< kg
 };
 
 struct NaturalModes {
@@ -49,9 +57,10 @@ double vibratingShare(double density);
 /// @param model its supports must leave no rigid motion free.
 /// @param cellMass kg, one entry per cell (per metre of thickness times the thickness in two dimensions); a
 ///   cell without mass is given 1e-12 of the heaviest.
+/// @param masses carried by faces, which stay free to deform.
 /// @throws InputError if there is no mass, or fewer free degrees of freedom than modes.
 template <int D>
 NaturalModes findNaturalModes(ElasticModel<D>& model, std::span<const double> cellMass,
-                              const ModeOptions& options = {});
+                              const ModeOptions& options = {}, std::span<const MassOnFace> masses = {});
 
 }  // namespace barelattice

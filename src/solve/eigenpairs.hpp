@@ -1,0 +1,64 @@
+/// @file
+/// The lowest eigenpairs of K x = l M x, whatever the discretisation.
+#pragma once
+
+#include <Eigen/Core>
+#include <functional>
+#include <span>
+#include <vector>
+
+#include "barelattice/mechanics/grounding.hpp"
+
+namespace barelattice {
+
+/// What an eigenproblem is made of. Vectors have `size()` entries.
+class ModalSystem {
+ public:
+  virtual ~ModalSystem() = default;
+  virtual std::size_t size() const = 0;
+  /// y = K x, nothing at what is held.
+  virtual void stiff(std::span<const double> x, std::span<double> y) = 0;
+  /// x = M x.
+  virtual void weigh(std::span<double> x) const = 0;
+  /// z = B r, B close to the inverse of K.
+  virtual void precondition(std::span<const double> r, std::span<double> z) = 0;
+  /// Takes out of x what supports hold.
+  virtual void project(std::span<double> x) const = 0;
+};
+
+struct Eigenpairs {
+  Eigen::VectorXd values;                    ///< lowest first
+  std::vector<std::vector<double>> vectors;  ///< x^T M x = 1
+  std::vector<double> errors;                ///< estimated relative errors of the values
+  int iterations = 0;
+  bool converged = false;  ///< those asked for are within the tolerance
+};
+
+/// LOBPCG (Knyazev 2001). Memory: 9 vectors in double precision for each pair and for two more that guard the
+/// highest. @param goOn asked in each iteration. @throws Cancelled if it says no.
+Eigenpairs lowestEigenpairs(ModalSystem& system, int count, double tolerance, int maxIterations,
+                            const std::function<bool()>& goOn = {});
+
+/// How many vectors are iterated beyond those asked for.
+inline constexpr int kGuardPairs = 2;
+
+/// What is carried by mean motions: x += m W W^T u for each, of the masses on a face.
+class CarriedMass {
+ public:
+  CarriedMass() = default;
+  /// @param motions what each mass moves along the axes, see meanMotions with the place of the mass.
+  CarriedMass(std::vector<NodalVectors> motions, std::vector<double> masses)
+      : motions_(std::move(motions)), masses_(std::move(masses)) {}
+  /// y += M u.
+  void add(std::span<const double> u, const DofOrder& order, std::span<double> y) const {
+    for (std::size_t i = 0; i < motions_.size(); ++i)
+      order.add(motions_[i], masses_[i] * order.dot(motions_[i], u), y);
+  }
+  bool empty() const { return motions_.empty(); }
+
+ private:
+  std::vector<NodalVectors> motions_;
+  std::vector<double> masses_;  // kg
+};
+
+}  // namespace barelattice
