@@ -44,7 +44,7 @@ const Plate& plate() {
     std::vector<double> rough(p.domain.fill.size());
     for (double& v : rough) v = value(random);
     std::vector<double> smooth(rough.size());
-    DensityFilter<3>(p.domain.grid, p.domain.fill, 5, FilterBoundary::empty).forward(rough, smooth);
+    DensityFilter<3>(p.domain.grid, p.domain.fill, 5 * kVoxel, FilterBoundary::empty).forward(rough, smooth);
     for (std::size_t c = 0; c < smooth.size(); ++c) {
       const auto at = p.domain.grid.cellCentre(c);
       const bool kept = at.z() < 0.022 || at.z() > 0.055;

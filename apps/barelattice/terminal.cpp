@@ -1,6 +1,7 @@
 #include "terminal.hpp"
 
 #include <fmt/format.h>
+#include <fmt/ranges.h>
 #include <sys/ioctl.h>
 #include <unistd.h>
 
@@ -185,6 +186,18 @@ std::string describeBodies(const RunRecord& record) {
       text += fmt::format("  {:<16} {:<10} {:>13.4g} {:>16.4g} {:>14.4g} +- {:>6} {:>10.3g} +- {:>6}\n",
                           c.name, name, c.compliance, c.largestDisplacement * kMm, c.judged * kMPa,
                           errorText(c.judgedError * kMPa), c.safetyFactor, errorText(c.safetyFactorError));
+  }
+  for (const auto& [body, name] : bodies) {
+    if (!*body) continue;
+    for (const FrequenciesRecord& f : (*body)->frequencies) {
+      std::string lowest;
+      for (const FigureRecord& each : f.lowest)
+        lowest +=
+            fmt::format("{}{:.4g} +- {}", lowest.empty() ? "" : ", ", each.value, errorText(each.error));
+      const bool some = (*body)->frequencies.size() > 1;
+      text += fmt::format("  {:<10} frequencies, Hz     {}{}\n", name, lowest,
+                          some ? " (cases " + fmt::format("{}", fmt::join(f.cases, ", ")) + ")" : "");
+    }
   }
   for (const auto& [body, name] : bodies) {
     if (!*body || body == &record.block) continue;

@@ -290,8 +290,8 @@ LayoutProblem<D> Job::layoutProblem() const {
                   [](const GridCase<D>& c) { return !c.bodyForce.isZero(); }))
     for (std::size_t c = 0; c < own.fill.size(); ++c)
       problem.cellMass.push_back(own.fill[c] * own.cellVolume() * setup.materials[own.material[c]].density);
-  // How stiff a part is does not depend on its temperature, and the work of its growth would drown that of the
-  // loads: the goal is that of the other loads.
+  // How stiff a part is does not depend on its temperature, and the work of its growth would drown that of
+  // the loads: the goal is that of the other loads.
   for (GridCase<D>& c : problem.cases) c.temperature = 0;
   problem.goal.form = brief.goal;
   problem.massFraction = targetMass / spaceMass;
@@ -308,6 +308,22 @@ ProofProblem Job::proofProblem() const {
   AcrossSheet across = AcrossSheet::body;
   if (flat()) across = brief.sheet->state == SheetState::planeStrain ? AcrossSheet::held : AcrossSheet::free;
   return {setup, across, brief.exclusion, regions.materials, brief.frequencies};
+}
+
+std::string Job::whyNotDesigned() const {
+  for (const LoadCase& c : setup.cases)
+    for (const std::size_t s : c.supports)
+      if (const Held* held = std::get_if<Held>(&setup.supports[s].kind); held && !held->moved.isZero())
+        return fmt::format("in case {} support {} is moved, and a layout is made stiff against forces",
+                           c.name, setup.supports[s].name);
+  const auto hasForce = [&](const LoadCase& c) {
+    return std::any_of(c.loads.begin(), c.loads.end(), [&](const LoadCase::Factor& f) {
+      return f.factor != 0 && !std::holds_alternative<Temperature>(setup.loads[f.load].kind);
+    });
+  };
+  if (std::none_of(setup.cases.begin(), setup.cases.end(), hasForce))
+    return "nothing but temperature acts, and a layout is made stiff against forces";
+  return {};
 }
 
 Job prepare(Brief brief, double coarser) {
@@ -348,6 +364,8 @@ Job prepare(Brief brief, double coarser) {
            "take a larger voxel, or fewer tetrahedra in the proof");
   checkActing(job);
   warnOfSurprises(job);
+  if (const std::string why = job.whyNotDesigned(); !why.empty() && !job.brief.layout)
+    job.warnings.push_back(why + ": 'analyse' and 'proof --solid' can be run, 'optimise' cannot");
   return job;
 }
 

@@ -2,6 +2,7 @@
 
 #include <fmt/format.h>
 
+#include <Eigen/QR>
 #include <algorithm>
 #include <cmath>
 #include <limits>
@@ -332,12 +333,49 @@ class HeldBody {
   /// What each support exerts, N by node. @param u displacements, m.
   std::vector<NodalVectors> exerted(std::size_t supports, std::span<const double> u,
                                     std::span<const double> balance) const {
-    const Eigen::VectorXd strain = modulus_ * added_.times(u).forces;
+    Eigen::VectorXd strain = modulus_ * added_.times(u).forces;
+    if (added_.isHard()) strain += lackOfStrain(balance, strain);
     return grounding_.forces(supports, u, balance, {strain.data(), static_cast<std::size_t>(strain.size())},
                              kNodeByNode);
   }
 
  private:
+  /// What a coupling takes up is S' W^T u, and where it is much stiffer than the body that is told by small
+  /// differences, a tenth off when the energy is right to eight digits. But the forces K u - f that the body
+  /// asks for at its nodes are right; so what they are off by, r, is laid on the couplings: by least squares
+  /// over nodes that nothing else holds,
+  ///   d = -(W^T W)^-1 W^T r.
+  Eigen::VectorXd lackOfStrain(std::span<const double> balance, const Eigen::VectorXd& strain) const {
+    std::vector<double> rest(balance.begin(), balance.end());
+    added_.add(strain, 1, std::span<double>(rest));
+    kNodeByNode.add(preloads_, -1, rest);
+    const Eigen::Index count = strain.size();
+    Eigen::MatrixXd squares = Eigen::MatrixXd::Zero(count, count);
+    Eigen::VectorXd right = Eigen::VectorXd::Zero(count);
+    std::vector<std::uint8_t> held(rest.size() / 3, 0);
+    for (const NodeSupport<3>& support : supports_) held[support.node] = 1;
+    std::vector<double> column(rest.size(), 0.0);
+    for (Eigen::Index i = 0; i < count; ++i) {
+      const LowRank::Column& own = added_.columns()[static_cast<std::size_t>(i)];
+      for (std::size_t k = 0; k < own.dofs.size(); ++k)
+        if (!held[own.dofs[k] / 3]) column[own.dofs[k]] = own.values[k];
+      for (Eigen::Index j = 0; j < count; ++j) {
+        const LowRank::Column& other = added_.columns()[static_cast<std::size_t>(j)];
+        for (std::size_t k = 0; k < other.dofs.size(); ++k)
+          squares(i, j) += column[other.dofs[k]] * other.values[k];
+      }
+      for (const std::size_t dof : own.dofs) {
+        right[i] -= column[dof] * rest[dof];
+        column[dof] = 0;
+      }
+    }
+    // Displacements and turns are of different size.
+    const Eigen::VectorXd scale =
+        squares.diagonal().cwiseSqrt().unaryExpr([](double x) { return x > 0 ? 1 / x : 0.0; });
+    const Eigen::MatrixXd scaled = scale.asDiagonal() * squares * scale.asDiagonal();
+    return scale.cwiseProduct(scaled.completeOrthogonalDecomposition().solve(scale.cwiseProduct(right)));
+  }
+
   /// On a finished part a support acts only where the part touches its face, which may be too little. Pieces
   /// that are not joined are each held by themselves, or not at all.
   void refuseFreeMotions(const QuadraticTets& mesh, bool planar,

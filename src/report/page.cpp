@@ -131,8 +131,11 @@ std::string setupPanel(const Job& job) {
               ? ""
               : key(palette::kPart, "", "bonded part, or (see-through) a region of another material")) +
          key(palette::kSupport, "dots", "held face, named in the view") +
-         key(palette::kLoad, "dots", "loaded face; arrows end where they act") + "</ul><h2>Masses</h2>" +
-         massList(job) + "</div>";
+         key(palette::kLoad, "dots", "loaded face; arrows end where they act") +
+         (job.setup.masses.empty() && job.setup.connections.empty()
+              ? ""
+              : key(palette::kPart, "dots", "carried mass, joined faces")) +
+         "</ul><h2>Masses</h2>" + massList(job) + "</div>";
 }
 
 std::string modeButton(const char* value, const char* text, const char* key, bool enabled) {

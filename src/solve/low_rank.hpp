@@ -45,6 +45,8 @@ class LowRank {
 
   bool empty() const { return columns_.empty(); }
   const std::vector<Column>& columns() const { return columns_; }
+  /// True if some of it is stiffer than the body: what it takes up is told by small differences.
+  bool isHard() const { return !hard_.empty(); }
   /// S as it was given.
   const Eigen::MatrixXd& given() const { return given_; }
 

@@ -253,6 +253,16 @@ TEST(Acting, wrongWordsAreRefused) {
           "has no 'expansion'");
 }
 
+TEST(Acting, whatNoLayoutCanBeDesignedForIsTold) {
+  EXPECT_EQ(prepared(withActing(kRoot, kPush)).whyNotDesigned(), "");
+  const Job moved = prepared(withActing(
+      "root = { face = 'root' }\nend = { face = 'tip', moved = { shift = ['1 mm','0 mm','0 mm'] } }", kPush));
+  EXPECT_THAT(moved.whyNotDesigned(), HasSubstr("support end is moved"));
+  EXPECT_THAT(moved.warnings.back(), HasSubstr("'optimise' cannot"));
+  EXPECT_THAT(prepared(withActing(kRoot, "push = { temperature = '5 K' }")).whyNotDesigned(),
+              HasSubstr("nothing but temperature"));
+}
+
 TEST(Acting, surprisesAreTold) {
   const auto warnings = [](const std::string& support, const std::string& load) {
     std::string all;

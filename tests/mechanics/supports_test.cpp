@@ -108,6 +108,14 @@ TEST(Supports, heldPointsMakeASimplySupportedBeam) {
   EXPECT_NEAR(tets.compliances[0] / (force * wanted), 1, 0.02);
   EXPECT_NEAR(voxels.compliances[0] / (force * wanted), 1, 0.03);
   EXPECT_NEAR(tets.cases[0].reactions[0].force.z(), 0.5 * force, 0.2);
+  // A point off the face, as rigid as it may be: its reaction is in balance with the load, and has its
+  // moment.
+  MeanSprings point{Vec3::Constant(kRigid), Vec3::Constant(kRigid), Eigen::Matrix3d::Identity(),
+                    Vec3(-0.05, 0.005, 0.005)};
+  actAlone(bar, {{"point", 0, point}}, {"push", 1, FaceAction{{30, 20, -force}}});
+  const CaseProof off = onTets(bar).cases[0];
+  EXPECT_LT(off.unbalanced().norm(), 1e-3 * force);
+  EXPECT_NEAR(off.reactions[0].ownMoment().y() / (-force * size.x()), 1, 1e-3);
   EXPECT_NEAR(tets.cases[0].reactions[1].force.z(), 0.5 * force, 0.2);
 }
 

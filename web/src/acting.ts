@@ -98,7 +98,7 @@ export class Acting {
   /** A moment: an open ring about its axis with the head of an arrow, in the sense of the right hand. */
   private moment(at: THREE.Vector3, moment: THREE.Vector3, text: string, height: number): void {
     const colour = this.data.palette.load;
-    const radius = 0.07 * this.reach;
+    const radius = 0.12 * this.reach; // round what it turns, mostly
     const thick = 0.005 * this.reach;
     const turn = 1.5 * Math.PI;
     const material = new THREE.MeshBasicMaterial({ color: colour });

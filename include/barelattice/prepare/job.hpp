@@ -72,6 +72,9 @@ struct Job {
   template <int D>
   LayoutProblem<D> layoutProblem() const;
   ProofProblem proofProblem() const;
+  /// Why no layout can be designed for what acts, in a sentence; empty if one can. A part may be analysed
+  /// under it all the same.
+  std::string whyNotDesigned() const;
 };
 
 /// @param coarser factor on the voxel size for a quick look, as far as the smallest member allows.
