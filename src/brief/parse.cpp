@@ -302,6 +302,11 @@ void parseSettings(TableReader& top, Brief& brief) {
         reader->quantity("exclude_within", Measure::length, {.otherwise = brief.walls().smallestMember});
     brief.tetrahedra = reader->wholeNumber("tetrahedra", {.otherwise = kDefaultTetrahedra, .least = 1000});
     brief.frequencies = reader->wholeNumber("frequencies", {.otherwise = 0, .least = 0, .most = 50});
+    if (brief.frequencies > 0 && brief.sheet)
+      reader->fail(
+          *reader->find("frequencies"),
+          "a sheet swings out of its plane first, and is analysed within it: its frequencies are not known",
+          "leave 'frequencies' out, or make the part a body");
     brief.agreement =
         reader->number("mesh_difference", {.otherwise = kDefaultAgreement, .above = 0, .below = 1});
     reader->finish();

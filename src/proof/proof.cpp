@@ -620,6 +620,8 @@ class CaseEvaluation {
                 const std::vector<double>& bare, std::span<const double> stiff, CaseProof& result) const {
     result.name = c.name;
     result.applied = resultantOf(mesh_, load);
+    for (std::size_t n = 0; n < mesh_.nodeCount(); ++n)
+      result.growthForces += (kNodeByNode.at(load, n) - kNodeByNode.at(bare, n)).norm();
     if (!result.solve.succeeded())
       throw RunError(fmt::format("proof of case {}: {}", c.name, describe(result.solve.stop)),
                      "see that nothing loaded is apart from what is held; where members are thin, give more "
@@ -679,6 +681,9 @@ Proof prove(const QuadraticTets& mesh, double spacing, const ProofProblem& probl
   requireNotNegative("exclusion", problem.exclusion);
   if (problem.frequencies < 0)
     throw InputError(fmt::format("{} frequencies are asked for", problem.frequencies), "give 0 or more");
+  if (problem.frequencies > 0 && problem.across != AcrossSheet::body)
+    throw InputError("a sheet swings out of its plane first, and is held in it here",
+                     "ask for no frequencies");
   for (const MaterialRegion& region : problem.regions) {
     requireGiven("shape of a region", region.shape);
     requireIndex("material of a region", static_cast<std::size_t>(region.material),

@@ -144,6 +144,7 @@ std::vector<std::string> doubts(const Proof& coarse, const Proof& proof) {
     // Loads in balance with each other have no resultant: then the force that the work done stands for.
     double force = std::max(c.applied.force.norm(), c.displacement > 0 ? c.compliance / c.displacement : 0);
     for (const Reaction& reaction : c.reactions) force = std::max(force, reaction.force.norm());
+    force = std::max(force, c.growthForces);
     const double left = c.unbalanced().norm();
     if (left > kUnbalanced * force)
       sentences.push_back(

@@ -247,6 +247,7 @@ TEST(Acting, wrongWordsAreRefused) {
           "'mass' is missing");
   refused(withActing(kRoot, kPush, "[connections]\nc = { between = ['tip'] }"), "'between' names two faces");
   refused(withActing(kRoot, kPush, "[connections]\nc = { between = ['tip', 'tap'] }"), "tap");
+  refused(kSheet + "[proof]\nfrequencies = 2\n", "a sheet swings out of its plane first");
   // A material without expansion does not answer to temperature.
   refused(changedIn(withActing(kRoot, "push = { temperature = '5 K' }"), "use = \"steel\"",
                     "modulus = \"1 GPa\"\npoisson = 0.3\ndensity = \"1000 kg/m3\"\nstrength = \"9 MPa\""),

@@ -262,6 +262,8 @@ TEST(Loads, warmingABodyGrowsOrPressesIt) {
   EXPECT_NEAR(onVoxels(body).last[0].shift.x() / (strain * size.x()), 1, 1e-6);
   EXPECT_NEAR(tets.last[0].shift.x() / (strain * size.x()), 1, 1e-4);
   EXPECT_LT(tets.cases[0].peakStress, 1e-3 * kSteel.modulus * strain);
+  EXPECT_LT(tets.cases[0].unbalanced().norm(), 1e-4 * tets.cases[0].growthForces);
+  EXPECT_GT(tets.cases[0].growthForces, kSteel.modulus * strain * 2e-4);
   body.setup.supports.push_back({"end", 3, Slide{}});
   body.setup.cases[0].supports.push_back(3);
   const Motions held = onTets(body);

@@ -36,7 +36,8 @@ struct ProofProblem {
   double exclusion = 0;  ///< stresses closer than this to a support or load are judged apart, m
   /// Where materials other than the first are, see Regions; a tetrahedron is of the one its centre lies in.
   std::vector<MaterialRegion> regions = {};
-  int frequencies = 0;  ///< how many natural frequencies are to be found under each set of supports
+  int frequencies = 0;  ///< how many natural frequencies are to be found under each set of supports; of
+                        ///< bodies only
 };
 
 /// The shares of the volume for which stresses are told.
@@ -69,8 +70,9 @@ struct CaseProof {
   double judgedSpread = 0;  ///< how far the tetrahedra round judgedAt differ (MaterialStress::spread), or
                             ///< twice how far they do wherever the stress is within 5 % of it (root mean
                             ///< square): the larger, Pa
-  std::vector<Reaction> reactions;     ///< by support
-  Resultant applied;                   ///< of the loads as they act on the mesh, about the origin
+  std::vector<Reaction> reactions;  ///< by support
+  Resultant applied;                ///< of the loads as they act on the mesh, about the origin
+  double growthForces = 0;  ///< sizes of the forces of growth on all nodes, summed up; they are in balance, N
   std::vector<double> vonMises;        ///< by corner node, Pa
   std::vector<double> principalMost;   ///< largest principal stress by corner node, Pa
   std::vector<double> principalLeast;  ///< smallest principal stress by corner node, Pa
