@@ -204,7 +204,8 @@ TEST(Proof, loadsOnCurvedFacesKeepTheirResultant) {
   problem.setup.addCase("pull", {{1, {{1000, 500, -200}}}});
   const double spacing = 0.004;
   const Proof proof = prove(proofMesh(plate, spacing, problem), spacing, problem);
-  const Resultant wanted = resultantOnFace(problem.setup.faces[1].face, FaceAction{{1000, 500, -200}}, Vec3::Zero());
+  const Resultant wanted =
+      resultantOnFace(problem.setup.faces[1].face, FaceAction{{1000, 500, -200}}, Vec3::Zero());
   EXPECT_LT((proof.cases[0].applied.force - wanted.force).norm(), 1e-9 * wanted.force.norm());
   EXPECT_LT((proof.cases[0].applied.moment - wanted.moment).norm(), 1e-3 * wanted.moment.norm());
   Vec3 reaction = proof.cases[0].reactions[0].force;

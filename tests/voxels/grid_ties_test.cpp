@@ -30,8 +30,8 @@ TEST(GridTies, keepsTheResultantOfAForceOnACurvedFace) {
   EXPECT_NEAR(ties.share(), 1, 1e-12);
   const Vec3 force(3, -5, 7);
   const Resultant wanted = resultantOnFace(face, FaceAction{force}, Vec3::Zero());
-  const Resultant found =
-      resultantOf(forcesOn(ties, FaceAction{force}), [&](std::size_t n) { return domain.grid.nodePosition(n); });
+  const Resultant found = resultantOf(forcesOn(ties, FaceAction{force}),
+                                      [&](std::size_t n) { return domain.grid.nodePosition(n); });
   EXPECT_LT((found.force - wanted.force).norm(), 1e-12 * force.norm());
   EXPECT_LT((found.moment - wanted.moment).norm(), 1e-12 * wanted.moment.norm());
   EXPECT_NEAR(wanted.moment.z(), 10 * -5 - 8 * 3, 1e-3 * 74) << "the bore's axis passes (10, 8)";

@@ -90,8 +90,8 @@ class QuadraticTets {
   void addGrowthForces(const TetMaterials& materials, double change, std::span<double> forces) const;
 
   /// The mass each node stands for, kg, so that a diagonal takes the place of the mass matrix: the consistent
-  /// one's diagonal, scaled to the mass of each tetrahedron (Hinton, Rock & Zienkiewicz 1976): 1/36 of it for a
-  /// corner, 4/27 for the middle of an edge.
+  /// one's diagonal, scaled to the mass of each tetrahedron (Hinton, Rock & Zienkiewicz 1976): 1/36 of it for
+  /// a corner, 4/27 for the middle of an edge.
   std::vector<double> nodalMasses(const TetMaterials& materials) const;
 
   /// Nodal forces of the stresses of a displacement field, without any support: K u, N.
