@@ -359,7 +359,7 @@ std::vector<double> GridAnalysis<D>::forcesEverywhere(const Group& group, std::s
   return forces;
 }
 
-/// K u_p, with springs and couplings, N.
+/// K u_p, with springs, N; no coupling acts on nodes that are moved (validate of a GridCase).
 template <int D>
 std::vector<double> GridAnalysis<D>::forcesOfMoving(const Group& group, std::size_t k) const {
   const GridCase<D>& c = cases_[k];

@@ -7,7 +7,7 @@
 #include <span>
 #include <vector>
 
-#include "barelattice/mechanics/grounding.hpp"
+#include "barelattice/mechanics/face_ties.hpp"
 
 namespace barelattice {
 
@@ -42,13 +42,18 @@ Eigenpairs lowestEigenpairs(ModalSystem& system, int count, double tolerance, in
 /// How many vectors are iterated beyond those asked for.
 inline constexpr int kGuardPairs = 2;
 
-/// What is carried by mean motions: x += m W W^T u for each, of the masses on a face.
+/// What is carried by mean motions: the mass matrix m W W^T of each, W the mean motion of its face along an
+/// axis at its place.
 class CarriedMass {
  public:
-  CarriedMass() = default;
-  /// @param motions what each mass moves along the axes, see meanMotions with the place of the mass.
-  CarriedMass(std::vector<NodalVectors> motions, std::vector<double> masses)
-      : motions_(std::move(motions)), masses_(std::move(masses)) {}
+  /// @param components 3, or 2 in the plane.
+  void carry(const FaceTies& face, const Vec3& at, double mass, int components) {
+    std::vector<NodalVectors> own = meanMotions(face, Eigen::Matrix3d::Identity(), at);
+    for (int i = 0; i < components; ++i) {
+      motions_.push_back(std::move(own[static_cast<std::size_t>(i)]));
+      masses_.push_back(mass);
+    }
+  }
   /// y += M u.
   void add(std::span<const double> u, const DofOrder& order, std::span<double> y) const {
     for (std::size_t i = 0; i < motions_.size(); ++i)

@@ -74,15 +74,22 @@ BodyCaseRecord caseRecord(const BodyProof& body, std::size_t k, const ProofProbl
   return record;
 }
 
-/// Frequencies fall towards the true ones as meshes get finer, at least as fast as the spacing.
+/// Frequencies fall towards the true ones as meshes get finer, at least as fast as the spacing. Two meshes
+/// may agree on one by accident, above all on one of two that should be the same; no mode is known better
+/// than a lower one.
 FrequenciesRecord frequenciesRecord(const BodyProof& body, std::size_t set, const ProofProblem& problem) {
   const ModesProof& fine = body.fine.modes[set];
   const ModesProof& coarse = body.coarse.modes[set];
   FrequenciesRecord record;
   for (const std::size_t k : fine.cases) record.cases.push_back(problem.setup.cases[k].name);
-  for (std::size_t i = 0; i < fine.modes.size(); ++i)
-    record.lowest.push_back(
-        figureRecord(extrapolated(coarse.modes[i].frequency, fine.modes[i].frequency, body.ratio, 1)));
+  double relative = 0;
+  for (std::size_t i = 0; i < fine.modes.size(); ++i) {
+    const double found = fine.modes[i].frequency;
+    Estimated each = extrapolated(coarse.modes[i].frequency, found, body.ratio, 1);
+    if (found > 0) relative = std::max(relative, each.error / found);
+    each.error = std::max(each.error, relative * found);
+    record.lowest.push_back(figureRecord(each));
+  }
   record.converged = fine.converged && coarse.converged;
   return record;
 }

@@ -1,5 +1,7 @@
 #include "barelattice/voxels/grid_case.hpp"
 
+#include <set>
+
 #include "barelattice/voxels/grid_ties.hpp"
 #include "base/check.hpp"
 #include "checks.hpp"
@@ -19,6 +21,14 @@ void validate(const Grid<D>& grid, const GridCase<D>& c) {
       requireIndex("node that is moved", at.node, grid.nodeCount(), "nodes");
       requireFinite("what a node is moved by", at.value);
     }
+    std::set<std::size_t> moved;
+    for (const NodalVector& at : c.moved) moved.insert(at.node);
+    for (const Coupling& coupling : c.couplings)
+      for (const NodalVectors& motion : coupling.motions)
+        for (const NodalVector& at : motion)
+          if (moved.contains(at.node))
+            throw InputError(fmt::format("node {} is moved, and a coupling acts on it", at.node),
+                             "couple other nodes");
   });
 }
 

@@ -59,19 +59,13 @@ class GridModes final : public ModalSystem {
 
 template <int D>
 CarriedMass carriedOn(const Grid<D>& grid, std::span<const MassOnFace> masses) {
-  std::vector<NodalVectors> motions;
-  std::vector<double> each;
+  CarriedMass carried;
   for (const MassOnFace& mass : masses) {
     requireGiven("face of a mass", mass.face);
     requireNotNegative("mass", mass.mass);
-    const std::vector<NodalVectors> own =
-        meanMotions(tieToGrid(grid, *mass.face), Eigen::Matrix3d::Identity(), mass.at);
-    for (std::size_t i = 0; i < D; ++i) {
-      motions.push_back(own[i]);
-      each.push_back(mass.mass);
-    }
+    carried.carry(tieToGrid(grid, *mass.face), mass.at, mass.mass, D);
   }
-  return {std::move(motions), std::move(each)};
+  return carried;
 }
 
 /// Nodes of islands: of stiff cells that hang together but reach no support.
