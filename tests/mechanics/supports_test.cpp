@@ -303,6 +303,45 @@ TEST(Supports, boltsBendUnderAPlate) {
   EXPECT_THROW(onTets(body), InputError);
 }
 
+// A stiff block on one bolt, kept from turning about it: a force across at a height p above the middle of the
+// bore moves its point by the bolt's flexibility, F (f11 + 2 f12 p + f22 p^2), the same in every direction.
+TEST(Supports, oneBoltIsACantileverInEveryDirection) {
+  const double high = 0.012, seat = 0.01, grip = 0.03, p = 0.04;
+  LoadedBody body{makeDifference(makeBox({0, 0, 0}, {0.02, 0.02, high}),
+                                 {makeCylinder({0.01, 0.01, -1}, {0.01, 0.01, 1}, 0.003),
+                                  makeCylinder({0.01, 0.01, seat}, {0.01, 0.01, 1}, 0.006)}),
+                  0.001, 0.0015};
+  Material stiff = kSteel;
+  stiff.modulus *= 1000;
+  body.setup.materials = {stiff};
+  FaceSelector hole;
+  hole.kind = Patch::Kind::cylinder;
+  hole.radius = 0.003;
+  FaceSelector ring;
+  ring.direction = Vec3::UnitZ();
+  ring.near = Vec3(0.01, 0.01, seat);
+  body.setup.faces = {{"hole", selectFace(*body.shape, hole, 2.5e-4)},
+                      {"seat", selectFace(*body.shape, ring, 2.5e-4)},
+                      planeOf("right", body.shape, Vec3::UnitX(), 2.5e-4)};
+  body.setup.supports = {{"bolt", 0, Bolt{1, 0.006, grip, 205e9, 0.29, 0}},
+                         {"no turn", 2, MeanSprings{Vec3::Zero(), {0, 0, kRigid}}}};
+  const double z = grip - seat / 2;
+  const double area = kPi / 4 * 0.006 * 0.006;
+  const double bending = 205e9 * area * 0.006 * 0.006 / 16;
+  const double shear = 205e9 / 2.58 * area * 6 * 1.29 / (7 + 6 * 0.29);
+  const double force = 100;
+  const double wanted =
+      force * force * (z * z * z / (3 * bending) + z / shear + z * z / bending * p + grip / bending * p * p);
+  for (const double angle : {0.0, 1.0, kPi / 2, 2.5}) {
+    body.setup.loads.push_back(
+        {"push", 2,
+         Remote{Vec3(0.01, 0.01, seat / 2 + p), force * Vec3(std::cos(angle), std::sin(angle), 0)}});
+    body.setup.cases.push_back({"push", 1, {{body.setup.cases.size(), 1}}, {0, 1}});
+  }
+  for (const Motions& found : {onVoxels(body, 1e-7), onTets(body)})
+    for (const double compliance : found.compliances) EXPECT_NEAR(compliance / wanted, 1, 0.01);
+}
+
 // Two bars that only a connection joins: in series with the springs between them and to the ground; and
 // rigid.
 TEST(Supports, connectionsJoinBodiesInSeries) {
