@@ -17,7 +17,7 @@ constexpr std::array kVerbs{
     Verb{"inspect", "list the solids and faces of a geometry file, its defects, and how a brief names them",
          true},
     Verb{"check", "read the brief, refuse what cannot work, draw what was understood", true},
-    Verb{"analyse", "solve the full block, and the baseline if there is one, under every case", true},
+    Verb{"analyse", "analyse the full block, the baseline and a file under every case", true},
     Verb{"optimise", "find the layout", true},
     Verb{"solid", "turn the layout into a closed surface", true},
     Verb{"proof", "analyse the solid on a fresh mesh and judge it", true},
@@ -40,10 +40,11 @@ void declareInspect(CLI::App& sub, Arguments& arguments) {
 
 /// The options of a step that works in a run folder.
 void declareStep(CLI::App& sub, Arguments& arguments) {
-  if (sub.get_name() == "proof")
-    sub.add_option(
-           "--solid", arguments.solid,
-           "a STEP, STL, 3MF, OBJ or PLY file to prove under this brief instead of the run's own solid")
+  if (sub.get_name() == "proof" || sub.get_name() == "analyse")
+    sub.add_option("--solid", arguments.solid,
+                   sub.get_name() == "proof" ? "a STEP, STL, 3MF, OBJ or PLY file to prove under this brief "
+                                               "instead of the run's own solid"
+                                             : "a STEP, STL, 3MF, OBJ or PLY file to analyse as well")
         ->type_name(kGeometryFile);
   sub.add_option("--folder", arguments.folder, "the run folder (default: NAME.run beside the brief)")
       ->type_name(kFolder);

@@ -156,9 +156,9 @@ int work(const Arguments& arguments, Terminal& terminal) {
   };
   if (arguments.verb == "optimise") design();
   if (arguments.verb == "solid") run.solid(arguments.fresh);
-  if (arguments.verb == "analyse") run.analyse(arguments.fresh);
   const bool outside = !arguments.solid.empty();
-  if (arguments.verb == "proof" && outside) run.proofOf(arguments.solid, arguments.fresh);
+  if (outside) run.proofOf(arguments.solid, arguments.fresh);  // first: its file may not be there
+  if (arguments.verb == "analyse") run.analyse(arguments.fresh);
   if (arguments.verb == "proof" && !outside) run.proof(arguments.fresh);
   if (arguments.verb == "run") {
     writeCheckPage(run.job(), folder / "check.html");

@@ -111,8 +111,11 @@ std::string describeJob(const Job& job) {
                       job.flat() ? job.brief.sheet->thickness * kMillimetresPerMetre : size.z(),
                       job.cellCount(), job.cellSize() * kMillimetresPerMetre);
   text += fmt::format("  keep    {:>9.4g} kg\n", job.keepMass);
-  text += fmt::format("  target  {:>9.4g} kg   {:.3g} % of the space\n", job.targetMass,
-                      100 * job.targetMass / job.spaceMass);
+  if (job.brief.designs)
+    text += fmt::format("  target  {:>9.4g} kg   {:.3g} % of the space\n", job.targetMass,
+                        100 * job.targetMass / job.spaceMass);
+  else
+    text += "  nothing is designed: neither [target] nor [making] is there\n";
   for (const BriefRegion& region : job.brief.regions)
     text +=
         fmt::format("  {} {}: {}\n", region.bonded ? "part" : "region", region.name, region.material.name);

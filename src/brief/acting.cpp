@@ -415,11 +415,17 @@ BriefMass parseMass(TableReader& reader, const std::string& name, const Brief& b
 BriefConnection parseConnection(TableReader& reader, const std::string& name, const Brief& brief) {
   BriefConnection connection{{name}, reader.place()};
   const std::vector<std::string> faces = namesOf(brief.faces);
-  const std::vector<std::string> between = reader.names("between", "face", faces);
-  if (between.size() != 2 || between[0] == between[1])
-    reader.fail("'between' names two faces", "e.g. between = [\"left eye\", \"right eye\"]");
-  connection.first = numberOf(between[0], faces);
-  connection.second = numberOf(between[1], faces);
+  const toml::node* node = reader.find("between");
+  if (node && node->is_string()) {  // both pieces of one face
+    connection.first = connection.second = numberOf(reader.name("between", "face", faces, {}), faces);
+  } else {
+    const std::vector<std::string> between = reader.names("between", "face", faces);
+    if (between.size() != 2 || between[0] == between[1])
+      reader.fail("'between' names two faces, or one of two pieces",
+                  "e.g. between = [\"left eye\", \"right eye\"], or between = \"both eyes\"");
+    connection.first = numberOf(between[0], faces);
+    connection.second = numberOf(between[1], faces);
+  }
   connection.at = parsePlaceIfThere(reader, "at", brief);
   std::tie(connection.slide, connection.turn) = parseSprings(reader, brief, kRigid);
   connection.axes = parseFrame(reader, brief);

@@ -29,7 +29,7 @@ std::vector<std::string> defaultsTaken(const toml::table& document, const Brief&
   if (given("material", "use"))
     taken.push_back("[material] " + brief.material.name + ": " + materialText(brief.material));
   if (brief.sheet) open("sheet", "state", " = \"plane stress\": free to get thinner");
-  if (!document.contains("goal") && brief.cases.size() > 1 && !brief.layout)
+  if (brief.designs && !document.contains("goal") && brief.cases.size() > 1 && !brief.layout)
     taken.emplace_back("goal = \"stiffest\": the least weighted sum of the cases' compliances");
   const toml::table* cases = document["cases"].as_table();
   const auto anyWithout = [&](const char* key) {
@@ -40,22 +40,27 @@ std::vector<std::string> defaultsTaken(const toml::table& document, const Brief&
     taken.emplace_back("[cases] weight = 1 where a case names none");
   if (brief.supports.size() > 1 && anyWithout("supports"))
     taken.emplace_back("[cases] supports: all of them act where a case names none");
-  if (!brief.layout) {
+  if (brief.designs && !brief.layout) {
     open("making", "boundary",
          " = \"empty\": material keeps off the walls of the space, away from its faces");
     if (!brief.start) open("optimise", "start", ": a uniform density");
   }
+  if (!brief.designs) {
+    taken.emplace_back("[target] and [making] are not there: nothing is designed, parts are analysed");
+    if (!brief.sheet) open("proof", "frequencies", fmt::format(" = {}", brief.frequencies));
+  }
+  if (brief.requirements.empty()) taken.emplace_back("[require] is not there: nothing is judged");
+  open("proof", "tetrahedra", fmt::format(" = {}", brief.tetrahedra));
+  if (!brief.designs) return taken;
   const SolidOptions& solid = brief.solid;
   if (!given("solid", "fill_voids"))
     taken.push_back(fmt::format("[solid] fill_voids = \"{:.4g} mm\": smaller enclosed voids are filled",
                                 solid.cleanUp.voidSize * kMm));
   open("solid", "largest_crumb", ": all loose pieces are dropped");
   if (solid.keepVolume) open("solid", "mass_tolerance", fmt::format(" = {:.3g}", solid.volumeTolerance));
-  open("proof", "tetrahedra", fmt::format(" = {}", brief.tetrahedra));
   open("proof", "exclude_within",
        fmt::format(" = \"{:.4g} mm\": stress closer than this to a support or load is told apart",
                    brief.exclusion * kMm));
-  if (brief.requirements.empty()) taken.emplace_back("[require] is not there: nothing is judged");
   return taken;
 }
 

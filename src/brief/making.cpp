@@ -166,7 +166,15 @@ void parseMaking(TableReader& top, Brief& brief) {
       table.finish();
     }
   };
-  addAll("mirror", [](TableReader& table, std::size_t d) -> MakingRule { return table.mirrorPlane(d); });
+  for (TableReader& table : reader.tablesIfThere("mirror")) {
+    BriefRule rule{table.mirrorPlane(dimensions), table.place(), table.yesNo("impose", true)};
+    rule.half = table.yesNo("half", false);
+    if (rule.half && !rule.imposed)
+      table.fail(*table.find("half"), "half a job stands for all of it only where the layout is mirrored",
+                 "leave out 'impose', or 'half'");
+    brief.making.push_back(rule);
+    table.finish();
+  }
   addAll("repeat", parseRepeat);
   addAll("section", [](TableReader& table, std::size_t d) -> MakingRule {
     return ConstantSection{

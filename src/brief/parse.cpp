@@ -22,6 +22,7 @@ namespace {
 
 constexpr int kDefaultTetrahedra = 200'000;
 constexpr int kDefaultKeepEvery = 10;
+constexpr int kFrequenciesToAnalyse = 3;
 constexpr double kDefaultAgreement = 0.1;
 constexpr double kDefaultChord = 2e-5;  // m: below what a bore's fit sees
 
@@ -56,7 +57,13 @@ Material parseMaterial(TableReader& top) {
 }
 
 void parseGrid(TableReader& top, Brief& brief) {
+  constexpr int kCellsToAnalyse =
+      200'000;  // they tell pieces and faces apart; what is analysed has its own mesh
   const toml::node* voxel = top.find("voxel");
+  if (!brief.designs && !voxel && !top.has("voxels")) {
+    brief.voxelBudget = kCellsToAnalyse;
+    return;
+  }
   if ((voxel == nullptr) != top.has("voxels"))
     top.fail(
         voxel ? *voxel : top.raw(), "needs one of 'voxel' and 'voxels'",
@@ -286,7 +293,8 @@ void parseSolid(TableReader& top, Brief& brief) {
 
 /// Settings that have defaults.
 void parseSettings(TableReader& top, Brief& brief) {
-  brief.exclusion = brief.walls().smallestMember;
+  const double exclusion = brief.designs ? brief.walls().smallestMember : kNotGiven;
+  brief.exclusion = exclusion;
   backByDefault(brief);
   brief.tetrahedra = kDefaultTetrahedra;
   brief.keepEvery = kDefaultKeepEvery;
@@ -298,10 +306,10 @@ void parseSettings(TableReader& top, Brief& brief) {
     reader->finish();
   }
   if (std::optional<TableReader> reader = top.tableIfThere("proof")) {
-    brief.exclusion =
-        reader->quantity("exclude_within", Measure::length, {.otherwise = brief.walls().smallestMember});
+    brief.exclusion = reader->quantity("exclude_within", Measure::length, {.otherwise = exclusion});
     brief.tetrahedra = reader->wholeNumber("tetrahedra", {.otherwise = kDefaultTetrahedra, .least = 1000});
-    brief.frequencies = reader->wholeNumber("frequencies", {.otherwise = 0, .least = 0, .most = 50});
+    brief.frequencies = reader->wholeNumber(
+        "frequencies", {.otherwise = static_cast<double>(brief.frequencies), .least = 0, .most = 50});
     if (brief.frequencies > 0 && brief.sheet)
       reader->fail(
           *reader->find("frequencies"),
@@ -374,6 +382,7 @@ Brief parseBrief(std::string_view text, const std::filesystem::path& path) {
   Brief brief;
   brief.path = path;
   brief.title = path.stem().string();
+  brief.designs = top.has("target") || top.has("making") || top.has("layout") || top.has("optimise");
   if (const toml::node* node = top.find("title")) brief.title = top.text(*node, "title");
   parseGrid(top, brief);
   parseSheet(top, brief);
@@ -395,8 +404,13 @@ Brief parseBrief(std::string_view text, const std::filesystem::path& path) {
   design.finish();
   parseActing(top, brief);
   brief.goal = static_cast<GoalForm>(top.word("goal", {"stiffest", "stiffest in the worst case"}));
-  brief.target = parseTarget(top, brief);
-  parseMaking(top, brief);
+  if (brief.designs) {
+    brief.target = parseTarget(top, brief);
+    parseMaking(top, brief);
+  } else {
+    brief.making.push_back({Walls{}, {}, false});
+    brief.frequencies = brief.sheet ? 0 : kFrequenciesToAnalyse;
+  }
   parseRequirements(top, brief);
   parseSettings(top, brief);
   parseSolid(top, brief);

@@ -8,6 +8,7 @@
 #include "barelattice/base/quantity.hpp"
 #include "barelattice/mechanics/free_motions.hpp"
 #include "base/check.hpp"
+#include "base/groups.hpp"
 
 namespace barelattice {
 namespace {
@@ -110,14 +111,28 @@ std::uint8_t Grounding::directionsAt(std::size_t node) const {
   return bits;
 }
 
+std::vector<int> Grounding::joinedBodies(const std::function<int(std::size_t)>& bodyOf,
+                                         std::size_t bodies) const {
+  Groups joined(bodies);
+  for (const Coupling& coupling : couplings_) {
+    const int first = bodyOf(coupling.motions.front().front().node);
+    for (const NodalVectors& motion : coupling.motions)
+      for (const NodalVector& at : motion) joined.join(first, bodyOf(at.node));
+  }
+  std::vector<int> standing;
+  for (std::size_t b = 0; b < bodies; ++b) standing.push_back(joined.find(static_cast<int>(b)));
+  return standing;
+}
+
 std::vector<std::string> Grounding::motionsLeft(const std::function<Vec3(std::size_t)>& positionOf,
-                                                const std::function<bool(std::size_t)>& chosen,
-                                                bool planar) const {
+                                                const std::function<int(std::size_t)>& bodyOf,
+                                                std::size_t bodies, bool planar) const {
   // Of springs, motions are told by the squares of what a point has: a bed that is soft across still holds.
   std::vector<HeldPoint> points;
   for (const auto& [node, on] : nodes_) {
-    if (!chosen(node)) continue;
-    HeldPoint point{positionOf(node), Eigen::Matrix3d::Zero()};
+    const int body = bodyOf(node);
+    if (body < 0) continue;
+    HeldPoint point{positionOf(node), Eigen::Matrix3d::Zero(), static_cast<std::size_t>(body)};
     for (const Direction& held : on.held) point.held += held.unit * held.unit.transpose();
     for (const Spring& spring : on.springs)
       if (spring.stiffness.norm() > 0) point.held += rootOf(spring.stiffness / spring.stiffness.norm());
@@ -128,10 +143,11 @@ std::vector<std::string> Grounding::motionsLeft(const std::function<Vec3(std::si
     for (const NodalVectors& motion : coupling.motions) {
       ResistedSum sum;
       for (const NodalVector& v : motion)
-        if (chosen(v.node)) sum.emplace_back(positionOf(v.node), v.value);
+        if (const int body = bodyOf(v.node); body >= 0)
+          sum.push_back({positionOf(v.node), v.value, static_cast<std::size_t>(body)});
       if (!sum.empty()) sums.push_back(std::move(sum));
     }
-  return freeMotions(points, sums, planar);
+  return freeMotions(points, sums, planar, bodies);
 }
 
 std::vector<NodalVectors> Grounding::forces(std::size_t supports, std::span<const double> displacement,

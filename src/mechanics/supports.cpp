@@ -193,6 +193,47 @@ void ground(const Bolt& bolt, const Standing& on, Grounding& grounding) {
   }
 }
 
+/// The springs of a connection feel what one face, or piece of a face, moves more than the other.
+void join(const Connection& connection, const Setup& setup, std::span<const FaceTies> faces,
+          Grounding& grounding) {
+  FaceTies first = faces[connection.first];
+  FaceTies second = faces[connection.second];
+  if (connection.first == connection.second) {
+    std::vector<FaceTies> pieces = tiesByPiece(setup.faces[connection.first].face, first);
+    if (pieces.size() != 2)
+      throw InputError(
+          fmt::format("face {} is {} piece{}, and a connection within a face joins two",
+                      setup.faces[connection.first].name, pieces.size(), pieces.size() == 1 ? "" : "s"),
+          "name two faces, or one of two pieces");
+    first = std::move(pieces[0]);
+    second = std::move(pieces[1]);
+  }
+  if (first.ties.empty() || second.ties.empty()) return;
+  const Vec3 at = connection.at ? *connection.at : Vec3(0.5 * (centroidOf(first) + centroidOf(second)));
+  std::vector<NodalVectors> motions = meanMotions(first, connection.axes, at);
+  const std::vector<NodalVectors> others = meanMotions(second, connection.axes, at);
+  const auto sizeOf = [](const NodalVectors& motion) {
+    double sum = 0;
+    for (const NodalVector& v : motion) sum += v.value.norm();
+    return sum;
+  };
+  for (std::size_t i = 0; i < motions.size(); ++i) {
+    if (motions[i].empty() || others[i].empty()) {
+      motions[i].clear();  // what does not turn about an axis is not turned about it
+      continue;
+    }
+    const double size = sizeOf(motions[i]);
+    for (const NodalVector& other : others[i]) motions[i].push_back({other.node, -other.value});
+    motions[i] = summed(std::move(motions[i]));
+    constexpr double kNothing = 1e-6;
+    if (sizeOf(motions[i]) < kNothing * size)
+      throw InputError("its two faces are one and the same", "name two faces, or one of two pieces");
+  }
+  Coupling coupling = springsOn(std::move(motions), connection.slide, connection.turn);
+  coupling.support = Grounding::kNobody;
+  if (!coupling.motions.empty()) grounding.couple(std::move(coupling));
+}
+
 }  // namespace
 
 Coupling springsOn(std::vector<NodalVectors> motions, const Vec3& slide, const Vec3& turn) {
@@ -224,26 +265,8 @@ Grounding grounded(const Setup& setup, const LoadCase& c, std::span<const FaceTi
     naming("support", support.name,
            [&] { std::visit([&](const auto& kind) { ground(kind, on, grounding); }, support.kind); });
   }
-  for (const Connection& connection : setup.connections) {
-    // Their springs feel what one face moves more than the other.
-    const FaceTies& first = faces[connection.first];
-    const FaceTies& second = faces[connection.second];
-    if (first.ties.empty() || second.ties.empty()) continue;
-    const Vec3 at = connection.at ? *connection.at : Vec3(0.5 * (centroidOf(first) + centroidOf(second)));
-    std::vector<NodalVectors> motions = meanMotions(first, connection.axes, at);
-    const std::vector<NodalVectors> others = meanMotions(second, connection.axes, at);
-    for (std::size_t i = 0; i < motions.size(); ++i) {
-      if (motions[i].empty() || others[i].empty()) {
-        motions[i].clear();  // what does not turn about an axis is not turned about it
-        continue;
-      }
-      for (const NodalVector& other : others[i]) motions[i].push_back({other.node, -other.value});
-      motions[i] = summed(std::move(motions[i]));
-    }
-    Coupling coupling = springsOn(std::move(motions), connection.slide, connection.turn);
-    coupling.support = Grounding::kNobody;
-    if (!coupling.motions.empty()) grounding.couple(std::move(coupling));
-  }
+  for (const Connection& connection : setup.connections)
+    naming("connection", connection.name, [&] { join(connection, setup, faces, grounding); });
   grounding.requireStraight();
   return grounding;
 }

@@ -37,8 +37,9 @@ bool CaseStates::succeeded() const {
 template <int D>
 GridAnalysis<D>::GridAnalysis(const Grid<D>& grid, const Material& material, std::vector<GridCase<D>> cases,
                               HeldField fill, StiffnessLaw law, std::vector<double> cellMass,
-                              std::vector<double> cellExpansion)
-    : grid_(grid),
+                              std::vector<double> cellExpansion, const MirrorLayers<D>& mirrors)
+    : whole_(grid),
+      grid_(grid),
       cases_(std::move(cases)),
       fill_(std::move(fill)),
       cellMass_(std::move(cellMass)),
@@ -48,6 +49,14 @@ GridAnalysis<D>::GridAnalysis(const Grid<D>& grid, const Material& material, std
   requireCountOrNone("cellExpansion", cellExpansion.size(), grid_.cellCount(), "cells");
   validate(law_);
   for (const GridCase<D>& c : cases_) validate(grid_, c);
+  if (std::any_of(mirrors.begin(), mirrors.end(), [](const auto& layer) { return layer.has_value(); })) {
+    piece_ = std::make_shared<const MirrorPiece<D>>(grid, mirrors);
+    grid_ = piece_->grid();
+    fill_ = piece_->heldBy(*fill_);
+    if (!cellMass_.empty()) cellMass_ = piece_->heldBy(cellMass_);
+    if (!cellExpansion.empty()) cellExpansion = piece_->meansOf(cellExpansion);
+    for (GridCase<D>& c : cases_) naming("case", c.name, [&] { c = piece_->caseOf(c); });
+  }
   for (std::size_t k = 0; k < cases_.size(); ++k) {
     if (cases_[k].temperature != 0 && growthForce_.empty())
       growthForce_ = growthForces(grid_, material, cellExpansion);
@@ -57,7 +66,7 @@ GridAnalysis<D>::GridAnalysis(const Grid<D>& grid, const Material& material, std
     while (same < k && !cases_[same].standsAs(cases_[k])) ++same;
     if (same == k)
       groups_.push_back(
-          {std::make_unique<ElasticModel<D>>(grid, material, cases_[k].supports, cases_[k].couplings),
+          {std::make_unique<ElasticModel<D>>(grid_, material, cases_[k].supports, cases_[k].couplings),
            {},
            {}});
     groupOf_.push_back(same == k ? groups_.size() - 1 : groupOf_[same]);
@@ -110,17 +119,41 @@ CaseStates GridAnalysis<D>::rest() const {
   states.compliances.resize(cases_.size());
   states.reports.resize(cases_.size());
   states.cycles.assign(groups_.size(), Cycle::v);
-  for (const std::size_t g : groupOf_) states.displacements.emplace_back(groups_[g].model->size(), 0.0);
+  for (std::size_t k = 0; k < cases_.size(); ++k)
+    states.displacements.emplace_back(D * whole_.nodeCount(), 0.0);
   return states;
 }
 
 template <int D>
 void GridAnalysis<D>::attempt(std::vector<double> density, CaseStates& states) {
-  requireCount("density", density.size(), grid_.cellCount(), "cells");
+  requireCount("density", density.size(), whole_.cellCount(), "cells");
   constexpr double kRounding = 1e-9;
   requireEach("density", density, -kRounding, 1 + kRounding);
   requireAll(states);
   states.density = std::move(density);
+  if (!piece_) return solveAll(states);
+  constexpr double kAlike = 0.01;  // filters reflect at faces as far as voxels see them
+  if (const double unlike = piece_->unlikeness(states.density); unlike > kAlike)
+    throw InputError(
+        fmt::format("density is not its own image in the planes of symmetry: {:.2g} % of it has no like",
+                    100 * unlike),
+        "let a making rule mirror the layout");
+  CaseStates own = states;
+  own.density = piece_->meansOf(states.density);
+  for (std::vector<double>& u : own.displacements) u = piece_->displacementOf(u);
+  solveAll(own);
+  for (std::size_t k = 0; k < cases_.size(); ++k) {
+    piece_->spread(own.displacements[k], states.displacements[k]);
+    states.compliances[k] = piece_->count() * own.compliances[k];
+    own.reports[k].work *= piece_->count();
+  }
+  states.reports = std::move(own.reports);
+  states.cycles = std::move(own.cycles);
+}
+
+/// Solves on the cells of `grid_`, which the states are of.
+template <int D>
+void GridAnalysis<D>::solveAll(CaseStates& states) {
   std::vector<double> moduli = shares(states.density);
   for (std::size_t g = 0; g < groups_.size(); ++g) {
     groups_[g].model->setRelativeModuli(moduli);
@@ -225,8 +258,18 @@ void GridAnalysis<D>::requireAnalysed(const CaseStates& at, std::size_t k) const
   requireIndex("case", k, cases_.size(), "cases");
   requireAll(at);
   requireCount("density of the states (nothing is there before they are analysed)", at.density.size(),
-               grid_.cellCount(), "cells");
-  requireCount("a displacement", at.displacements[k].size(), D * grid_.nodeCount(), "degrees of freedom");
+               whole_.cellCount(), "cells");
+  requireCount("a displacement", at.displacements[k].size(), D * whole_.nodeCount(), "degrees of freedom");
+}
+
+template <int D>
+auto GridAnalysis<D>::solvedOf(const CaseStates& at, std::size_t k) const -> Solved {
+  Solved solved{at.density, at.displacements[k], {}, {}};
+  if (piece_) {
+    solved.density = solved.ownDensity = piece_->meansOf(at.density);
+    solved.displacement = solved.ownDisplacement = piece_->displacementOf(at.displacements[k]);
+  }
+  return solved;
 }
 
 template <int D>
@@ -244,29 +287,47 @@ template <int D>
 void GridAnalysis<D>::complianceGradient(const CaseStates& at, std::size_t k,
                                          std::span<double> gradient) const {
   requireAnalysed(at, k);
-  requireCount("gradient", gradient.size(), grid_.cellCount(), "cells");
+  requireCount("gradient", gradient.size(), whole_.cellCount(), "cells");
+  const Solved solved = solvedOf(at, k);
   // The adjoint state is u itself.
-  const std::vector<double>& u = at.displacements[k];
-  groups_[groupOf_[k]].model->fullCellEnergies(u, gradient);
-  forEach(gradient.size(), [&](std::size_t i) { gradient[i] *= -fill_[i] * law_.derivative(at.density[i]); });
-  addLoadWork(at, k, u, 2, gradient);
+  const auto differentiate = [&](std::span<double> own) {
+    groups_[groupOf_[k]].model->fullCellEnergies(solved.displacement, own);
+    forEach(own.size(), [&](std::size_t i) { own[i] *= -fill_[i] * law_.derivative(solved.density[i]); });
+    addLoadWork(solved.density, k, solved.displacement, 2, own);
+  };
+  byCell(gradient, differentiate);
+}
+
+/// Derivatives by all cells, from a function that fills in those by the cells that are solved.
+template <int D>
+template <class Fill>
+void GridAnalysis<D>::byCell(std::span<double> gradient, const Fill& fill) const {
+  if (!piece_) return fill(gradient);
+  std::vector<double> own(grid_.cellCount());
+  fill(std::span<double>(own));
+  piece_->handOut(own, gradient);
 }
 
 template <int D>
 std::vector<double> GridAnalysis<D>::adjoint(const CaseStates& at, std::size_t k,
                                              std::span<const double> byDisplacement) {
   requireAnalysed(at, k);
-  requireCount("byDisplacement", byDisplacement.size(), D * grid_.nodeCount(), "degrees of freedom");
+  requireCount("byDisplacement", byDisplacement.size(), D * whole_.nodeCount(), "degrees of freedom");
   const Group& group = groups_[groupOf_[k]];
-  group.model->setRelativeModuli(shares(at.density));  // it may have been set to another reading since
+  group.model->setRelativeModuli(shares(solvedOf(at, k).density));  // it may have been set to another since
   const Forces none;
   std::vector<double> l(group.model->size(), 0.0);
+  std::vector<double> own;
+  if (piece_) byDisplacement = own = piece_->forceOf(byDisplacement);
   const LoadedField field{&none, l, byDisplacement};
   const SolveReport report = group.model->solve(std::span(&field, 1), asking()).front();
   if (!report.succeeded())
     throw RunError(fmt::format("case {}: the adjoint state: {} ({} iterations, energy error {:.1e})",
                                cases_[k].name, describe(report.stop), report.iterations, report.energyError));
-  return l;
+  if (!piece_) return l;
+  std::vector<double> whole(D * whole_.nodeCount());
+  piece_->spread(l, whole);
+  return whole;
 }
 
 /// A cell's part of l^T K u follows from its energies, (E(u + l) - E(u - l)) / 4.
@@ -274,20 +335,25 @@ template <int D>
 void GridAnalysis<D>::adjointGradient(const CaseStates& at, std::size_t k, std::span<const double> l,
                                       std::span<double> gradient) const {
   requireAnalysed(at, k);
-  requireCount("l", l.size(), D * grid_.nodeCount(), "degrees of freedom");
-  requireCount("gradient", gradient.size(), grid_.cellCount(), "cells");
-  const std::vector<double>& u = at.displacements[k];
+  requireCount("l", l.size(), D * whole_.nodeCount(), "degrees of freedom");
+  requireCount("gradient", gradient.size(), whole_.cellCount(), "cells");
+  const Solved solved = solvedOf(at, k);
+  const std::span<const double> u = solved.displacement;
+  std::vector<double> ofPiece;
+  if (piece_) l = ofPiece = piece_->displacementOf(l);
   const ElasticModel<D>& model = *groups_[groupOf_[k]].model;
-  std::vector<double> field(u.size());
-  std::vector<double> less(gradient.size());
-  forEach(u.size(), [&](std::size_t d) { field[d] = u[d] - l[d]; });
-  model.fullCellEnergies(field, less);
-  forEach(u.size(), [&](std::size_t d) { field[d] = u[d] + l[d]; });
-  model.fullCellEnergies(field, gradient);
-  forEach(gradient.size(), [&](std::size_t i) {
-    gradient[i] = -0.25 * (gradient[i] - less[i]) * fill_[i] * law_.derivative(at.density[i]);
+  byCell(gradient, [&](std::span<double> own) {
+    std::vector<double> field(u.size());
+    std::vector<double> less(own.size());
+    forEach(u.size(), [&](std::size_t d) { field[d] = u[d] - l[d]; });
+    model.fullCellEnergies(field, less);
+    forEach(u.size(), [&](std::size_t d) { field[d] = u[d] + l[d]; });
+    model.fullCellEnergies(field, own);
+    forEach(own.size(), [&](std::size_t i) {
+      own[i] = -0.25 * (own[i] - less[i]) * fill_[i] * law_.derivative(solved.density[i]);
+    });
+    addLoadWork(solved.density, k, l, 1, own);
   });
-  addLoadWork(at, k, l, 1, gradient);
 }
 
 /// Visits the corners of a cell: (node, the place at which forces on the cell's mass that are linear in space
@@ -310,7 +376,7 @@ void GridAnalysis<D>::visitCorners(std::size_t cell, const Visit& visit) const {
 
 /// gradient += factor u^T df_k / d(density).
 template <int D>
-void GridAnalysis<D>::addLoadWork(const CaseStates& at, std::size_t k, std::span<const double> u,
+void GridAnalysis<D>::addLoadWork(std::span<const double> density, std::size_t k, std::span<const double> u,
                                   double factor, std::span<double> gradient) const {
   if (!loadFollowsLayout(k)) return;
   const GridCase<D>& c = cases_[k];
@@ -327,7 +393,7 @@ void GridAnalysis<D>::addLoadWork(const CaseStates& at, std::size_t k, std::span
     if (weighs) gradient[i] += factor * cellMass_[i] * ofMass;
     if (c.temperature != 0)
       gradient[i] +=
-          factor * c.temperature * growthForce_[i] * ofGrowth * fill_[i] * law_.derivative(at.density[i]);
+          factor * c.temperature * growthForce_[i] * ofGrowth * fill_[i] * law_.derivative(density[i]);
   });
 }
 

@@ -90,7 +90,7 @@ Assessment<D>::Assessment(const LayoutProblem<D>& problem, const StiffnessLaw& l
     : erodedShare_(erodedShare),
       readings_(problem),
       analysis_(problem.grid, problem.material, problem.cases, product(problem.fill, problem.modulus), law,
-                problem.cellMass, problem.cellExpansion),
+                problem.cellMass, problem.cellExpansion, problem.mirrors),
       mass_(std::make_shared<MassFraction>(product(problem.fill, problem.mass))),
       formulation_(completed(problem, analysis_), withMass(problem, analysis_, mass_)) {}
 

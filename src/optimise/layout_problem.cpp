@@ -89,6 +89,8 @@ std::string fingerprintOf(const LayoutProblem<D>& problem) {
   hasher.add(problem.cellMass);
   hasher.add(problem.cellExpansion);
   hasher.add(problem.attached);
+  for (std::size_t i = 0; i < D; ++i)
+    if (problem.mirrors[i]) hasher.add(static_cast<double>(*problem.mirrors[i]) + static_cast<double>(i) / D);
   hasher.add(problem.massFraction);
   hasher.add(problem.goal.form == GoalForm::worst ? 1.0 : 0.0);
   hasher.add(problem.goal.weights);

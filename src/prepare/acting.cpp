@@ -130,6 +130,7 @@ class ActingCheck {
 
   /// Pieces that connections join are one for all that follows.
   void joinPieces() {
+    pieceOfNode_ = nodePieces();
     Groups groups(pieces_.cells.size());
     for (std::size_t k = 0; k < job_.setup.connections.size(); ++k) {
       const Connection& connection = job_.setup.connections[k];
@@ -143,7 +144,13 @@ class ActingCheck {
     }
     for (int& piece : pieces_.ofCell)
       if (piece >= 0) piece = groups.find(piece);
-    pieceOfNode_ = nodePieces();
+    const std::set<int> apart(pieces_.ofCell.begin(), pieces_.ofCell.end());
+    if (apart.size() > 1) proposed_ = proposedConnections(job_, pieces_.ofCell);
+  }
+
+  /// A cure, with the connections that may have been meant.
+  std::string orJoin(const std::string& cure) const {
+    return proposed_.empty() ? cure : cure + ". Or: " + proposed_;
   }
 
   /// No rigid motion may be left. Every piece of the space that is loaded has to stand by itself.
@@ -157,16 +164,22 @@ class ActingCheck {
     for (const std::vector<std::size_t>& cells : massCells_) add(cells);
     if (pieces.empty())
       for (const std::size_t s : c.supports) add(supportCells_[s]);
+    const std::vector<int> joined = grounding.joinedBodies(
+        [&](std::size_t n) { return static_cast<int>(pieceOfNode_[n]); }, pieces_.cells.size());
     for (const std::size_t piece : pieces) {
-      const std::vector<std::string> motions =
-          grounding.motionsLeft([&](std::size_t n) { return placeOf(grid_, n); },
-                                [&](std::size_t n) { return pieceOfNode_[n] == piece; }, D == 2);
+      std::vector<int> number(joined.size(), -1);  // of the pieces that hang together with this one
+      int count = 0;
+      for (std::size_t p = 0; p < number.size(); ++p)
+        if (joined[p] == joined[piece]) number[p] = count++;
+      const std::vector<std::string> motions = grounding.motionsLeft(
+          [&](std::size_t n) { return placeOf(grid_, n); },
+          [&](std::size_t n) { return number[pieceOfNode_[n]]; }, static_cast<std::size_t>(count), D == 2);
       if (!motions.empty())
         refuse(job_.brief, job_.brief.supports.front().place,
                fmt::format("the supports of case {} leave a rigid motion {}free: {}", c.name,
                            pieces.size() == 1 ? "" : "of a piece of the design space ",
                            fmt::join(motions, "; ")),
-               "hold another face or direction, or a wider face");
+               orJoin("hold another face or direction, or a wider face"));
     }
   }
 
@@ -207,9 +220,9 @@ class ActingCheck {
     for (const auto& cells : massCells_) mark(cells);
     if (std::none_of(loaded.begin(), loaded.end(), [](char is) { return is; }))  // all acts on the whole part
       for (const auto& cells : supportCells_) mark(cells);
-    const std::string cure =
+    const std::string cure = orJoin(
         "correct its place, or what cuts the design space apart; the places above are where "
-        "it lies and where the space is";
+        "it lies and where the space is");
     const Box space = job_.regions.space->bounds();
     const auto where = [&](const Vec3& place) {
       return fmt::format("round {}, while the design space goes from {} to {}", placeText(place),
@@ -248,7 +261,8 @@ class ActingCheck {
     const auto parts = std::count(loaded.begin(), loaded.end(), 1);
     if (parts > 1)
       job_.warnings.push_back(fmt::format(
-          "the design space is {} pieces that are loaded and do not touch: it will be so many parts", parts));
+          "the design space is {} pieces that are loaded and do not touch: it will be so many parts{}", parts,
+          proposed_.empty() ? "" : ". " + proposed_));
   }
 
   /// Every loaded face must hang together with a held one through cells that exist.
@@ -263,7 +277,7 @@ class ActingCheck {
           refuse(job_.brief, job_.brief.loads[f.load].place,
                  fmt::format("[loads.{}] is not connected with any support through the design space",
                              job_.setup.loads[f.load].name),
-                 "join the regions, or check that no clear cuts them apart");
+                 orJoin("join the regions, or check that no clear cuts them apart"));
   }
 
   /// Whether anything of a small shape lies within half a voxel of the design space.
@@ -309,6 +323,7 @@ class ActingCheck {
   const Grid<D>& grid_;
   Pieces pieces_ = findPieces(grid_, std::vector<std::uint8_t>(grid_.cellCount(), 1));
   std::vector<std::size_t> pieceOfNode_;
+  std::string proposed_;  // connections
   std::vector<FaceTies> faces_ =
       std::vector<FaceTies>(job_.setup.faces.size());  // those that something acts on
   std::vector<std::vector<std::size_t>> supportCells_;

@@ -97,6 +97,9 @@ void backFaces(Job& job) {
   }
   for (const BriefMass& mass : job.brief.masses)
     back(job, "masses." + mass.name, mass.place, mass.face, mass.backing);
+  for (const BriefConnection& connection : job.brief.connections)
+    for (const std::size_t face : {connection.first, connection.second})
+      back(job, "connections." + connection.name, connection.place, face, job.brief.walls().smallestMember);
   for (const BriefSupport& support : job.brief.supports)
     for (const std::size_t face : facesOf(support))
       back(job, "supports." + support.name, support.place, face, support.backing);
@@ -146,7 +149,9 @@ Estimate estimated(const Job& job) {
   constexpr double kBytesPerVoxel = 220;
   constexpr double kBytesPerVoxelCase = 130;
   constexpr double kBytesPerTet = 7500;
-  const auto cells = static_cast<double>(job.cellCount());
+  double cells = job.brief.designs ? static_cast<double>(job.cellCount()) : 0;
+  for (const BriefRule& rule : job.brief.making)
+    if (rule.half) cells *= 0.5;  // what is not solved takes next to nothing
   const auto cases = static_cast<double>(job.brief.cases.size());
   const int iterations = job.brief.iterations > 0 ? job.brief.iterations : kUsualIterations;
   const double bodies = job.brief.baseline ? 3 : 1;
@@ -191,16 +196,22 @@ void refuseFarAway(const Brief& brief) {
         "move the part near the origin, or look for a length in a wrong unit");
 }
 
+/// How many cells from a support or load stress is told apart, where the brief says neither that nor a
+/// smallest member.
+constexpr double kCellsApart = 3;
+
 /// Settles the size of the voxels, and refuses what no such voxels can hold.
 void settleVoxel(Brief& brief, double coarser) {
   if (brief.voxel == 0) {
     const double rough = brief.shape(brief.space)->bounds().diagonal().norm() / 300;
     brief.voxel = voxelFor(regionsOf(brief, pickFaces(brief, rough)), brief.voxelBudget);
   }
-  const double member = brief.walls().smallestMember;
+  const double member = brief.walls().smallestMember;  // zero where nothing is designed
+  if (!brief.designs) brief.voxel *= coarser;
+  if (brief.exclusion < 0) brief.exclusion = kCellsApart * brief.voxel;
   brief.voxel = std::max(brief.voxel, std::min(coarser * brief.voxel, 0.5 * member));
   if (brief.tolerance == 0) brief.tolerance = 0.5 * brief.voxel;
-  if (member < 2 * brief.voxel)
+  if (brief.designs && member < 2 * brief.voxel)
     refuse(brief, brief.placeOfRule<Walls>(),
            fmt::format("'smallest_member' is under two voxels ({:.4g} mm)",
                        2 * brief.voxel * kMillimetresPerMetre),
@@ -295,6 +306,7 @@ LayoutProblem<D> Job::layoutProblem() const {
   for (GridCase<D>& c : problem.cases) c.temperature = 0;
   problem.goal.form = brief.goal;
   problem.massFraction = targetMass / spaceMass;
+  problem.mirrors = mirrorLayers(*this, own.grid);
   problem.limits = partLimits(own, *this);
   problem.making = brief.imposed();
   problem.attached = attachedCells(own.grid, *this, problem.filterRadius());
@@ -311,6 +323,7 @@ ProofProblem Job::proofProblem() const {
 }
 
 std::string Job::whyNotDesigned() const {
+  if (!brief.designs) return "the brief states neither [target] nor [making]";
   for (const LoadCase& c : setup.cases)
     for (const std::size_t s : c.supports)
       if (const Held* held = std::get_if<Held>(&setup.supports[s].kind); held && !held->moved.isZero())
@@ -363,8 +376,9 @@ Job prepare(Brief brief, double coarser) {
                        machineMemory() / 1e9),
            "take a larger voxel, or fewer tetrahedra in the proof");
   checkActing(job);
+  checkHalves(job);
   warnOfSurprises(job);
-  if (const std::string why = job.whyNotDesigned(); !why.empty() && !job.brief.layout)
+  if (const std::string why = job.whyNotDesigned(); !why.empty() && job.brief.designs && !job.brief.layout)
     job.warnings.push_back(why + ": 'analyse' and 'proof --solid' can be run, 'optimise' cannot");
   return job;
 }

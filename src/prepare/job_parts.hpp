@@ -22,6 +22,10 @@ Setup setupOf(const Brief& brief, std::vector<NamedFace> faces);
 ///   held, if something is on a piece of its own, or if a motion is left free.
 void checkActing(Job& job);
 
+/// Pins that may join bodies of the space which do not touch, as text to paste; empty if no bores line up.
+/// @param pieceOfCell those that are joined already have the same number.
+std::string proposedConnections(const Job& job, const std::vector<int>& pieceOfCell);
+
 /// Sums up the masses.
 /// @throws BriefError if a material holds no voxel, or a target is outside what keeps and space allow.
 void settleMass(Job& job);
@@ -38,6 +42,12 @@ void refuseContradictions(const Brief& brief);
 /// Warns of symmetries that the design space does not have.
 /// @throws BriefError if a making rule finds nothing of the space.
 void checkMaking(Job& job);
+
+/// @throws BriefError where half of a job is to stand for all of it, and does not.
+void checkHalves(const Job& job);
+/// The layers of nodes in which a job is cut; none if all of it is solved.
+template <int D>
+MirrorLayers<D> mirrorLayers(const Job& job, const Grid<D>& grid);
 
 /// In a sheet the middle of its thickness.
 template <int D>

@@ -447,7 +447,10 @@ void checkKeeps(Job& job) {
   }
 }
 
-void warnOfSurprises(Job& job) {
+namespace {
+
+/// What only matters where a layout is designed.
+void warnOfDesign(Job& job) {
   const std::vector<std::string> narrow = job.flat() ? slivers<2>(job) : slivers<3>(job);
   if (!job.brief.layout && job.flat()) refuseNarrows<2>(job, narrow);
   if (!job.brief.layout && !job.flat()) refuseNarrows<3>(job, narrow);
@@ -455,13 +458,42 @@ void warnOfSurprises(Job& job) {
   checkMaking(job);
   warnOfLeanTarget(job);
   warnOfMassBounds(job);
-  warnOfLostFeatures(job);
-  warnOfUnused(job);
-  checkWholeLoads(job);
   if (job.brief.walls().smallestMember < 2.999 * job.brief.voxel)
     job.warnings.push_back(fmt::format(
         "the smallest member of {:.3g} mm is under three voxels of {:.3g} mm: expect ragged members",
         job.brief.walls().smallestMember * kMillimetresPerMetre, job.brief.voxel * kMillimetresPerMetre));
 }
 
+/// A case that is another one on the same supports, scaled, tells nothing new.
+void warnOfScaledCases(Job& job) {
+  const std::vector<LoadCase>& cases = job.setup.cases;
+  const auto factorsOf = [&](const LoadCase& c) {
+    Eigen::VectorXd factors = Eigen::VectorXd::Zero(static_cast<Eigen::Index>(job.setup.loads.size()));
+    for (const LoadCase::Factor& f : c.loads) factors[static_cast<Eigen::Index>(f.load)] += f.factor;
+    return factors;
+  };
+  for (std::size_t k = 0; k < cases.size(); ++k)
+    for (std::size_t other = 0; other < k; ++other) {
+      if (cases[k].supports != cases[other].supports) continue;
+      const Eigen::VectorXd own = factorsOf(cases[k]);
+      const Eigen::VectorXd its = factorsOf(cases[other]);
+      const double times = own.dot(its) / its.squaredNorm();
+      constexpr double kSame = 1e-9;
+      if (times == 0 || !((own - times * its).norm() <= kSame * own.norm())) continue;
+      job.warnings.push_back(
+          fmt::format("case {} is case {} times {:.4g}: it tells nothing that one does not", cases[k].name,
+                      cases[other].name, times));
+      break;
+    }
+}
+
+}  // namespace
+
+void warnOfSurprises(Job& job) {
+  if (job.brief.designs) warnOfDesign(job);
+  warnOfLostFeatures(job);
+  warnOfUnused(job);
+  warnOfScaledCases(job);
+  checkWholeLoads(job);
+}
 }  // namespace barelattice

@@ -222,13 +222,25 @@ Eigen::VectorXd HeldBody::lackOfStrain(std::span<const double> balance, const Ei
 void HeldBody::refuseFreeMotions(const QuadraticTets& mesh, bool planar,
                                  const std::vector<std::vector<std::size_t>>& pieces,
                                  const std::string& name) const {
-  for (const std::vector<std::size_t>& piece : pieces) {
-    const std::vector<std::string> motions = grounding_.motionsLeft(
-        [&](std::size_t n) { return mesh.nodes()[n]; },
-        [&](std::size_t n) { return std::binary_search(piece.begin(), piece.end(), n); }, planar);
-    if (motions.empty()) continue;
+  std::vector<std::size_t> pieceOf(mesh.nodeCount());
+  for (std::size_t p = 0; p < pieces.size(); ++p)
+    for (const std::size_t n : pieces[p]) pieceOf[n] = p;
+  const std::vector<int> joined =
+      grounding_.joinedBodies([&](std::size_t n) { return static_cast<int>(pieceOf[n]); }, pieces.size());
+  for (std::size_t p = 0; p < pieces.size(); ++p) {
+    if (joined[p] != static_cast<int>(p)) continue;
+    std::vector<int> number(pieces.size(), -1);
+    int count = 0;
     Box box;
-    for (const std::size_t n : piece) box.extend(mesh.nodes()[n]);
+    for (std::size_t other = 0; other < pieces.size(); ++other) {
+      if (joined[other] != static_cast<int>(p)) continue;
+      number[other] = count++;
+      for (const std::size_t n : pieces[other]) box.extend(mesh.nodes()[n]);
+    }
+    const std::vector<std::string> motions = grounding_.motionsLeft(
+        [&](std::size_t n) { return mesh.nodes()[n]; }, [&](std::size_t n) { return number[pieceOf[n]]; },
+        static_cast<std::size_t>(count), planar);
+    if (motions.empty()) continue;
     throw RunError(
         fmt::format("in case {} what {} touches of its supports does not hold it: {}", name,
                     pieces.size() == 1

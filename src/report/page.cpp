@@ -102,12 +102,16 @@ std::string massList(const Job& job) {
           : "";
   return "<dl>" + row("design space", fmt::format("{:.4g} kg", job.spaceMass)) +
          row("keep regions", fmt::format("{:.4g} kg", job.keepMass)) +
-         row("target",
-             fmt::format("{:.4g} kg ({:.3g} %)", job.targetMass, 100 * job.targetMass / job.spaceMass)) +
+         (job.brief.designs ? row("target", fmt::format("{:.4g} kg ({:.3g} %)", job.targetMass,
+                                                        100 * job.targetMass / job.spaceMass))
+                            : "") +
          (job.bondedMass > 0 ? row("bonded parts", fmt::format("{:.4g} kg", job.bondedMass)) : "") +
          row("material", escaped(job.brief.material.name)) + otherMaterials(job) + sheet +
          row("voxels", fmt::format("{} of {:.3g} mm", job.cellCount(), job.cellSize() * kMm)) +
-         row("smallest member", fmt::format("{:.3g} mm", job.brief.walls().smallestMember * kMm)) + "</dl>";
+         (job.brief.designs
+              ? row("smallest member", fmt::format("{:.3g} mm", job.brief.walls().smallestMember * kMm))
+              : "") +
+         "</dl>";
 }
 
 std::string caseOptions(const Job& job) {
@@ -248,7 +252,8 @@ std::string stressPanel(const Job& job, const RunRecord& record) {
           "<div class=\"legend\" id=\"legend-bar\"></div><div class=\"scale\"><span "
           "id=\"legend-low\">0</span><span "
           "id=\"legend-middle\"></span>"
-          "<span id=\"legend-top\"></span></div><p class=\"note\">one scale for all cases and bodies</p>";
+          "<span id=\"legend-top\"></span></div><p class=\"note\" id=\"one-scale\">one scale for all cases "
+          "and bodies</p>";
   const BodyRecord& p = *bodies.front().second;
   const auto worst = std::min_element(
       p.cases.begin(), p.cases.end(),
@@ -356,7 +361,7 @@ std::string layoutText(const RunRecord& record, std::vector<std::string>& warnin
 }
 
 /// What the page says first.
-std::string headline(const RunRecord& record) {
+std::string headline(const Job& job, const RunRecord& record) {
   if (record.atWork)
     return fmt::format(
         "<span class=\"verdict\">at work{}</span>",
@@ -369,7 +374,10 @@ std::string headline(const RunRecord& record) {
     const std::string& verdict = (record.proof ? record.proof : record.outside)->verdict;
     return fmt::format("<span class=\"verdict {}\">verdict: {}</span>", verdictClass(verdict), verdict);
   }
-  if (record.block) return "<span class=\"verdict\">the full block, before any optimisation</span>";
+  if (record.block)
+    return fmt::format("<span class=\"verdict\">{}</span>", job.brief.designs
+                                                                ? "the full block, before any optimisation"
+                                                                : "analysed as it is; nothing is designed");
   return "<span class=\"verdict\">not proved yet</span>";
 }
 
@@ -394,7 +402,7 @@ void writePage(const Job& job, const RunRecord& record, const std::filesystem::p
                             modeButton("layout", "Layout", "2", record.layout.has_value()) +
                             modeButton("solid", "Solid", "3", record.solid.has_value()) +
                             modeButton("stress", "Stress", "4", !bodies.empty()) + "</div>";
-  writeFile(path, page(data, headline(record),
+  writeFile(path, page(data, headline(job, record),
                        modes + stressPanel(job, record) + layoutPanel(data) + solidPanel(record) +
                            setupPanel(job) + viewPanel(job),
                        rest));

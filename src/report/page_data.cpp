@@ -1,5 +1,7 @@
 #include "page_data.hpp"
 
+#include <fmt/format.h>
+
 #include <algorithm>
 #include <cmath>
 #include <cstdint>
@@ -183,7 +185,25 @@ std::vector<float> inMegapascal(const std::vector<float>& stress) {
   return values;
 }
 
-json bodyJson(const ProofSurface& surface, const std::string& name, const std::vector<MakingRecord>& making,
+/// Natural modes, in the order the figures have them too.
+json modesJson(const ProofSurface& surface, const std::vector<FrequenciesRecord>& frequencies) {
+  std::vector<const FigureRecord*> found;
+  for (const FrequenciesRecord& set : frequencies)
+    for (const FigureRecord& each : set.lowest) found.push_back(&each);
+  json modes = json::array();
+  for (std::size_t m = 0; m < surface.modes.size() && m < found.size(); ++m) {
+    std::vector<float> size;
+    const std::vector<float>& shape = surface.modes[m].shape;
+    for (std::size_t n = 0; n + 2 < shape.size(); n += 3)
+      size.push_back(std::hypot(shape[n], shape[n + 1], shape[n + 2]));
+    modes.push_back({{"name", fmt::format("{}: {:.4g} Hz", surface.modes[m].name, found[m]->value)},
+                     {"shape", quantised(shape)},
+                     {"size", quantised(size)}});
+  }
+  return modes;
+}
+
+json bodyJson(const ProofSurface& surface, const std::string& name, const BodyRecord& record,
               const PagePlaces& places) {
   json cases = json::array();
   for (const ProofSurface::Case& c : surface.cases) {
@@ -204,10 +224,14 @@ json bodyJson(const ProofSurface& surface, const std::string& name, const std::v
                      {"largestDisplacement", largest}});
   }
   json marks = json::array();  // where a making rule does not hold
-  for (const MakingRecord& m : making)
+  for (const MakingRecord& m : record.making)
     if (m.verdict == describe(Verdict::notMet))
       marks.push_back({{"text", m.rule + ": " + m.what}, {"at", places.list(m.at)}});
-  return {{"name", name}, {"mesh", places.mesh(surface.mesh)}, {"cases", cases}, {"marks", marks}};
+  return {{"name", name},
+          {"mesh", places.mesh(surface.mesh)},
+          {"cases", cases},
+          {"modes", modesJson(surface, record.frequencies)},
+          {"marks", marks}};
 }
 
 /// The shapes of the set-up as triangles, all at the same time.
@@ -315,7 +339,7 @@ std::vector<std::string> addRunData(const RunRecord& record, const Vec3& filesFr
   }
   data["bodies"] = json::array();
   const auto add = [&](const std::optional<BodyRecord>& body, const char* file, const char* name) {
-    if (body) data["bodies"].push_back(bodyJson(readProofSurface(folder / file), name, body->making, places));
+    if (body) data["bodies"].push_back(bodyJson(readProofSurface(folder / file), name, *body, places));
   };
   add(record.proof, "proof.vtu", "the part");
   add(record.outside, "outside.vtu", "imported solid");

@@ -82,6 +82,23 @@ ProofSurface::Case caseFrom(const pugi::xml_node& data, const pugi::xml_node& vo
   return c;
 }
 
+/// "mode 1"; where supports differ between cases, "mode 1 of" the first that stands on them.
+std::string modeName(const Proof& proof, std::size_t set, std::size_t mode) {
+  const std::string name = fmt::format("mode {}", mode + 1);
+  return proof.modes.size() == 1 ? name : name + " of " + proof.cases[proof.modes[set].cases.front()].name;
+}
+
+/// The shape of a mode, the largest displacement of a node made one.
+std::vector<float> unitShape(const std::vector<double>& shape) {
+  double largest = 0;
+  for (std::size_t n = 0; n + 2 < shape.size(); n += 3)
+    largest = std::max(largest, Vec3(shape[n], shape[n + 1], shape[n + 2]).norm());
+  std::vector<float> unit;
+  unit.reserve(shape.size());
+  for (const double u : shape) unit.push_back(static_cast<float>(largest > 0 ? u / largest : 0));
+  return unit;
+}
+
 }  // namespace
 
 ProofSurface parseProofSurface(const std::string& text) {
@@ -122,6 +139,15 @@ ProofSurface parseProofSurface(const std::string& text) {
     surface.cases.push_back(
         caseFrom(piece.child("PointData"), node, name.substr(prefix.size()), points, used));
   }
+  for (const pugi::xml_node node : piece.child("PointData").children("DataArray")) {
+    const std::string name = node.attribute("Name").value();
+    if (!name.starts_with("mode ")) continue;
+    const std::vector<float> shape = decodeVtk<float>(node.child_value(), 3 * points);
+    ProofSurface::Mode& mode = surface.modes.emplace_back();
+    mode.name = name;
+    for (const std::size_t n : used)
+      mode.shape.insert(mode.shape.end(), {shape[3 * n], shape[3 * n + 1], shape[3 * n + 2]});
+  }
   return surface;
 }
 
@@ -149,6 +175,9 @@ void writeVtu(const std::filesystem::path& path, const QuadraticTets& mesh, cons
     text += stressArray("smallest principal " + c.name, mesh, c.principalLeast);
     text += array<float>("Float32", "displacement " + c.name, 3, moved);
   }
+  for (std::size_t set = 0; set < proof.modes.size(); ++set)
+    for (std::size_t m = 0; m < proof.modes[set].modes.size(); ++m)
+      text += array<float>("Float32", modeName(proof, set, m), 3, unitShape(proof.modes[set].modes[m].shape));
   text += "      </PointData>\n      <Points>\n" + array<double>("Float64", "Points", 3, positions);
   text += "      </Points>\n      <Cells>\n" + array<std::int32_t>("Int32", "connectivity", 1, connectivity);
   text +=

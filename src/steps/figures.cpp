@@ -236,6 +236,7 @@ BodyRecord bodyRecord(const BodyProof& body, const ProofProblem& problem,
 
 std::vector<MakingRecord> makingRecords(const Job& job, const TriangleMesh& surface) {
   std::vector<MakingRule> rules;
+  if (!job.brief.designs) return {};
   for (const BriefRule& each : job.brief.making) rules.push_back(each.rule);
   const MakingCheckOptions options{job.cellSize(), job.brief.tolerance, job.brief.widestMeasured()};
   std::vector<MakingRecord> records;

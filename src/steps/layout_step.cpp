@@ -115,7 +115,9 @@ std::string goalText(const Job& job) {
 FoundLayout designLayout(const Job& job, const IterationCallback& callback, const OptimiseState* resume,
                          const ProgressCallback& progress) {
   if (const std::string why = job.whyNotDesigned(); !why.empty())
-    throw InputError(why, "state what acts there as a force; parts that are there can be analysed under it");
+    throw InputError(why, job.brief.designs ? "state what acts there as a force; parts that are there can be "
+                                              "analysed under it"
+                                            : "give it both to have a part designed, or use 'analyse'");
   OptimiseOptions options;
   options.maxIterations = job.brief.iterations;  // zero for no wish
   options.progress = progress;

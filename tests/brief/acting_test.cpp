@@ -246,6 +246,7 @@ TEST(Acting, wrongWordsAreRefused) {
   refused(withActing(kRoot, kPush, "[masses]\nm = { face = 'tip', at = ['0 mm','0 mm','0 mm'] }"),
           "'mass' is missing");
   refused(withActing(kRoot, kPush, "[connections]\nc = { between = ['tip'] }"), "'between' names two faces");
+  refused(withActing(kRoot, kPush, "[connections]\nc = { between = 'tip' }"), "face tip is 1 piece");
   refused(withActing(kRoot, kPush, "[connections]\nc = { between = ['tip', 'tap'] }"), "tap");
   refused(kSheet + "[proof]\nfrequencies = 2\n", "a sheet swings out of its plane first");
   // A material without expansion does not answer to temperature.
@@ -262,6 +263,168 @@ TEST(Acting, whatNoLayoutCanBeDesignedForIsTold) {
   EXPECT_THAT(moved.warnings.back(), HasSubstr("'optimise' cannot"));
   EXPECT_THAT(prepared(withActing(kRoot, "push = { temperature = '5 K' }")).whyNotDesigned(),
               HasSubstr("nothing but temperature"));
+}
+
+/// Two levers side by side, the second one loaded at its end, with a bore through both.
+const std::string kLevers = R"(voxel = "2 mm"
+[material]
+use = "steel"
+[shapes]
+a = { box = { from = ["0 mm", "0 mm", "0 mm"], to = ["60 mm", "8 mm", "20 mm"] } }
+b = { box = { from = ["40 mm", "12 mm", "0 mm"], to = ["100 mm", "20 mm", "20 mm"] } }
+rod = { cylinder = { from = ["50 mm", "-1 mm", "10 mm"], to = ["50 mm", "21 mm", "10 mm"], radius = "4 mm" } }
+both = { union = ["a", "b"] }
+space = { difference = ["both", "rod"] }
+[design]
+space = "space"
+[faces]
+root = { of = "a", kind = "plane", facing = "-x" }
+tip = { of = "b", kind = "plane", facing = "+x" }
+[supports]
+root = { face = "root" }
+[loads]
+push = { face = "tip", force = ["0 N", "0 N", "-1 kN"] }
+[cases]
+down = { loads = { push = 1.0 } }
+[target]
+mass_fraction = 0.5
+[making]
+smallest_member = "6 mm"
+)";
+
+// Bores of bodies that do not touch: the pin between them is proposed, and what is proposed can be pasted.
+// A pin on which a body still turns does not hold it.
+TEST(Acting, pinsBetweenBodiesAreProposed) {
+  std::string cure;
+  try {
+    prepared(kLevers);
+    FAIL() << "two bodies that nothing joins";
+  } catch (const BriefError& error) {
+    cure = error.cure();
+  }
+  const auto passage = [&](const std::string& from, const std::string& to) {
+    const std::size_t begin = cure.find(from) + from.size();
+    return cure.substr(begin, to.empty() ? std::string::npos : cure.find(to) - begin);
+  };
+  ASSERT_THAT(cure, HasSubstr("add to [faces]\n"));
+  const std::string faces = passage("add to [faces]\n", "and to [connections]");
+  const std::string connections = passage("and to [connections]\n", "");
+  std::string joined = changedIn(kLevers, "[faces]\n", "[faces]\n" + faces);
+  joined += "[connections]\n" + connections;
+  try {
+    prepared(joined);
+    ADD_FAILURE() << "the lever turns about the pin";
+  } catch (const BriefError& error) {
+    EXPECT_THAT(error.what(), HasSubstr("turning about an axis along y through (50,"));
+  }
+  const Job held =
+      prepared(changedIn(joined, "[supports]\n", "[supports]\nstop = { face = \"tip\", hold = [\"x\"] }\n"));
+  ASSERT_EQ(held.setup.connections.size(), 1U);
+  EXPECT_EQ(held.setup.connections[0].turn, Vec3(kRigid, 0, kRigid));
+  // Bores of their own are told apart.
+  const std::string apart =
+      changedIn(changedIn(kLevers, "both = ",
+                          "rod_b = { cylinder = { from = [\"50 mm\", \"11 mm\", \"10 mm\"], to = [\"50 mm\", "
+                          "\"21 mm\", \"10 mm\"], radius = \"4 mm\" } }\nboth = "),
+                "to = [\"50 mm\", \"21 mm\", \"10 mm\"], radius = \"4 mm\" } }\nrod_b",
+                "to = [\"50 mm\", \"9 mm\", \"10 mm\"], radius = \"4 mm\" } }\nrod_b");
+  try {
+    prepared(changedIn(apart, "[\"both\", \"rod\"]", "[\"both\", \"rod\", \"rod_b\"]"));
+    FAIL() << "two bodies that nothing joins";
+  } catch (const BriefError& error) {
+    EXPECT_THAT(error.cure(), HasSubstr("between = [\"pin_1_a\", \"pin_1_b\"]"));
+  }
+}
+
+// Half of a job stands for all of it only where everything has its like.
+TEST(Acting, halvesNeedTheirLike) {
+  const std::string half =
+      changedIn(kBrief, "smallest_member = \"6 mm\"",
+                "smallest_member = \"6 mm\"\nmirror = { across = \"y\", at = \"10 mm\", half = true }");
+  const Job job = prepared(half);
+  const LayoutProblem<3> problem = job.layoutProblem<3>();
+  EXPECT_FALSE(problem.mirrors[0] || problem.mirrors[2]);
+  ASSERT_TRUE(problem.mirrors[1]);
+  EXPECT_NEAR(problem.grid.frame().origin.y() + *problem.mirrors[1] * problem.grid.frame().size, 0.01, 1e-12);
+  EXPECT_LT(job.estimate.seconds, prepared(changedIn(half, ", half = true", "")).estimate.seconds);
+  const std::string push = "push = { face = \"tip\", force = [\"0 N\", \"0 N\", \"-1 kN\"] }";
+  const std::vector<std::array<std::string, 3>> wrong{
+      {"[\"0 N\", \"0 N\", \"-1 kN\"]", "[\"0 N\", \"1 N\", \"-1 kN\"]", "1 N act across the plane"},
+      {push, "push = { face = \"tip\", moment = [\"3 N m\", \"1 N m\", \"0 N m\"] }", "they turn by 3 N m"},
+      {push, "push = { gravity = [0, 1, -1] }", "on all mass are not their own image"},
+      {push,
+       push + "\n[masses]\nm = { face = \"tip\", at = [\"70 mm\", \"4 mm\", \"10 mm\"], mass = \"1 kg\" }",
+       "[masses.m] has no like round (70, 16, 10) mm"},
+      {"root = { face = \"root\" }",
+       "root = { face = \"root\", hold = [\"x\", \"y\", \"z\"], frame = { x = [1, 1, 0], z = \"+z\" } }", ""},
+      {"root = { face = \"root\" }",
+       "root = { face = \"root\" }\nmore = { face = \"tip\", hold = [\"x\"], frame = { x = [1, 1, 0], z = "
+       "\"+z\" } }",
+       "[supports.more]"},
+      {"keep = [\"pad\"]", "keep = [\"pad\", \"edge\", \"foot\"]", "have no like across y"},
+      {"at = \"10 mm\"", "at = \"12 mm\"", "have no like across y"},
+      {"at = \"10 mm\"", "at = \"90 mm\"", "misses the design space"},
+      {"across = \"y\"", "across = [0, 1, 1]", "a plane across x, y or z"},
+      {"half = true", "half = true, impose = false", "only where the layout is mirrored"},
+  };
+  const std::string footed = changedIn(half, "[design]\n",
+                                       "foot = { box = { from = [\"20 mm\", \"0 mm\", \"0 mm\"], to = [\"30 "
+                                       "mm\", \"4 mm\", \"4 mm\"] } }\n[design]\n");
+  for (const auto& [what, becomes, why] : wrong) {
+    const std::string text = changedIn(footed, what, becomes);
+    if (why.empty()) {
+      EXPECT_NO_THROW(prepared(text)) << becomes;
+      continue;
+    }
+    try {
+      prepared(text);
+      ADD_FAILURE() << "taken: " << becomes;
+    } catch (const BriefError& error) {
+      EXPECT_THAT(error.what(), HasSubstr(why)) << becomes;
+    }
+  }
+}
+
+// Without target and making a brief is one to analyse by: nothing is designed, and all that is left is
+// settled.
+TEST(Acting, briefsWithoutADesignAreComplete) {
+  const std::size_t target = kBrief.find("[target]");
+  const std::string bare = kBrief.substr(0, target);
+  const Job job = prepared(bare);
+  EXPECT_FALSE(job.brief.designs);
+  EXPECT_EQ(job.brief.frequencies, 3);
+  EXPECT_DOUBLE_EQ(job.brief.exclusion, 3 * 0.002);
+  EXPECT_THAT(job.whyNotDesigned(), HasSubstr("neither [target] nor [making]"));
+  EXPECT_TRUE(job.warnings.empty()) << job.warnings.front();
+  EXPECT_EQ(prepared(bare + "[proof]\nfrequencies = 0\nexclude_within = \"1 mm\"\n").brief.frequencies, 0);
+  const Job fine = prepared(changedIn(bare, "voxel = \"2 mm\"", ""));
+  EXPECT_LE(fine.cellCount(), 200000U);
+  EXPECT_GT(fine.cellCount(), 150000U);
+  // One of the two alone is a design that lacks the other.
+  for (const std::string part :
+       {"[target]\nmass_fraction = 0.4\n", "[making]\nsmallest_member = \"6 mm\"\n"})
+    EXPECT_THROW(prepared(bare + part), BriefError) << part;
+}
+
+TEST(Acting, casesThatAreOthersScaledAreTold) {
+  const auto warningsWith = [](const std::string& cases) {
+    std::string all;
+    const std::string text = changedIn(kBrief, "down = { weight = 2.0, loads = { push = 1.5 } }", cases);
+    for (const std::string& warning :
+         prepared(changedIn(text, "[cases]\n",
+                            "pull = { face = \"tip\", force = [\"1 kN\", \"0 N\", \"0 N\"] }\n[cases]\n"))
+             .warnings)
+      all += warning + "\n";
+    return all;
+  };
+  EXPECT_THAT(warningsWith(
+                  "a = { loads = { push = 1.5, pull = 1.0 } }\nb = { loads = { push = -3.0, pull = -2.0 } }"),
+              HasSubstr("case b is case a times -2"));
+  EXPECT_THAT(
+      warningsWith("a = { loads = { push = 1.5, pull = 1.0 } }\nb = { loads = { push = 3.0, pull = 1.9 } }"),
+      ::testing::Not(HasSubstr("times")));
+  EXPECT_THAT(warningsWith("a = { loads = { push = 1.0 } }\nb = { loads = { pull = 1.0 } }"),
+              ::testing::Not(HasSubstr("times")));
 }
 
 TEST(Acting, surprisesAreTold) {

@@ -34,8 +34,8 @@ std::vector<std::string> leftFree(const LoadedBody& body) {
   std::vector<FaceTies> ties;
   for (const NamedFace& face : body.setup.faces) ties.push_back(tieToGrid(domain.grid, face.face));
   return grounded(body.setup, body.setup.cases[0], ties)
-      .motionsLeft([&](std::size_t n) { return domain.grid.nodePosition(n); },
-                   [](std::size_t) { return true; }, false);
+      .motionsLeft([&](std::size_t n) { return domain.grid.nodePosition(n); }, [](std::size_t) { return 0; },
+                   1, false);
 }
 
 // A pin leaves exactly one motion free, a sliding bore two, a plane three, whatever voxels make of them.

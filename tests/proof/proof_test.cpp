@@ -446,6 +446,7 @@ TEST(Vtu, readsBackTheSurfaceItWrote) {
                          planeFace("right", bar, Vec3::UnitX(), 0.001)};
   problem.setup.supports = {{"root", 0}};
   problem.setup.addCase("pull", {{1, {{800, 0, 0}}}});
+  problem.frequencies = 2;
   const QuadraticTets mesh = proofMesh(bar, 0.006, problem);
   const Proof proof = prove(mesh, 0.006, problem);
   const std::filesystem::path path = ownFolder() / "proof.vtu";
@@ -462,6 +463,18 @@ TEST(Vtu, readsBackTheSurfaceItWrote) {
     for (std::size_t i = 0; i < 3; ++i)
       onSurface = std::max(onSurface, proof.cases[0].vonMises[static_cast<std::size_t>(face[i])]);
   EXPECT_NEAR(most / onSurface, 1, 1e-5);
+  // Modes have a shape and no size: the bar's end moves most, its root not at all.
+  ASSERT_EQ(surface.modes.size(), 2U);
+  EXPECT_EQ(surface.modes[0].name, "mode 1");
+  double largest = 0;
+  for (std::size_t v = 0; v < surface.mesh.vertices.size(); ++v) {
+    const std::vector<float>& shape = surface.modes[0].shape;
+    const double moved = std::hypot(shape[3 * v], shape[3 * v + 1], shape[3 * v + 2]);
+    largest = std::max(largest, moved);
+    const double x = surface.mesh.vertices[v].x();
+    EXPECT_LE(moved, x < 1e-6 ? 0 : x < 0.025 ? 0.99 : 1.00001) << x;
+  }
+  EXPECT_NEAR(largest, 1, 1e-5);
 }
 
 }  // namespace

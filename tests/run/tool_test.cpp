@@ -10,6 +10,7 @@
 #include <cstdio>
 #include <filesystem>
 #include <nlohmann/json.hpp>
+#include <numbers>
 #include <regex>
 
 #include "barelattice/base/file.hpp"
@@ -579,6 +580,50 @@ TEST_F(Tool, analysesTheBlockAndTheBaselineBesideThePart) {
   EXPECT_EQ(analysed.code, 0);
   EXPECT_THAT(analysed.text, HasSubstr("analyse   reused: block.vtu"));
   EXPECT_TRUE(fs::exists(run() / "analysis.html"));
+}
+
+// A brief without target and making is enough to analyse by, and designs nothing. The steel bar of
+// 60 x 20 x 20 mm bends first at 3.516 / (2 pi) sqrt(E I / (rho A l^4)), a twentieth less for its shear.
+TEST_F(Tool, analysesWithoutADesign) {
+  std::string text = kBrief;
+  text.erase(text.find("[target]"), text.find("[proof]") - text.find("[target]"));
+  writeFile(path(), text);
+  const ShapePtr bar = makeBox({0, 0, 0.005}, {0.06, 0.02, 0.025});
+  const std::string file = (folder_ / "bar.stl").string();
+  writeStl(file, stuff([&](const Vec3& p) { return bar->distance(p); }, bar->bounds(), 0.004).boundary());
+  const Outcome outcome = tool("analyse " + path() + " --solid " + file);
+  EXPECT_EQ(outcome.code, 0) << outcome.text;
+  const nlohmann::json r = results();
+  ASSERT_TRUE(r.contains("block") && r.contains("outside"));
+  EXPECT_FALSE(r.contains("layout"));
+  const double pi = std::numbers::pi;
+  const double bending = 3.516 / (2 * pi) * std::sqrt(205e9 * 0.02 * 0.02 / 12 / 7850) / (0.06 * 0.06);
+  const nlohmann::json lowest = r["outside"]["frequencies"][0]["lowest_Hz"];
+  ASSERT_EQ(lowest.size(), 3U);
+  EXPECT_NEAR(lowest[0]["value"].get<double>() / bending, 0.95, 0.03);
+  EXPECT_TRUE(fs::exists(run() / "analysis.html"));
+  EXPECT_THAT(readFile(run() / "outside.vtu"), HasSubstr("Name=\"mode 3\""));
+  for (const char* verb : {"run ", "optimise ", "solid ", "proof "}) {
+    const Outcome designed = tool(verb + path());
+    EXPECT_EQ(designed.code, 2) << verb << designed.text;
+    EXPECT_THAT(designed.text, HasSubstr("neither [target] nor [making]")) << verb;
+  }
+  EXPECT_EQ(tool("analyse " + path() + " --solid /nowhere.stl").code, 2);
+}
+
+TEST_F(Tool, goesOnWithHalfAJobToTheSameBits) {
+  brief("smallest_member", "mirror = { across = \"y\", at = \"10 mm\", half = true }\nsmallest_member");
+  std::string text = readFile(path());
+  text.replace(text.find("[proof]"), 7, "[optimise]\niterations = 9\n[proof]");
+  writeFile(path(), text);
+  tool("optimise " + path());
+  text.replace(text.find("iterations = 9"), 14, "iterations = 16");
+  writeFile(path(), text);
+  const Outcome resumed = tool("optimise " + path());
+  EXPECT_THAT(resumed.text, HasSubstr("goes on after iteration 9"));
+  const std::string layout = readFile(run() / "layout.vti");
+  tool("optimise " + path() + " --fresh");
+  EXPECT_EQ(readFile(run() / "layout.vti"), layout);
 }
 
 TEST_F(Tool, provesASolidFromOutsideUnderTheSameBrief) {

@@ -101,13 +101,17 @@ export class Acting {
     const radius = 0.12 * this.reach; // round what it turns, mostly
     const thick = 0.005 * this.reach;
     const turn = 1.5 * Math.PI;
-    const material = new THREE.MeshBasicMaterial({ color: colour });
     const ring = new THREE.Group();
-    ring.add(new THREE.Mesh(new THREE.TorusGeometry(radius, thick, 10, 48, turn), material));
-    const head = new THREE.Mesh(new THREE.ConeGeometry(3.2 * thick, 9 * thick, 16), material);
-    head.position.set(radius * Math.cos(turn), radius * Math.sin(turn), 0);
-    head.rotation.z = turn; // a cone points along y, which is the way round at angle zero
-    ring.add(head);
+    // A torque on a bore turns within the material round it: there it shines through.
+    for (const through of [false, true]) {
+      const material = new THREE.MeshBasicMaterial({ color: colour, depthTest: !through, transparent: through, opacity: through ? 0.45 : 1 });
+      const band = new THREE.Mesh(new THREE.TorusGeometry(radius, thick, 10, 48, turn), material);
+      const head = new THREE.Mesh(new THREE.ConeGeometry(3.2 * thick, 9 * thick, 16), material);
+      head.position.set(radius * Math.cos(turn), radius * Math.sin(turn), 0);
+      head.rotation.z = turn; // a cone points along y, which is the way round at angle zero
+      band.renderOrder = head.renderOrder = through ? 4 : 0;
+      ring.add(band, head);
+    }
     ring.quaternion.setFromUnitVectors(new THREE.Vector3(0, 0, 1), moment.clone().normalize());
     ring.position.copy(at);
     this.into.add(ring);
@@ -163,12 +167,13 @@ export class Acting {
   }
 
   private connection(name: string, faces: string[]): void {
-    const ends = faces.map((face) => {
-      this.dots(face, this.data.palette.part);
-      const middle = new THREE.Vector3();
-      for (const piece of this.piecesOf(face)) middle.addScaledVector(vector(piece.at), piece.share);
-      return middle;
-    });
+    for (const face of faces) this.dots(face, this.data.palette.part);
+    const middle = (pieces: PieceData[]) =>
+      pieces.reduce((sum, piece) => sum.addScaledVector(vector(piece.at), piece.share), new THREE.Vector3());
+    const ends =
+      faces[0] === faces[1] // the two pieces of one
+        ? this.piecesOf(faces[0]).map((piece) => vector(piece.at))
+        : faces.map((face) => middle(this.piecesOf(face)));
     this.dashes(ends[0], ends[1], this.data.palette.part);
     this.into.add(label(`joined: ${name}`, ends[0].add(ends[1]).multiplyScalar(0.5).add(new THREE.Vector3(0, 0, 0.04 * this.reach)), 0.028 * this.reach, this.data.palette.ink));
   }

@@ -24,6 +24,7 @@ export interface BodyData {
   name: string;
   mesh: MeshData;
   cases: BodyCase[];
+  modes: { name: string; shape: Quantised; size: Quantised }[]; // the largest displacement is one
   marks: { text: string; at: number[] }[]; // where a making rule does not hold
 }
 

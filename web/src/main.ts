@@ -165,6 +165,7 @@ function buildStress(): void {
       vonMises: fieldOf(c.vonMises), tension: fieldOf(c.tension), compression: fieldOf(c.compression),
       moved: fieldOf(c.displacement), largest: c.largestDisplacement,
     })),
+    modes: b.modes.map((m) => ({ name: m.name, shape: fieldOf(m.shape), size: fieldOf(m.size) })),
   }));
   for (const body of bodies)
     body.geometry.setAttribute("color", new THREE.BufferAttribute(new Float32Array(body.rest.length), 3));
@@ -181,28 +182,79 @@ function buildStress(): void {
   const caseChoice = element<HTMLSelectElement>("stress-case");
   const fieldChoice = element<HTMLSelectElement>("stress-field");
   const deform = element<HTMLInputElement>("deform");
+  const chosenBody = () => bodies[Number(bodySelect?.value ?? 0)];
+  const place = (moved: Float32Array, scale: number) => {
+    const body = chosenBody();
+    const positions = body.geometry.getAttribute("position") as THREE.BufferAttribute;
+    for (let i = 0; i < body.rest.length; ++i) (positions.array as Float32Array)[i] = body.rest[i] + scale * moved[i];
+    positions.needsUpdate = true;
+    body.geometry.computeVertexNormals();
+  };
+  const paint = (values: Float32Array, low: number, high: number) => {
+    const colours = chosenBody().geometry.getAttribute("color") as THREE.BufferAttribute;
+    values.forEach((s, i) => colourAt((s - low) / (high - low)).toArray(colours.array as Float32Array, 3 * i));
+    colours.needsUpdate = true;
+  };
+  const label3 = (low: string, middle: string, top: string) => {
+    element("legend-low").textContent = low;
+    element("legend-middle").textContent = middle;
+    element("legend-top").textContent = top;
+  };
+  // A mode swings while it is shown; it starts where it is widest.
+  let swing = 0;
+  const playMode = (mode: { shape: Float32Array; size: Float32Array }) => {
+    const period = 1600; // ms, whatever its frequency
+    const begin = performance.now();
+    const still = window.matchMedia("(prefers-reduced-motion: reduce)").matches;
+    const frame = (now: number) => {
+      if (shown === "stress") {
+        place(mode.shape, 0.06 * reach * Math.cos((2 * Math.PI * Math.max(0, now - begin)) / period));
+        view.draw();
+      }
+      if (!still) swing = window.requestAnimationFrame(frame);
+    };
+    paint(mode.size, 0, 1);
+    element("deform-scale").textContent = "a mode has a shape and no size: it swings slowed down";
+    label3("at rest", "", "moves most");
+    frame(begin);
+  };
+  const offerModes = () => {
+    caseChoice.querySelectorAll("option[data-mode]").forEach((option) => option.remove());
+    chosenBody().modes.forEach((mode, m) => {
+      const option = new Option(mode.name, `mode ${m}`);
+      option.dataset.mode = "";
+      caseChoice.add(option);
+    });
+  };
   const update = () => {
-    const body = bodies[Number(bodySelect?.value ?? 0)];
+    const body = chosenBody();
+    window.cancelAnimationFrame(swing);
+    mesh.geometry = body.geometry;
+    showMarks(data.bodies![Number(bodySelect?.value ?? 0)], marks);
+    const mode = /^mode (\d+)$/.exec(caseChoice.value);
+    fieldChoice.disabled = deform.disabled = element("one-scale").hidden = mode !== null;
+    if (mode) return playMode(body.modes[Number(mode[1])]);
     const chosen = body.cases[Number(caseChoice.value)];
     const field = fieldChoice.value as Field;
     const [low, high] = scaleOf(field);
-    const colours = body.geometry.getAttribute("color") as THREE.BufferAttribute;
-    chosen[field].forEach((s, i) => colourAt((s - low) / (high - low)).toArray(colours.array as Float32Array, 3 * i));
+    paint(chosen[field], low, high);
     const scale = deform.checked ? (0.06 * reach) / chosen.largest : 0;
-    const positions = body.geometry.getAttribute("position") as THREE.BufferAttribute;
-    for (let i = 0; i < body.rest.length; ++i) (positions.array as Float32Array)[i] = body.rest[i] + scale * chosen.moved[i];
-    positions.needsUpdate = colours.needsUpdate = true;
-    body.geometry.computeVertexNormals();
-    mesh.geometry = body.geometry;
-    showMarks(data.bodies![Number(bodySelect?.value ?? 0)], marks);
+    place(chosen.moved, scale);
     element("deform-scale").textContent = deform.checked ? `deformation exaggerated ${scale.toPrecision(3)}x` : "";
-    element("legend-low").textContent = `${Number(low.toPrecision(3))}`;
-    element("legend-middle").textContent = `${Number(((low + high) / 2).toPrecision(3))}`;
-    element("legend-top").textContent = `${Number(high.toPrecision(3))} MPa and more`;
+    const short = (value: number) => `${Number(value.toPrecision(3))}`;
+    label3(short(low), short((low + high) / 2), `${short(high)} MPa and more`);
     view.draw();
   };
   element("legend-bar").style.background = `linear-gradient(to right, ${data.colourMap.join(", ")})`;
-  for (const choice of [bodySelect, caseChoice, fieldChoice, deform]) choice?.addEventListener("change", update);
+  for (const choice of [caseChoice, fieldChoice, deform]) choice.addEventListener("change", update);
+  bodySelect?.addEventListener("change", () => {
+    const wanted = caseChoice.value;
+    offerModes();
+    caseChoice.value = wanted;
+    if (caseChoice.selectedIndex < 0) caseChoice.selectedIndex = 0;
+    update();
+  });
+  offerModes();
   update();
 }
 

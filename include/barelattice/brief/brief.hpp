@@ -136,7 +136,8 @@ struct BriefRule {
   TextPlace place;
   bool imposed = true;  ///< on the layout; else the solid is only measured for it
   std::vector<MakingRule> ways =
-      {};  ///< of which the best is to be found, `rule` for one; empty if it is settled
+      {};             ///< of which the best is to be found, `rule` for one; empty if it is settled
+  bool half = false;  ///< of a mirror plane: what acts is its own image too, and one side stands for both
 };
 
 /// A brief whose words are all known and whose names all resolve. Whether the job can be done is for
@@ -164,13 +165,15 @@ struct Brief {
   std::vector<BriefMass> masses;
   std::vector<BriefConnection> connections;
   std::vector<BriefCase> cases;
+  bool designs =
+      true;  ///< false: neither target nor making is stated, so that parts are analysed, none designed
   BriefTarget target;
   GoalForm goal = GoalForm::weightedSum;
   std::vector<BriefRule> making;      ///< one rule on walls among them
   double tolerance = 0;               ///< of the process, m; zero for half a voxel, which `prepare` settles
   std::optional<BriefLayout> layout;  ///< instead of an optimisation
   std::vector<Requirement> requirements;
-  double exclusion = 0;  ///< m
+  double exclusion = 0;  ///< m; below zero until `prepare` settles it
   double agreement = 0;  ///< relative difference of the two meshes above which errors count threefold
   int tetrahedra = 0;    ///< wanted number in the proof mesh
   int frequencies = 0;   ///< how many natural frequencies are found of each body

@@ -71,10 +71,15 @@ class Grounding {
   /// it is held in another direction or on springs.
   std::uint8_t directionsAt(std::size_t node) const;
 
-  /// The rigid motions that are left to a set of nodes; see freeMotions.
-  /// @param chosen whether a node is one of them.
+  /// Which bodies couplings join: by body, the number of one that stands for all it hangs together with.
+  /// @param bodyOf the body a node is on, by number.
+  std::vector<int> joinedBodies(const std::function<int(std::size_t)>& bodyOf, std::size_t bodies) const;
+
+  /// The rigid motions that are left to bodies, which couplings may join; see freeMotions.
+  /// @param bodyOf the body a node is on, by number; negative for one that is not asked about.
   std::vector<std::string> motionsLeft(const std::function<Vec3(std::size_t)>& positionOf,
-                                       const std::function<bool(std::size_t)>& chosen, bool planar) const;
+                                       const std::function<int(std::size_t)>& bodyOf, std::size_t bodies,
+                                       bool planar) const;
 
   /// What each support exerts on the body, N by node.
   /// @param balance internal less applied forces: what supports have to exert in all.

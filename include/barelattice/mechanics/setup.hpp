@@ -54,9 +54,9 @@ struct PointMass {
 /// point. Rigid ones (kRigid) leave both faces free to deform.
 struct Connection {
   std::string name;
-  std::size_t first = 0;                ///< index into Setup::faces
-  std::size_t second = 0;               ///< the same
-  std::optional<Vec3> at = {};          ///< m; half way between the faces' centroids if not given
+  std::size_t first = 0;        ///< index into Setup::faces
+  std::size_t second = 0;       ///< the same; if it is the first, the two pieces of that face are joined
+  std::optional<Vec3> at = {};  ///< m; half way between the faces' centroids if not given
   Vec3 slide = Vec3::Constant(kRigid);  ///< against moving apart along each axis, N/m, not negative
   Vec3 turn = Vec3::Constant(kRigid);   ///< against turning apart about each axis, N m, not negative
   Eigen::Matrix3d axes = Eigen::Matrix3d::Identity();  ///< unit vectors at right angles, as columns

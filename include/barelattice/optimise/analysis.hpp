@@ -13,6 +13,7 @@
 #include "barelattice/optimise/material_laws.hpp"
 #include "barelattice/voxels/elastic_model.hpp"
 #include "barelattice/voxels/grid_case.hpp"
+#include "barelattice/voxels/mirror_piece.hpp"
 
 namespace barelattice BARELATTICE_API {
 
@@ -64,6 +65,8 @@ struct Superposition;
 ///   C = f^T u - u_p^T (K u - f),
 /// the work of loads less that of the supports' forces r = K u - f: it falls as the body becomes stiffer
 /// whichever of them acts, and its derivative is the same.
+/// Of a job that is its own image in planes only a piece is solved; what goes in and what comes out is of the
+/// whole, and derivatives are those along changes that are their own image too.
 template <int D>
 class GridAnalysis final : public Analysis {
  public:
@@ -71,9 +74,11 @@ class GridAnalysis final : public Analysis {
   /// @param fill share of each cell that exists, times its modulus relative to the material's.
   /// @param cellMass of each full cell, kg; needed only where a case has a force on all mass.
   /// @param cellExpansion of each cell, 1/K; the material's if empty.
-  /// @throws InputError if it is needed and missing.
+  /// @param mirrors planes of symmetry, none or some.
+  /// @throws InputError if it is needed and missing, or what acts is not its own image.
   GridAnalysis(const Grid<D>& grid, const Material& material, std::vector<GridCase<D>> cases, HeldField fill,
-               StiffnessLaw law, std::vector<double> cellMass = {}, std::vector<double> cellExpansion = {});
+               StiffnessLaw law, std::vector<double> cellMass = {}, std::vector<double> cellExpansion = {},
+               const MirrorLayers<D>& mirrors = {});
 
   /// States to start from: all at rest.
   CaseStates rest() const;
@@ -111,6 +116,15 @@ class GridAnalysis final : public Analysis {
     std::vector<std::size_t> cases;
     std::shared_ptr<const Superposition> loads;  // by place in `cases`
   };
+  /// The density and the displacement of a case on the cells that are solved.
+  struct Solved {
+    std::span<const double> density, displacement;
+    std::vector<double> ownDensity, ownDisplacement;  // where they are not those of the states
+  };
+  Solved solvedOf(const CaseStates& at, std::size_t k) const;
+  void solveAll(CaseStates& states);
+  template <class Fill>
+  void byCell(std::span<double> gradient, const Fill& fill) const;
   SolveOptions asking() const;
   void requireAll(const CaseStates& states) const;
   void requireAnalysed(const CaseStates& at, std::size_t k) const;
@@ -125,9 +139,11 @@ class GridAnalysis final : public Analysis {
   double workOfMoving(const Group& group, std::size_t k, std::span<const double> everywhere) const;
   template <class Visit>
   void visitCorners(std::size_t cell, const Visit& visit) const;
-  void addLoadWork(const CaseStates& at, std::size_t k, std::span<const double> u, double factor,
+  void addLoadWork(std::span<const double> density, std::size_t k, std::span<const double> u, double factor,
                    std::span<double> gradient) const;
 
+  Grid<D> whole_;
+  std::shared_ptr<const MirrorPiece<D>> piece_;  // none if the whole is solved; what follows is of the piece
   Grid<D> grid_;
   std::vector<GridCase<D>> cases_;
   HeldField fill_;

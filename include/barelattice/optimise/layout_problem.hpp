@@ -10,6 +10,7 @@
 #include "barelattice/layout/making.hpp"
 #include "barelattice/optimise/black_and_white.hpp"
 #include "barelattice/optimise/goal.hpp"
+#include "barelattice/voxels/mirror_piece.hpp"
 
 namespace barelattice BARELATTICE_API {
 
@@ -32,6 +33,9 @@ struct LayoutProblem {
   std::vector<MakingRule> making;  ///< one rule on walls among them
   std::vector<std::uint8_t>
       attached;  ///< cells next to held or loaded faces, which see a reflecting boundary; empty for none
+  /// Layers of nodes in which all of the problem is its own image, what acts included: only a piece is
+  /// solved. A making rule has to mirror the layout in the same planes.
+  MirrorLayers<D> mirrors = {};
   std::vector<double> start;  ///< density the design starts from, 0 to 1; empty for a uniform one
 
   double filterRadius() const { return filterRadiusFor(wallsOf(making).smallestMember, D); }  ///< m
