@@ -3,6 +3,7 @@
 #include <Eigen/Eigenvalues>
 #include <algorithm>
 #include <cmath>
+#include <optional>
 #include <set>
 
 #include "barelattice/base/quantity.hpp"
@@ -115,9 +116,12 @@ std::vector<int> Grounding::joinedBodies(const std::function<int(std::size_t)>& 
                                          std::size_t bodies) const {
   Groups joined(bodies);
   for (const Coupling& coupling : couplings_) {
-    const int first = bodyOf(coupling.motions.front().front().node);
+    std::optional<int> first;
     for (const NodalVectors& motion : coupling.motions)
-      for (const NodalVector& at : motion) joined.join(first, bodyOf(at.node));
+      for (const NodalVector& at : motion) {
+        if (!first) first = bodyOf(at.node);
+        joined.join(*first, bodyOf(at.node));
+      }
   }
   std::vector<int> standing;
   for (std::size_t b = 0; b < bodies; ++b) standing.push_back(joined.find(static_cast<int>(b)));

@@ -1,5 +1,8 @@
 #include "barelattice/optimise/layout_problem.hpp"
 
+#include <algorithm>
+#include <cmath>
+
 #include "barelattice/base/hash.hpp"
 #include "base/check.hpp"
 
@@ -37,8 +40,32 @@ class FieldHasher {
 
 }  // namespace
 
+/// Where one side stands for both the layout has to be mirrored there.
+template <int D>
+void requireMirrored(const LayoutProblem<D>& problem) {
+  const GridFrame<D>& frame = problem.grid.frame();
+  for (int axis = 0; axis < D; ++axis) {
+    const std::optional<int>& layer = problem.mirrors[static_cast<std::size_t>(axis)];
+    if (!layer) continue;
+    const double at = frame.origin[axis] + *layer * frame.size;
+    const auto mirrors = [&](const MakingRule& rule) {
+      const auto* plane = std::get_if<MirrorPlane>(&rule);
+      constexpr double kSame = 1e-6;  // of a cell
+      return plane && std::abs(plane->normal[axis]) > 1 - kSame &&
+             std::abs(plane->at * plane->normal[axis] - at) < kSame * frame.size;
+    };
+    if (std::none_of(problem.making.begin(), problem.making.end(), mirrors))
+      throw InputError(
+          fmt::format("mirrors names layer {} of nodes across axis {}, and no making rule mirrors the "
+                      "layout there",
+                      *layer, axis),
+          "add the mirror to making, or leave it out of mirrors");
+  }
+}
+
 template <int D>
 void validate(const LayoutProblem<D>& problem) {
+  requireMirrored(problem);
   const std::size_t cells = problem.grid.cellCount();
   if (cells == 0) throw InputError("the grid has no cells", "give one with cells");
   requireCount("fill", problem.fill.size(), cells, "cells");

@@ -21,6 +21,10 @@ namespace {
 /// Points of a face per voxel edge: enough that no node on the face is missed.
 constexpr double kFaceSpacing = 0.25;
 
+/// How many cells from a support or load stress is told apart, where the brief says neither that nor a
+/// smallest member.
+constexpr double kCellsApart = 3;
+
 std::vector<NamedFace> pickFaces(const Brief& brief, double spacing) {
   // A face chosen by its neighbours waits until those are found.
   std::vector<std::optional<Face>> found(brief.faces.size());
@@ -97,9 +101,11 @@ void backFaces(Job& job) {
   }
   for (const BriefMass& mass : job.brief.masses)
     back(job, "masses." + mass.name, mass.place, mass.face, mass.backing);
+  // What is joined stays, also of a body that is only analysed: it is how its pieces are told from crumbs.
+  const double depth = job.brief.designs ? job.brief.walls().smallestMember : kCellsApart * job.brief.voxel;
   for (const BriefConnection& connection : job.brief.connections)
     for (const std::size_t face : {connection.first, connection.second})
-      back(job, "connections." + connection.name, connection.place, face, job.brief.walls().smallestMember);
+      back(job, "connections." + connection.name, connection.place, face, depth);
   for (const BriefSupport& support : job.brief.supports)
     for (const std::size_t face : facesOf(support))
       back(job, "supports." + support.name, support.place, face, support.backing);
@@ -195,10 +201,6 @@ void refuseFarAway(const Brief& brief) {
             far, far / kStlDigits * kMillimetresPerMetre),
         "move the part near the origin, or look for a length in a wrong unit");
 }
-
-/// How many cells from a support or load stress is told apart, where the brief says neither that nor a
-/// smallest member.
-constexpr double kCellsApart = 3;
 
 /// Settles the size of the voxels, and refuses what no such voxels can hold.
 void settleVoxel(Brief& brief, double coarser) {

@@ -83,17 +83,17 @@ HeldBody::HeldBody(const QuadraticTets& mesh, double spacing, const ProofProblem
       grounding_(grounded(problem.setup, c, faces)) {
   if (problem.across == AcrossSheet::held)
     for (std::size_t n = 0; n < mesh.nodeCount(); ++n) grounding_.hold(n, Vec3::UnitZ(), Grounding::kNobody);
-  const std::vector<std::vector<std::size_t>> pieces = piecesOf(mesh);
-  refuseFreeMotions(mesh, problem.across != AcrossSheet::body, pieces, c.name);
-  if (problem.across == AcrossSheet::free)
-    for (const std::vector<std::size_t>& piece : pieces) holdInPlane(mesh, piece);
-  supports_ = grounding_.nodes();
-  for (const NodeSupport<3>& support : supports_)
+  for (const NodeSupport<3>& support : grounding_.nodes())  // of one's own kind they may be anything
     requireIndex("node of a support", support.node, mesh.nodeCount(), "nodes");
   for (const Coupling& coupling : grounding_.couplings())
     for (const NodalVectors& motion : coupling.motions)
       for (const NodalVector& at : motion)
         requireIndex("node of a coupling", at.node, mesh.nodeCount(), "nodes");
+  const std::vector<std::vector<std::size_t>> pieces = piecesOf(mesh);
+  refuseFreeMotions(mesh, problem.across != AcrossSheet::body, pieces, c.name);
+  if (problem.across == AcrossSheet::free)
+    for (const std::vector<std::size_t>& piece : pieces) holdInPlane(mesh, piece);
+  supports_ = grounding_.nodes();
   moved_ = grounding_.moved();
   preloads_ = grounding_.preloads();
   if (!moved_.empty()) {

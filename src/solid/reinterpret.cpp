@@ -50,7 +50,7 @@ bool nothingKept(const Regions& regions) {
   return regions.keeps.empty() && !regions.hasBonded();
 }
 
-/// How near a vertex on the boundary of a bonded part comes to it, given a length of the model.
+/// How near a vertex on the boundary of a keep or a bonded part comes to it, given a length of the model.
 double touching(double length) {
   return 1e-6 * length;
 }
@@ -380,7 +380,7 @@ Dropped dropLoosePieces(TetMesh& mesh, const Regions& regions, std::size_t& piec
   } else {
     const double touch = touching(regions.bounds().diagonal().norm());
     for (std::size_t v = 0; v < mesh.vertices.size(); ++v)
-      if (regions.kept(mesh.vertices[v]) <= 0 || regions.bonded(mesh.vertices[v]) <= touch)
+      if (regions.kept(mesh.vertices[v]) <= touch || regions.bonded(mesh.vertices[v]) <= touch)
         stays[static_cast<std::size_t>(groups.find(static_cast<int>(v)))] = 1;
   }
   Dropped dropped;

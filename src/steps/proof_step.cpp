@@ -102,15 +102,16 @@ struct BodyToProve {
 };
 
 /// What about a body keeps its figures from being shown.
-void addDoubts(const Job& job, const BodyToProve& body, const Box& bounds,
+void addDoubts(const Job& job, const BodyToProve& body, const Box& bounds, std::size_t pieces,
                std::vector<std::string>& sentences) {
   if (body.own && body.own->exactFaces.missing > 0)
     sentences.push_back("the solid misses gaps or walls of the brief, see its warnings");
   if (body.surface && !body.own)
     for (const std::string& sentence : conflicts(job, body.f, bounds)) sentences.push_back(sentence);
-  // A mesh may bridge what is open: of bodies that are not joined nothing is shown by it.
+  // A mesh may bridge what is open: of bodies that are not joined nothing is shown by it, unless they are as
+  // many pieces in the mesh, each of which is held or joined by itself.
   const std::size_t bodies = body.surface && !job.regions.hasBonded() ? bodiesIn(*body.surface) : 1;
-  if (bodies > 1)
+  if (bodies > 1 && bodies != pieces)
     sentences.push_back(fmt::format(
         "the solid is {} bodies whose surfaces are not joined, and whether they hold together is not known",
         bodies));
@@ -152,7 +153,8 @@ void warnOfDropped(const Dropped& dropped, std::vector<std::string>& warnings) {
 }
 
 /// Meshes a body twice, analyses both meshes and returns the figures with their verdict. Of the job's own
-/// solid all pieces that hang on a keep are analysed, of other bodies the largest.
+/// solid, and where connections join bodies, all pieces that hang on a keep are analysed, of other bodies the
+/// largest.
 ProvedBody proved(const Job& job, const BodyToProve& what, const ProgressCallback& progress) {
   const Stopwatch watch;
   Box bounds = what.extent;
@@ -174,12 +176,13 @@ ProvedBody proved(const Job& job, const BodyToProve& what, const ProgressCallbac
                        : spacingFor(surface, tetrahedra);
   std::optional<SurfaceGap> gap;
   std::vector<std::string> unlike;
+  const bool allPieces = what.own || !job.setup.connections.empty();
   for (const bool fine : {false, true}) {
     const double spacing = fine ? body.spacing : kMeshRatio * body.spacing;
     TetMesh tets = meshOf(f, bounds, spacing, sheet ? thickness : 0);
     const double found = tets.volume();
     sharpenTets(tets, f, spacing, partsOf(problem, spacing));
-    const Dropped dropped = dropLoosePieces(tets, what.own ? job.regions : Regions{}, body.pieces);
+    const Dropped dropped = dropLoosePieces(tets, allPieces ? job.regions : Regions{}, body.pieces);
     if (!fine && !what.own) warnOfDropped(dropped, result.warnings);
     if (what.own)
       refuseTornMesh(spacing, tets.volume() / surface.volume(), body.pieces, what.own->pieces, tetrahedra);
@@ -210,7 +213,7 @@ ProvedBody proved(const Job& job, const BodyToProve& what, const ProgressCallbac
   }
   record.doubts = doubts(body.coarse, body.fine);
   record.doubts.insert(record.doubts.end(), unlike.begin(), unlike.end());
-  addDoubts(job, what, bounds, record.doubts);
+  addDoubts(job, what, bounds, body.pieces, record.doubts);
   addLargeMotions(body.fine, job.setup, bounds, record.doubts);
   report(progress, "measuring", 0);
   if (what.surface) record.making = makingRecords(job, *what.surface);

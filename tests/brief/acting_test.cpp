@@ -349,8 +349,8 @@ TEST(Acting, halvesNeedTheirLike) {
   EXPECT_LT(job.estimate.seconds, prepared(changedIn(half, ", half = true", "")).estimate.seconds);
   const std::string push = "push = { face = \"tip\", force = [\"0 N\", \"0 N\", \"-1 kN\"] }";
   const std::vector<std::array<std::string, 3>> wrong{
-      {"[\"0 N\", \"0 N\", \"-1 kN\"]", "[\"0 N\", \"1 N\", \"-1 kN\"]", "1 N act across the plane"},
-      {push, "push = { face = \"tip\", moment = [\"3 N m\", \"1 N m\", \"0 N m\"] }", "they turn by 3 N m"},
+      {"[\"0 N\", \"0 N\", \"-1 kN\"]", "[\"0 N\", \"1 N\", \"-1 kN\"]", "1.5 N act across the plane"},
+      {push, "push = { face = \"tip\", moment = [\"3 N m\", \"1 N m\", \"0 N m\"] }", "they turn by 4.5 N m"},
       {push, "push = { gravity = [0, 1, -1] }", "on all mass are not their own image"},
       {push,
        push + "\n[masses]\nm = { face = \"tip\", at = [\"70 mm\", \"4 mm\", \"10 mm\"], mass = \"1 kg\" }",

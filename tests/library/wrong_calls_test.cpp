@@ -414,6 +414,9 @@ TEST(WrongCalls, layoutProblems) {
   wrong("start[0]", [](Problem& p) { p.start.assign(p.fill.size(), 1.5); });
   wrong("massFraction", [](Problem& p) { p.massFraction = kNan; });
   wrong("mass target", [](Problem& p) { p.massFraction = 2; });
+  wrong("no making rule mirrors", [](Problem& p) { p.mirrors[0] = 7; });
+  wrong("no making rule mirrors", [](Problem& p) { p.mirrors[1] = 3; });
+  wrong("not their own image", [](Problem& p) { p.mirrors[1] = 4; });  // one case pulls across the plane
   wrong("no rule on walls", [](Problem& p) { p.making.clear(); });
   wrong("smallest member", [](Problem& p) { p.making = {Walls{-1}}; });
   wrong("no load case", [](Problem& p) { p.cases.clear(); });

@@ -371,6 +371,25 @@ TEST(Optimiser, obeysMakingRules) {
   EXPECT_LT(same.nominal, 1.03 * free.nominal);
 }
 
+// Half of a job that is its own image is designed as all of it is, with all that a problem may have.
+TEST(Optimiser, designsHalfForTheWhole) {
+  testing::Bracket bracket;
+  bracket.problem.cases.pop_back();  // pulls across the plane
+  bracket.problem.cases[0].bodyForce = {{0, 0, -100}};
+  bracket.problem.cellMass.assign(bracket.grid.cellCount(), 1e-3);
+  OptimiseOptions options;
+  options.maxIterations = 12;
+  const OptimiseResult whole = optimiseLayout<3>(bracket.problem, options);
+  bracket.problem.mirrors[1] = 4;
+  const OptimiseResult half = optimiseLayout<3>(bracket.problem, options);
+  EXPECT_NEAR(half.nominal / whole.nominal, 1, 1e-3);
+  EXPECT_NE(half.nominal, whole.nominal) << "the same solves were done";
+  double apart = 0;
+  for (std::size_t c = 0; c < whole.density.size(); ++c)
+    apart += std::abs(half.density[c] - whole.density[c]) / static_cast<double>(whole.density.size());
+  EXPECT_LT(apart, 1e-3);
+}
+
 // A rule that asks for nothing leaves the free layout, to the bit where it is a map.
 TEST(Optimiser, findsTheFreeLayoutWhereRulesAskForNothing) {
   testing::Bracket bracket;
