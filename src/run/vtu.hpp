@@ -30,8 +30,8 @@ struct ProofSurface {
 };
 
 /// Writes quadratic tetrahedra (VTK cell type 24), positions and displacements in mm, stresses in MPa. The
-/// stress of an edge middle is the mean of the edge's ends. Natural modes are scaled to a largest displacement
-/// of one. The file appears whole or not at all.
+/// stress of an edge middle is the mean of the edge's ends. Natural modes are scaled to a largest
+/// displacement of one. The file appears whole or not at all.
 void writeVtu(const std::filesystem::path& path, const QuadraticTets& mesh, const Proof& proof);
 
 /// Reads back what writeVtu wrote, reduced to the surface.
