@@ -90,6 +90,7 @@ void back(Job& job, const std::string& entry, TextPlace place, std::size_t faceN
   // The face may be of a body from which the space is cut: what is not asked for must not fill that again.
   job.regions.keeps.push_back(
       makeIntersection({keepShape(job.brief, job.brief.keeps.back(), job.setup.faces), job.regions.space}));
+  if (!job.brief.designs) return;
   job.assumptions.push_back(fmt::format("below face {} {:.4g} mm of material are kept, for [{}]", name,
                                         depth * kMillimetresPerMetre, entry));
 }

@@ -249,8 +249,11 @@ void addShapes(const Job& job, const PagePlaces& places, json& data) {
   std::size_t next = 0;
   data["space"] = meshes[next++];
   data["keeps"] = json::array();
-  for (const BriefKeep& keep : job.brief.keeps)
-    data["keeps"].push_back({{"name", job.brief.nameOf(keep)}, {"mesh", meshes[next++]}});
+  for (const BriefKeep& keep : job.brief.keeps) {
+    const json& mesh = meshes[next++];
+    if (keep.assumed && !job.brief.designs) continue;  // it only tells pieces that are joined from crumbs
+    data["keeps"].push_back({{"name", job.brief.nameOf(keep)}, {"mesh", mesh}});
+  }
   data["clears"] = json::array();
   for (const std::size_t clear : job.brief.clears)
     data["clears"].push_back({{"name", job.brief.shapes[clear].name}, {"mesh", meshes[next++]}});
