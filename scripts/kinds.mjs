@@ -1,7 +1,7 @@
 // Draws each kind of support and load as the page of `check` does, all on one sheet:
 // node scripts/kinds.mjs TOOL OUT.png
 import { execFileSync } from "node:child_process";
-import { mkdtempSync, writeFileSync } from "node:fs";
+import { mkdtempSync, rmSync, writeFileSync } from "node:fs";
 import { tmpdir } from "node:os";
 import { join } from "node:path";
 import { openPage } from "../web/tests/browser.mjs";
@@ -96,3 +96,4 @@ writeFileSync(
 const { browser, page } = await openPage(sheet);
 await page.locator("#view").screenshot({ path: out });
 await browser.close();
+rmSync(work, { recursive: true });

@@ -4,6 +4,7 @@
 
 #include <algorithm>
 #include <cmath>
+#include <vector>
 
 #include "barelattice/base/quantity.hpp"
 #include "barelattice/shapes/face_pieces.hpp"
@@ -45,34 +46,47 @@ std::vector<HalfPlane> halfPlanes(const Brief& brief) {
   return planes;
 }
 
-/// What a support is, in numbers that are the same for its image: each matrix and vector is mirrored by
-/// `signs`.
-Eigen::VectorXd numbersOf(const SupportKind& kind, const Vec3& place, const Vec3& signs) {
-  const auto mirrored = [&](const Eigen::Matrix3d& matrix) -> Eigen::Matrix3d {
-    return signs.asDiagonal() * matrix * signs.asDiagonal();
-  };
-  Eigen::Matrix<double, 24, 1> numbers = Eigen::Matrix<double, 24, 1>::Zero();
-  numbers[0] = static_cast<double>(kind.index());
+/// Numbers of one kind and unit together: each is compared with the others of its own.
+using Numbers = std::vector<Eigen::VectorXd>;
+
+bool alike(const Numbers& one, const Numbers& other) {
+  return std::equal(one.begin(), one.end(), other.begin(), other.end(), [](const auto& a, const auto& b) {
+    constexpr double kSame = 1e-6;
+    return a.size() == b.size() && (a - b).norm() <= kSame * a.norm();
+  });
+}
+
+Eigen::VectorXd mirrored(const Eigen::Matrix3d& matrix, const Vec3& signs) {
+  const Eigen::Matrix3d image = signs.asDiagonal() * matrix * signs.asDiagonal();
+  return Eigen::Map<const Eigen::Matrix<double, 9, 1>>(image.data());
+}
+
+/// Springs along and about axes of their own, in a mirror image.
+Numbers springNumbers(const Eigen::Matrix3d& axes, const Vec3& slide, const Vec3& turn, const Vec3& signs) {
+  return {mirrored(axes * slide.asDiagonal() * axes.transpose(), signs),
+          mirrored(axes * turn.asDiagonal() * axes.transpose(), signs)};
+}
+
+Numbers single(const std::vector<double>& values) {
+  Numbers numbers;
+  for (const double value : values) numbers.push_back(Eigen::VectorXd::Constant(1, value));
+  return numbers;
+}
+
+/// What a support is, in numbers that are those of its image if `signs` mirror them.
+Numbers numbersOf(const SupportKind& kind, const Vec3& place, const Vec3& signs) {
   if (const auto* held = std::get_if<Held>(&kind)) {
     Eigen::Matrix3d directions = Eigen::Matrix3d::Zero();
     for (int i = 0; i < 3; ++i)
       if (held->directions >> i & 1U) directions += held->axes.col(i) * held->axes.col(i).transpose();
-    directions = mirrored(directions);
-    numbers.segment<9>(1) = Eigen::Map<const Eigen::Matrix<double, 9, 1>>(directions.data());
-    numbers.segment<3>(10) = signs.cwiseProduct(held->moved.at(place));
-  } else if (const auto* bed = std::get_if<Foundation>(&kind)) {
-    numbers.segment<2>(1) << bed->normal, bed->tangential;
-  } else if (const auto* springs = std::get_if<MeanSprings>(&kind)) {
-    const Eigen::Matrix3d slide =
-        mirrored(springs->axes * springs->slide.asDiagonal() * springs->axes.transpose());
-    const Eigen::Matrix3d turn =
-        mirrored(springs->axes * springs->turn.asDiagonal() * springs->axes.transpose());
-    numbers.segment<9>(1) = Eigen::Map<const Eigen::Matrix<double, 9, 1>>(slide.data());
-    numbers.segment<9>(10) = Eigen::Map<const Eigen::Matrix<double, 9, 1>>(turn.data());
-  } else if (const auto* bolt = std::get_if<Bolt>(&kind)) {
-    numbers.segment<5>(1) << bolt->diameter, bolt->grip, bolt->modulus, bolt->poisson, bolt->preload;
+    return {mirrored(directions, signs), signs.cwiseProduct(held->moved.at(place))};
   }
-  return numbers;
+  if (const auto* bed = std::get_if<Foundation>(&kind)) return single({bed->normal, bed->tangential});
+  if (const auto* springs = std::get_if<MeanSprings>(&kind))
+    return springNumbers(springs->axes, springs->slide, springs->turn, signs);
+  if (const auto* bolt = std::get_if<Bolt>(&kind))
+    return single({bolt->diameter, bolt->grip, bolt->modulus, bolt->poisson, bolt->preload});
+  return {};
 }
 
 /// A piece of a supported face, as it is told from others.
@@ -99,15 +113,14 @@ void checkSupports(const Job& job, const LoadCase& c, const HalfPlane& plane) {
   const double near = 0.5 * job.brief.voxel;
   for (const Stand& stand : stands) {
     const Vec3 image = plane.image(stand.centre);
-    const auto alike = [&](const Stand& other) {
+    const auto isImage = [&](const Stand& other) {
       constexpr double kAreas = 0.02;
-      constexpr double kNumbers = 1e-6;
-      const Eigen::VectorXd own = numbersOf(*stand.kind, stand.centre, plane.signs());
-      const Eigen::VectorXd its = numbersOf(*other.kind, other.centre, Vec3::Ones());
       return (other.centre - image).norm() < near && std::abs(other.area / stand.area - 1) < kAreas &&
-             (own - its).norm() <= kNumbers * own.norm();
+             other.kind->index() == stand.kind->index() &&
+             alike(numbersOf(*stand.kind, stand.centre, plane.signs()),
+                   numbersOf(*other.kind, other.centre, Vec3::Ones()));
     };
-    if (std::none_of(stands.begin(), stands.end(), alike))
+    if (std::none_of(stands.begin(), stands.end(), isImage))
       refuse(
           job.brief, plane.place,
           fmt::format("half of the job does not stand for all: [supports.{}] round {} has no like round {}",
@@ -155,6 +168,29 @@ void checkMasses(const Job& job, const HalfPlane& plane) {
       refuse(job.brief, plane.place,
              fmt::format("half of the job does not stand for all: [masses.{}] has no like round {}",
                          mass.name, placeText(plane.image(mass.at))),
+             "give it one, or leave 'half' out");
+  }
+}
+
+/// A connection joins the images of the faces that its like joins, by springs that are the image of its own.
+void checkConnections(const Job& job, const HalfPlane& plane) {
+  const double near = 0.5 * job.brief.voxel;
+  const auto centreOf = [&](std::size_t face) { return job.setup.faces[face].face.centroid(); };
+  for (const Connection& connection : job.setup.connections) {
+    const Vec3 first = plane.image(centreOf(connection.first));
+    const Vec3 second = plane.image(centreOf(connection.second));
+    const auto isImage = [&](const Connection& other) {
+      const auto joins = [&](std::size_t one, std::size_t two) {
+        return (centreOf(one) - first).norm() < near && (centreOf(two) - second).norm() < near;
+      };
+      return (joins(other.first, other.second) || joins(other.second, other.first)) &&
+             alike(springNumbers(connection.axes, connection.slide, connection.turn, plane.signs()),
+                   springNumbers(other.axes, other.slide, other.turn, Vec3::Ones()));
+    };
+    if (std::none_of(job.setup.connections.begin(), job.setup.connections.end(), isImage))
+      refuse(job.brief, plane.place,
+             fmt::format("half of the job does not stand for all: [connections.{}] has no like across {}",
+                         connection.name, plane.name()),
              "give it one, or leave 'half' out");
   }
 }
@@ -230,6 +266,7 @@ void checkHalves(const Job& job, const Domain<D>& domain) {
   if (planes.empty()) return;
   const MirrorLayers<D> layers = mirrorLayers(job, domain.grid);
   for (const HalfPlane& plane : planes) {
+    checkConnections(job, plane);  // first: they keep material where they join
     checkSpace(job, domain, plane, *layers[static_cast<std::size_t>(plane.axis)]);
     checkMasses(job, plane);
     for (const LoadCase& c : job.setup.cases) {

@@ -362,14 +362,36 @@ TEST(Acting, halvesNeedTheirLike) {
        "\"+z\" } }",
        "[supports.more]"},
       {"keep = [\"pad\"]", "keep = [\"pad\", \"edge\", \"foot\"]", "have no like across y"},
+      // Rigid as the one spring may be, the other is looked at by itself.
+      {"root = { face = \"root\" }",
+       "root = { face = \"root\" }\na = { face = \"left\", springs = { slide = \"rigid\", turn = \"300 N "
+       "m/rad\" } }\n"
+       "b = { face = \"right\", springs = { slide = \"rigid\", turn = \"400 N m/rad\" } }",
+       "[supports.a]"},
+      {"root = { face = \"root\" }",
+       "root = { face = \"root\" }\na = { face = \"left\", springs = { slide = \"rigid\", turn = \"300 N "
+       "m/rad\" } }\n"
+       "b = { face = \"right\", springs = { slide = \"rigid\", turn = \"300 N m/rad\" } }",
+       ""},
+      {push, push + "\n[connections]\nc = { between = [\"root\", \"left\"], slide = \"1 kN/mm\" }",
+       "[connections.c] has no like across y"},
+      {push,
+       push + "\n[connections]\nc = { between = [\"root\", \"left\"], slide = \"1 kN/mm\" }\n"
+              "d = { between = [\"right\", \"root\"], slide = \"1 kN/mm\" }",
+       ""},
       {"at = \"10 mm\"", "at = \"12 mm\"", "have no like across y"},
       {"at = \"10 mm\"", "at = \"90 mm\"", "misses the design space"},
       {"across = \"y\"", "across = [0, 1, 1]", "a plane across x, y or z"},
       {"half = true", "half = true, impose = false", "only where the layout is mirrored"},
   };
-  const std::string footed = changedIn(half, "[design]\n",
-                                       "foot = { box = { from = [\"20 mm\", \"0 mm\", \"0 mm\"], to = [\"30 "
-                                       "mm\", \"4 mm\", \"4 mm\"] } }\n[design]\n");
+  const std::string sided =
+      changedIn(half, "[faces]\n",
+                "[faces]\nleft = { of = \"block\", kind = \"plane\", facing = \"-y\" }\n"
+                "right = { of = \"block\", kind = \"plane\", facing = \"+y\" }\n");
+  const std::string footed =
+      changedIn(changedIn(sided, "mass_fraction = 0.4", "mass_fraction = 0.95"), "[design]\n",
+                "foot = { box = { from = [\"20 mm\", \"0 mm\", \"0 mm\"], to = [\"30 "
+                "mm\", \"4 mm\", \"4 mm\"] } }\n[design]\n");
   for (const auto& [what, becomes, why] : wrong) {
     const std::string text = changedIn(footed, what, becomes);
     if (why.empty()) {
@@ -401,8 +423,7 @@ TEST(Acting, briefsWithoutADesignAreComplete) {
   EXPECT_LE(fine.cellCount(), 200000U);
   EXPECT_GT(fine.cellCount(), 150000U);
   // One of the two alone is a design that lacks the other.
-  for (const std::string part :
-       {"[target]\nmass_fraction = 0.4\n", "[making]\nsmallest_member = \"6 mm\"\n"})
+  for (const std::string part : {"[target]\nmass_fraction = 0.4\n", "[making]\nsmallest_member = \"6 mm\"\n"})
     EXPECT_THROW(prepared(bare + part), BriefError) << part;
 }
 
