@@ -44,12 +44,13 @@ std::atomic<bool> designing{false};
 /// allows.
 constexpr double kQuickVoxel = 1.6;
 
-RunListener listenerFor(Terminal& terminal) {
+/// @param spaceMass of the full design space, kg.
+RunListener listenerFor(Terminal& terminal, double spaceMass) {
   RunListener listener;
   listener.note = [&terminal](const std::string& line) { terminal.line(line); };
-  listener.iteration = [&terminal, told = false](const IterationRecord& record) mutable {
+  listener.iteration = [&terminal, spaceMass, told = false](const IterationRecord& record) mutable {
     const bool log = terminal.plain() || record.iteration % 10 == 0 || record.iteration == 1;
-    terminal.live(describeIteration(record), log);
+    terminal.live(describeIteration(record, spaceMass), log);
     if (record.strengthened && !told)
       terminal.line(fmt::format(
           "  iteration {:>3}: V-cycles converge slowly on this layout, W-cycles from now on where they do",
@@ -84,7 +85,7 @@ int check(const Job& job, const std::filesystem::path& folder, const Arguments& 
         {"masses_kg",
          {{"space", job.spaceMass},
           {"keep", job.keepMass},
-          {"target", job.targetMass},
+          {"target", job.brief.lightest ? nlohmann::json() : nlohmann::json(job.targetMass)},
           {"bonded", job.bondedMass}}},
         {"voxels", job.cellCount()},
         {"voxel_mm", job.cellSize() * kMillimetresPerMetre},
@@ -148,7 +149,8 @@ int work(const Arguments& arguments, Terminal& terminal) {
   terminal.line(describeJob(job));
   if (arguments.verb == "report") return report(job, folder, arguments, terminal, watch);
   stopAtSafePoints();
-  JobRun run(std::move(job), folder, listenerFor(terminal));
+  const double spaceMass = job.spaceMass;
+  JobRun run(std::move(job), folder, listenerFor(terminal, spaceMass));
   const auto design = [&] {
     designing = true;
     run.optimise(arguments.fresh);

@@ -111,7 +111,9 @@ std::string describeJob(const Job& job) {
                       job.flat() ? job.brief.sheet->thickness * kMillimetresPerMetre : size.z(),
                       job.cellCount(), job.cellSize() * kMillimetresPerMetre);
   text += fmt::format("  keep    {:>9.4g} kg\n", job.keepMass);
-  if (job.brief.designs)
+  if (job.brief.lightest)
+    text += "  the lightest part that holds [require] is sought\n";
+  else if (job.brief.designs)
     text += fmt::format("  target  {:>9.4g} kg   {:.3g} % of the space\n", job.targetMass,
                         100 * job.targetMass / job.spaceMass);
   else
@@ -137,7 +139,14 @@ std::string describeJob(const Job& job) {
   return text;
 }
 
-std::string describeIteration(const IterationRecord& r) {
+std::string describeIteration(const IterationRecord& r, double spaceMass) {
+  if (!r.overBounds.empty())
+    return fmt::format(
+        "  iteration {:>3}   mass {:>9.4g} kg   worst limit at {:>3.0f} % of its bound   eroded by {:.2f}   "
+        "sharpness {:>2.0f}   grey {:>3.0f} %   change {:>4.1f} %   {}{}",
+        r.iteration, r.massFraction * spaceMass,
+        100 * *std::max_element(r.overBounds.begin(), r.overBounds.end()), r.erosion, r.sharpness,
+        100 * r.grey, 100 * r.change, duration(r.seconds), r.takenBack ? "   taken back" : "");
   const std::string thin = r.erosion > 0 ? fmt::format("{:>9.4g} J", r.eroded) : std::string(11, ' ');
   return fmt::format(
       "  iteration {:>3}   compliance {:>9.4g} J   eroded by {:.2f} {}   sharpness {:>2.0f}   grey {:>3.0f} "

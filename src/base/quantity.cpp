@@ -77,6 +77,8 @@ constexpr std::array kUnits{
     Unit{"K", Measure::temperatureChange, 1},
     Unit{"1/K", Measure::expansion, 1},
     Unit{"um/(m K)", Measure::expansion, 1e-6},
+    Unit{"Hz", Measure::frequency, 1},
+    Unit{"kHz", Measure::frequency, 1e3},
 };
 
 std::string_view trimmed(std::string_view text) {
@@ -130,6 +132,8 @@ std::string nameOf(Measure measure) {
       return "a change of temperature";
     case Measure::expansion:
       return "a thermal expansion";
+    case Measure::frequency:
+      return "a frequency";
   }
   return "a quantity";
 }

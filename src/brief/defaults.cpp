@@ -44,6 +44,10 @@ std::vector<std::string> defaultsTaken(const toml::table& document, const Brief&
     open("making", "boundary",
          " = \"empty\": material keeps off the walls of the space, away from its faces");
     if (!brief.start) open("optimise", "start", ": a uniform density");
+    if (brief.lightest)
+      open("optimise", "rounds",
+           fmt::format(" = {}: how often at most it is designed again as the proof corrects it",
+                       brief.rounds));
   }
   if (!brief.designs) {
     taken.emplace_back("[target] and [making] are not there: nothing is designed, parts are analysed");

@@ -23,6 +23,7 @@ namespace {
 constexpr int kDefaultTetrahedra = 200'000;
 constexpr int kDefaultKeepEvery = 10;
 constexpr int kFrequenciesToAnalyse = 3;
+constexpr int kDefaultRounds = 4;
 constexpr double kDefaultAgreement = 0.1;
 constexpr double kDefaultChord = 2e-5;  // m: below what a bore's fit sees
 
@@ -257,7 +258,31 @@ void parseRequirements(TableReader& top, Brief& brief) {
        {std::pair{"wall", Requirement::Kind::wall}, std::pair{"gap", Requirement::Kind::gap}})
     if (const double least = reader.quantity(key, Measure::length, {.otherwise = 0, .above = 0}); least > 0)
       brief.requirements.push_back({kind, 0, least});
+  if (const double least = reader.quantity("frequency", Measure::frequency, {.otherwise = 0, .above = 0});
+      least > 0) {
+    if (brief.sheet)
+      reader.fail(
+          *reader.find("frequency"),
+          "a sheet swings out of its plane first, and is analysed within it: its frequencies are not known",
+          "leave 'frequency' out, or make the part a body");
+    brief.requirements.push_back({Requirement::Kind::frequency, 0, least});
+    brief.frequencies = std::max(brief.frequencies, 1);
+  }
   reader.finish();
+}
+
+/// The lightest part is stopped by its requirements, and has no target.
+void parseLightest(TableReader& top, Brief& brief) {
+  if (const toml::node* target = top.find("target"))
+    top.fail(*target, "[target] contradicts goal = \"lightest\", whose mass is what is sought",
+             "leave one of them out; a mass the part must not exceed is [require] mass");
+  if (const toml::node* layout = top.find("layout"))
+    top.fail(*layout, "a [layout] from elsewhere is not designed here, so none is lightest",
+             "leave 'goal' out and give a [target], the mass it is to be read at");
+  if (std::none_of(brief.requirements.begin(), brief.requirements.end(),
+                   [](const Requirement& r) { return r.designed(); }))
+    top.fail(*top.find("goal"), "goal = \"lightest\" has no limit that stops material from being taken away",
+             "give [require] a safety_factor, the displacement of a face, or both");
 }
 
 void parseSolid(TableReader& top, Brief& brief) {
@@ -298,9 +323,14 @@ void parseSettings(TableReader& top, Brief& brief) {
   backByDefault(brief);
   brief.tetrahedra = kDefaultTetrahedra;
   brief.keepEvery = kDefaultKeepEvery;
+  brief.rounds = kDefaultRounds;
   brief.agreement = kDefaultAgreement;
   if (std::optional<TableReader> reader = top.tableIfThere("optimise")) {
     brief.iterations = reader->wholeNumber("iterations", {.otherwise = 0, .least = 1});
+    if (const toml::node* rounds = reader->find("rounds"); rounds && !brief.lightest)
+      reader->fail(*rounds, "'rounds' are those of goal = \"lightest\", which this brief has not",
+                   "leave it out");
+    brief.rounds = reader->wholeNumber("rounds", {.otherwise = kDefaultRounds, .least = 1, .most = 20});
     brief.keepEvery = reader->wholeNumber("keep_every", {.otherwise = kDefaultKeepEvery, .least = 0});
     brief.start = parseShapeIfThere(*reader, "start", brief);
     reader->finish();
@@ -382,7 +412,9 @@ Brief parseBrief(std::string_view text, const std::filesystem::path& path) {
   Brief brief;
   brief.path = path;
   brief.title = path.stem().string();
-  brief.designs = top.has("target") || top.has("making") || top.has("layout") || top.has("optimise");
+  const bool lightest = document["goal"].value_or(std::string()) == "lightest";
+  brief.designs =
+      lightest || top.has("target") || top.has("making") || top.has("layout") || top.has("optimise");
   if (const toml::node* node = top.find("title")) brief.title = top.text(*node, "title");
   parseGrid(top, brief);
   parseSheet(top, brief);
@@ -403,15 +435,19 @@ Brief parseBrief(std::string_view text, const std::filesystem::path& path) {
   parseKeeps(design, brief);
   design.finish();
   parseActing(top, brief);
-  brief.goal = static_cast<GoalForm>(top.word("goal", {"stiffest", "stiffest in the worst case"}));
+  constexpr std::size_t kLightest = 2;
+  const std::size_t goal = top.word("goal", {"stiffest", "stiffest in the worst case", "lightest"});
+  brief.lightest = goal == kLightest;
+  brief.goal = brief.lightest ? GoalForm::worst : static_cast<GoalForm>(goal);
   if (brief.designs) {
-    brief.target = parseTarget(top, brief);
+    if (!brief.lightest) brief.target = parseTarget(top, brief);
     parseMaking(top, brief);
   } else {
     brief.making.push_back({Walls{}, {}, false});
     brief.frequencies = brief.sheet ? 0 : kFrequenciesToAnalyse;
   }
   parseRequirements(top, brief);
+  if (brief.lightest) parseLightest(top, brief);
   parseSettings(top, brief);
   parseSolid(top, brief);
   parseLayout(top, brief);

@@ -11,6 +11,7 @@
 #include "base/check.hpp"
 #include "base/parallel.hpp"
 #include "solve/superposition.hpp"
+#include "voxels/voxel_operator.hpp"
 
 namespace barelattice {
 namespace {
@@ -29,6 +30,13 @@ std::vector<double> growthForces(const Grid<D>& grid, const Material& material,
 }
 
 }  // namespace
+
+std::vector<std::vector<double>> Analysis::adjoints(const CaseStates& at, std::span<const AdjointLoad> loads,
+                                                    std::vector<std::vector<double>> /*starts*/) {
+  std::vector<std::vector<double>> found;
+  for (const AdjointLoad& load : loads) found.push_back(adjoint(at, load.k, load.byDisplacement));
+  return found;
+}
 
 bool CaseStates::succeeded() const {
   return std::all_of(reports.begin(), reports.end(), [](const SolveReport& r) { return r.succeeded(); });
@@ -311,23 +319,67 @@ void GridAnalysis<D>::byCell(std::span<double> gradient, const Fill& fill) const
 template <int D>
 std::vector<double> GridAnalysis<D>::adjoint(const CaseStates& at, std::size_t k,
                                              std::span<const double> byDisplacement) {
-  requireAnalysed(at, k);
-  requireCount("byDisplacement", byDisplacement.size(), D * whole_.nodeCount(), "degrees of freedom");
-  const Group& group = groups_[groupOf_[k]];
-  group.model->setRelativeModuli(shares(solvedOf(at, k).density));  // it may have been set to another since
+  const AdjointLoad load{k, {byDisplacement.begin(), byDisplacement.end()}};
+  return adjoints(at, std::span(&load, 1), {}).front();
+}
+
+template <int D>
+std::vector<std::vector<double>> GridAnalysis<D>::adjoints(const CaseStates& at,
+                                                           std::span<const AdjointLoad> loads,
+                                                           std::vector<std::vector<double>> starts) {
+  starts.resize(loads.size());
+  for (std::size_t i = 0; i < loads.size(); ++i) {
+    requireAnalysed(at, loads[i].k);
+    requireCount("byDisplacement", loads[i].byDisplacement.size(), D * whole_.nodeCount(),
+                 "degrees of freedom");
+    requireCountOrNone("a start", starts[i].size(), D * whole_.nodeCount(), "degrees of freedom");
+    if (starts[i].empty()) starts[i].assign(D * whole_.nodeCount(), 0.0);
+  }
+  for (std::size_t g = 0; g < groups_.size(); ++g) {
+    std::vector<std::size_t> own;
+    for (std::size_t i = 0; i < loads.size(); ++i)
+      if (groupOf_[loads[i].k] == g) own.push_back(i);
+    if (!own.empty()) solveAdjoints(groups_[g], at, loads, own, starts);
+  }
+  return starts;
+}
+
+/// Those of one set of supports. @param fields from what they start, then what was found.
+template <int D>
+void GridAnalysis<D>::solveAdjoints(const Group& group, const CaseStates& at,
+                                    std::span<const AdjointLoad> loads, const std::vector<std::size_t>& own,
+                                    std::vector<std::vector<double>>& fields) {
+  // It may have been set to another reading since; to set it anew costs as much as some iterations.
+  const std::vector<double> moduli = shares(solvedOf(at, loads[own.front()].k).density);
+  const auto set = group.model->stiffness().scales();
+  if (!std::equal(moduli.begin(), moduli.end(), set.begin(), set.end()))
+    group.model->setRelativeModuli(moduli);
   const Forces none;
-  std::vector<double> l(group.model->size(), 0.0);
-  std::vector<double> own;
-  if (piece_) byDisplacement = own = piece_->forceOf(byDisplacement);
-  const LoadedField field{&none, l, byDisplacement};
-  const SolveReport report = group.model->solve(std::span(&field, 1), asking()).front();
-  if (!report.succeeded())
-    throw RunError(fmt::format("case {}: the adjoint state: {} ({} iterations, energy error {:.1e})",
-                               cases_[k].name, describe(report.stop), report.iterations, report.energyError));
-  if (!piece_) return l;
-  std::vector<double> whole(D * whole_.nodeCount());
-  piece_->spread(l, whole);
-  return whole;
+  std::vector<std::vector<double>> forces;
+  std::vector<std::vector<double>> states;
+  for (const std::size_t i : own) {
+    forces.push_back(piece_ ? piece_->forceOf(loads[i].byDisplacement) : loads[i].byDisplacement);
+    states.push_back(piece_ ? piece_->displacementOf(fields[i]) : std::move(fields[i]));
+  }
+  std::vector<LoadedField> systems;
+  for (std::size_t j = 0; j < own.size(); ++j) systems.push_back({&none, states[j], forces[j]});
+  constexpr int kFromRest = 3;  // where states start from those of the layout before
+  SolveOptions options = asking();
+  options.maxIterations *= kFromRest;
+  const std::vector<SolveReport> reports = group.model->solve(systems, options);
+  for (std::size_t j = 0; j < own.size(); ++j) {
+    if (!reports[j].succeeded())
+      throw RunError(fmt::format("case {}: the adjoint state: {} ({} iterations, energy error {:.1e})",
+                                 cases_[loads[own[j]].k].name, describe(reports[j].stop),
+                                 reports[j].iterations, reports[j].energyError));
+    std::vector<double>& field = fields[own[j]];
+    if (!piece_) {
+      field = std::move(states[j]);
+      continue;
+    }
+    field.resize(D * whole_.nodeCount());
+    piece_->spread(states[j], field);
+  }
 }
 
 /// A cell's part of l^T K u follows from its energies, (E(u + l) - E(u - l)) / 4.

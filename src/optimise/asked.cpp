@@ -19,6 +19,11 @@ std::vector<double> valuesOf(const Response& response, const Analysed& at) {
 
 void gradientOf(const Response& response, const Analysed& at, std::size_t which, std::span<double> gradient) {
   response.gradient(at, which, gradient);
+  requireFiniteGradient(response, at, which, gradient);
+}
+
+void requireFiniteGradient(const Response& response, const Analysed& at, std::size_t which,
+                           std::span<const double> gradient) {
   for (std::size_t c = 0; c < gradient.size(); ++c)
     if (!std::isfinite(gradient[c]))
       throw RunError(fmt::format("the derivative of {} by the density of cell {} is {}",

@@ -13,5 +13,7 @@ std::vector<double> valuesOf(const Response& response, const Analysed& at);
 
 /// @throws RunError naming the value and the cell where a derivative is not finite.
 void gradientOf(const Response& response, const Analysed& at, std::size_t which, std::span<double> gradient);
+void requireFiniteGradient(const Response& response, const Analysed& at, std::size_t which,
+                           std::span<const double> gradient);
 
 }  // namespace barelattice

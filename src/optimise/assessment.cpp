@@ -41,6 +41,15 @@ namespace {
 // compliance falls with material, so the thicker ones need not be solved. Limits on the density, as that on
 // the mass, are those of n all the same.
 //
+// Where the lightest is sought, terms stand for places: how far a face moves, how much of its strength the
+// part uses. The thinner layout only has to hold, which its compliance tells, whose derivative needs no
+// solve:
+//
+//   c_k(x) = g_k(n) h,   h = 1 - s + s C(e) / C(n)                                (3)
+//   dc_k = h dg_k(n) + g_k(n) s (dC(e) - C(e) / C(n) dC(n)) / C(n)
+//
+// with C the sum of the cases' compliances by weight. For g = C that is (1).
+//
 // dg/dn comes from the response, with adjoint solves where it needs them. tests/optimise/assessment_test
 // holds (2) against differences of (1), both as the loop calls them.
 
@@ -88,16 +97,33 @@ std::vector<Limit> withMass(const LayoutProblem<D>& problem, const Analysis& ana
 template <int D>
 Assessment<D>::Assessment(const LayoutProblem<D>& problem, const StiffnessLaw& law, double erodedShare)
     : erodedShare_(erodedShare),
+      lightest_(problem.lightest),
       readings_(problem),
       analysis_(problem.grid, problem.material, problem.cases, product(problem.fill, problem.modulus), law,
                 problem.cellMass, problem.cellExpansion, problem.mirrors),
       mass_(std::make_shared<MassFraction>(product(problem.fill, problem.mass))),
-      formulation_(completed(problem, analysis_), withMass(problem, analysis_, mass_)) {}
+      formulation_(completed(problem, analysis_), withMass(problem, analysis_, mass_)) {
+  for (const GridCase<D>& c : problem.cases) caseWeights_.push_back(c.weight);
+}
 
 template <int D>
 double Assessment<D>::goalOf(std::vector<double> density, CaseStates& states) {
   analysis_.attempt(std::move(density), states);
   return goalAt(states);
+}
+
+template <int D>
+double Assessment<D>::holdOf(std::vector<double> density, CaseStates& states) {
+  analysis_.attempt(std::move(density), states);
+  return holdOf(states);
+}
+
+template <int D>
+double Assessment<D>::complianceOf(const CaseStates& states) const {
+  double sum = 0;
+  for (std::size_t k = 0; k < caseWeights_.size(); ++k)
+    if (caseWeights_[k] > 0) sum += caseWeights_[k] * states.compliances[k];
+  return sum;
 }
 
 template <int D>
@@ -131,18 +157,24 @@ Assessed Assessment<D>::assess(std::vector<double> layout, ReadingStates& states
   assessed.values.insert(assessed.values.end(), assessed.appraisal.limits.begin(),
                          assessed.appraisal.limits.end());
   std::vector<double>& terms = assessed.appraisal.terms;
-  assessed.nominal = assessed.eroded = formulation_.goalOf(terms);
+  assessed.goal = formulation_.goalOf(terms);
+  assessed.nominal = assessed.eroded = lightest_ ? complianceOf(states.nominal) : assessed.goal;
   if (share() > 0) {
     assessed.eroded = std::numeric_limits<double>::infinity();
-    if (std::isfinite(assessed.nominal)) {
-      solve(readings_.eroded(), states.eroded, assessed);
+    if (std::isfinite(assessed.goal)) solve(readings_.eroded(), states.eroded, assessed);
+    if (std::isfinite(assessed.goal) && lightest_) {
+      assessed.eroded = complianceOf(states.eroded);
+      for (double& term : terms) term *= thinnerFactor(states);  // (3)
+    } else if (std::isfinite(assessed.goal)) {
       const std::vector<double> thin = valuesOf(*formulation_.goal().response, {analysis_, states.eroded});
       assessed.eroded = formulation_.goalOf(thin);
       for (std::size_t k = 0; k < terms.size(); ++k)
         terms[k] = terms[k] + share() * (thin[k] - terms[k]);  // (1)
     }
   }
-  assessed.merit = formulation_.merit(assessed.appraisal);
+  assessed.merit = lightest_ ? formulation_.meritOfLightest(assessed.appraisal, assessed.goal,
+                                                            assessed.eroded / assessed.nominal)
+                             : formulation_.merit(assessed.appraisal);
   return assessed;
 }
 
@@ -171,13 +203,96 @@ void Assessment<D>::addGoal(bool eroded, const CaseStates& states,
   }
 }
 
+/// h of (3).
 template <int D>
-DesignGradients Assessment<D>::differentiate(const ReadingStates& states) {
+double Assessment<D>::thinnerFactor(const ReadingStates& states) const {
+  return share() > 0 ? 1 + share() * (complianceOf(states.eroded) / complianceOf(states.nominal) - 1) : 1;
+}
+
+/// dC by the variables, of one reading.
+template <int D>
+std::vector<double> Assessment<D>::complianceGradient(const CaseStates& states, bool eroded) {
+  std::vector<double> own(states.density.size());
+  std::vector<double> byDensity(own.size(), 0.0);
+  for (std::size_t k = 0; k < caseWeights_.size(); ++k) {
+    if (caseWeights_[k] == 0) continue;
+    analysis_.complianceGradient(states, k, own);
+    forEach(own.size(), [&](std::size_t i) { byDensity[i] += caseWeights_[k] * own[i]; });
+  }
+  return eroded ? readings_.fromEroded(byDensity) : readings_.fromMade(byDensity);
+}
+
+/// The adjoint states of some terms, solved together.
+template <int D>
+void Assessment<D>::findAdjoints(const std::vector<std::size_t>& terms, ReadingStates& states) {
+  const Goal& goal = formulation_.goal();
+  states.adjoints.resize(goal.weights.size());
+  std::vector<std::size_t> solved;
+  std::vector<AdjointLoad> loads;
+  std::vector<std::vector<double>> starts;
+  for (const std::size_t k : terms) {
+    std::optional<AdjointLoad> load = goal.response->adjointLoad({analysis_, states.nominal}, k);
+    if (!load) {
+      states.adjoints[k].clear();
+      continue;
+    }
+    solved.push_back(k);
+    loads.push_back(std::move(*load));
+    starts.push_back(std::move(states.adjoints[k]));
+  }
+  std::vector<std::vector<double>> found = analysis_.adjoints(states.nominal, loads, std::move(starts));
+  for (std::size_t i = 0; i < solved.size(); ++i) states.adjoints[solved[i]] = std::move(found[i]);
+}
+
+/// (3), by weight. Terms of a sum are one gradient.
+template <int D>
+void Assessment<D>::addGoalOfLightest(ReadingStates& states, double leastShare,
+                                      std::vector<std::vector<double>>& gradients) {
+  const Goal& goal = formulation_.goal();
+  const std::size_t n = states.nominal.density.size();
+  const std::vector<double> values = valuesOf(*goal.response, {analysis_, states.nominal});
+  double worst = 0;
+  for (std::size_t k = 0; k < values.size(); ++k) worst = std::max(worst, goal.weights[k] * values[k]);
+  const double h = thinnerFactor(states);
+  std::vector<double> dh(n, 0.0);
+  if (share() > 0) {
+    const double own = complianceOf(states.nominal);
+    const double ratio = complianceOf(states.eroded) / own;
+    dh = complianceGradient(states.eroded, true);
+    const std::vector<double> ofOwn = complianceGradient(states.nominal, false);
+    forEach(n, [&](std::size_t i) { dh[i] = share() * (dh[i] - ratio * ofOwn[i]) / own; });
+  }
+  const Analysed at{analysis_, states.nominal};
+  std::vector<std::size_t> governing;
+  for (std::size_t k = 0; k < values.size(); ++k) {
+    const double value = goal.weights[k] * values[k];
+    if (goal.form == GoalForm::weightedSum || value == worst || value > leastShare * worst)
+      governing.push_back(k);
+  }
+  findAdjoints(governing, states);
+  std::vector<double> byDensity(n);
+  for (const std::size_t k : governing) {
+    const double value = goal.weights[k] * values[k];
+    goal.response->gradientFrom(at, k, states.adjoints[k], byDensity);
+    requireFiniteGradient(*goal.response, at, k, byDensity);
+    std::vector<double> byVariable = readings_.fromMade(byDensity);
+    std::vector<double>& sum = gradients[goal.form == GoalForm::worst ? k : 0];
+    if (sum.empty()) sum.assign(n, 0.0);
+    forEach(n, [&](std::size_t i) { sum[i] += goal.weights[k] * h * byVariable[i] + value * dh[i]; });
+  }
+}
+
+template <int D>
+DesignGradients Assessment<D>::differentiate(ReadingStates& states, double leastShare) {
   const Goal& goal = formulation_.goal();
   DesignGradients gradients;
   gradients.goal.resize(goal.form == GoalForm::worst ? goal.weights.size() : 1);
-  addGoal(false, states.nominal, gradients.goal);
-  if (share() > 0) addGoal(true, states.eroded, gradients.goal);
+  if (lightest_) {
+    addGoalOfLightest(states, leastShare, gradients.goal);
+  } else {
+    addGoal(false, states.nominal, gradients.goal);
+    if (share() > 0) addGoal(true, states.eroded, gradients.goal);
+  }
   std::vector<double> byDensity(states.nominal.density.size());
   for (const Limit& limit : formulation_.limits()) {
     const bool drawn = limit.response->ofDensityAlone();

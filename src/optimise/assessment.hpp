@@ -16,8 +16,9 @@ struct Assessed {
   Appraisal appraisal;
   std::vector<double> values;  ///< of the layout as it may be made: terms of the goal, limits
   double merit = 0;            ///< what is minimised
-  double nominal = 0;          ///< the goal of the layout as it may be made
-  double eroded = 0;           ///< of the thinner one; infinite where that does not hold
+  double goal = 0;             ///< of the layout as it may be made
+  double nominal = 0;          ///< how well that holds, see Assessment::holdOf
+  double eroded = 0;           ///< how well the thinner one does; infinite where it does not hold
   int solverIterations = 0;    ///< over all cases
   bool strengthened = false;   ///< a solve went over to W-cycles
 };
@@ -35,6 +36,16 @@ class Assessment {
   const Formulation& formulation() const { return formulation_; }
   const MassFraction& mass() const { return *mass_; }
 
+  /// Where the lightest is sought: the mass that is met for now.
+  void boundMass(double massFraction) { formulation_.boundMass(massFraction); }
+  /// The sum of the cases' compliances by their weights, J.
+  double complianceOf(const CaseStates& states) const;
+  /// What layouts are compared by as to how well they hold: the goal, or where the lightest is sought, whose
+  /// goal may be of a few places only, the compliance.
+  double holdOf(const CaseStates& states) { return lightest_ ? complianceOf(states) : goalAt(states); }
+  /// Analyses a layout from the states and returns that. The states move on.
+  double holdOf(std::vector<double> density, CaseStates& states);
+
   double massOf(std::span<const double> variables) { return mass_->value(readings_.forward(variables)); }
   /// The goal of a reading that has been analysed.
   double goalAt(const CaseStates& states) { return formulation_.goalAt({analysis_, states}); }
@@ -48,7 +59,10 @@ class Assessment {
   /// @param layout what they gave.
   Assessed assess(std::vector<double> layout, ReadingStates& states);
   /// The derivatives of what was assessed last.
-  DesignGradients differentiate(const ReadingStates& states);
+  /// @param leastShare where the lightest is sought: terms under this share of the worst are left out, as no
+  ///   derivative at all. They do not govern, and each costs a solve.
+  /// Adjoint states start from those of the states, and are left in them.
+  DesignGradients differentiate(ReadingStates& states, double leastShare = 0);
 
  private:
   double share() const { return readings_.reading().erosion > 0 ? erodedShare_ : 0; }
@@ -58,8 +72,15 @@ class Assessment {
     return readings_.madeThinner() ? drawn_ : states;
   }
   void addGoal(bool eroded, const CaseStates& states, std::vector<std::vector<double>>& gradients);
+  void addGoalOfLightest(ReadingStates& states, double leastShare,
+                         std::vector<std::vector<double>>& gradients);
+  void findAdjoints(const std::vector<std::size_t>& terms, ReadingStates& states);
+  std::vector<double> complianceGradient(const CaseStates& states, bool eroded);
+  double thinnerFactor(const ReadingStates& states) const;
 
   double erodedShare_;
+  bool lightest_;
+  std::vector<double> caseWeights_;
   CaseStates drawn_;  // the density alone of what was assessed last, where it was analysed as it may be made
   Readings<D> readings_;
   GridAnalysis<D> analysis_;

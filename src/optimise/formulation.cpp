@@ -44,14 +44,32 @@ double Formulation::unitOf(std::size_t limit) const {
   return limits_[limit].sense == LimitSense::atMost ? size : -size;
 }
 
-double Formulation::merit(const Appraisal& appraisal) const {
+double Formulation::shareMissed(const Appraisal& appraisal) const {
   // An exact penalty (Nocedal & Wright 2006, section 15.4). A tenth of a bound weighs as much as the goal
   // itself: more than limits that can be met at all tend to cost.
   constexpr double kPenalty = 10;
   double share = 1;
   for (std::size_t i = 1; i < limits_.size(); ++i)
     share += kPenalty * std::max(0.0, missed(i, appraisal.limits[i]));
-  return share * goalOf(appraisal.terms);
+  return share;
+}
+
+double Formulation::merit(const Appraisal& appraisal) const {
+  return shareMissed(appraisal) * goalOf(appraisal.terms);
+}
+
+/// A goal falls with the mass m, as m^-q: q is 1 for a rod or a plate in its plane, 3 for a plate that is
+/// bent or a grey layout. With a power a of the goal below 1 / q lighter layouts are better as long as it is
+/// under one, with b above 1 / q heavier ones where it is over, so that the best is where it is one: a third
+/// serves below, and above what q = 1 still needs.
+double Formulation::meritOfLightest(const Appraisal& appraisal, double goal, double softer) const {
+  constexpr double kBelow = 0.25;
+  constexpr double kAbove = 1.5;
+  constexpr double kThinner = 0.1;  // the thinner layout must hold, and may be softer for less mass
+  constexpr double kSofter = 0.5;
+  return appraisal.limits.front() * std::pow(goal, goal > 1 ? kAbove : kBelow) *
+         (goal > 0 ? std::pow(goalOf(appraisal.terms) / goal, kThinner) : 1) *
+         std::pow(std::max(1.0, softer / kThin), kSofter) * shareMissed(appraisal);
 }
 
 }  // namespace barelattice

@@ -9,6 +9,10 @@
 
 namespace barelattice {
 
+/// Where the lightest is sought: a thinner layout that is this much softer gets no softer. A few times more,
+/// and members break.
+inline constexpr double kThin = 10;
+
 class Formulation {
  public:
   /// @param goal with a response, and a weight for each of its values.
@@ -16,6 +20,8 @@ class Formulation {
   Formulation(Goal goal, std::vector<Limit> limits) : goal_(std::move(goal)), limits_(std::move(limits)) {}
 
   const Goal& goal() const { return goal_; }
+  /// Moves the bound on the mass, where the lightest is sought.
+  void boundMass(double massFraction) { limits_.front().bound = massFraction; }
   const std::vector<Limit>& limits() const { return limits_; }
   /// Heads of the goal's terms and of the limits.
   std::vector<std::string> columns(const Analysis& analysis) const;
@@ -33,8 +39,14 @@ class Formulation {
   /// What steps are judged by: the goal, and a share of it for what limits other than the mass are missed by.
   /// Without any, the goal.
   double merit(const Appraisal& appraisal) const;
+  /// The same where the lightest is sought: about the mass at which the goal is one, times that share, and
+  /// more where the thinner layout is about to break.
+  /// @param goal of the layout alone. @param softer compliance of the thinner layout over its own.
+  double meritOfLightest(const Appraisal& appraisal, double goal, double softer) const;
 
  private:
+  double shareMissed(const Appraisal& appraisal) const;
+
   Goal goal_;
   std::vector<Limit> limits_;
 };

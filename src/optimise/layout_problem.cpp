@@ -90,6 +90,10 @@ void validate(const LayoutProblem<D>& problem) {
     validate(problem.grid, c);
     weights.push_back(c.weight);
   }
+  if (problem.lightest && !problem.goal.response)
+    throw InputError("the lightest layout is sought, but its goal has no response",
+                     "give it one, with weights that make its values one at their bounds");
+  if (problem.lightest) validateWeights(weights);
   if (!problem.goal.weights.empty())
     validateWeights(problem.goal.weights);
   else if (!problem.goal.response)
@@ -119,6 +123,7 @@ std::string fingerprintOf(const LayoutProblem<D>& problem) {
   for (std::size_t i = 0; i < D; ++i)
     if (problem.mirrors[i]) hasher.add(static_cast<double>(*problem.mirrors[i]) + static_cast<double>(i) / D);
   hasher.add(problem.massFraction);
+  if (problem.lightest) hasher.add(std::string("lightest"));
   hasher.add(problem.goal.form == GoalForm::worst ? 1.0 : 0.0);
   hasher.add(problem.goal.weights);
   for (const Limit& limit : problem.limits) {

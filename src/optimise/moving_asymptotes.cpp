@@ -11,8 +11,7 @@ namespace barelattice {
 namespace {
 
 // How far asymptotes start, and how they close in and move out: the rule and its numbers are those Svanberg
-// recommends (2007, MMA and GCMMA - two methods for nonlinear optimization, KTH Stockholm, section 3), as are
-// the start and the relaxation of the interior point below (section 5).
+// recommends (2007, MMA and GCMMA - two methods for nonlinear optimization, KTH Stockholm, section 3).
 constexpr double kStart = 0.5;
 constexpr double kCloser = 0.7;
 constexpr double kFarther = 1.2;
@@ -21,9 +20,10 @@ constexpr double kFarthest = 10;
 // Common practice, in none of the texts proved best.
 constexpr double kWithin = 0.1;      // steps stay this share away from the asymptotes
 constexpr double kBothSides = 1e-3;  // share of a slope that both asymptotes push against
-constexpr double kConvexity =
-    1e-5;                          // as much where there is no slope: every approximation is strictly convex
-constexpr double kPenalty = 1000;  // on the slack of limits that cannot be met
+constexpr double kConvexity = 1e-2;  // of the mean slope, where there is none: every approximation is
+                                     // strictly convex, however many variables share the function
+constexpr double kFlat = 1e-14;      // the same of a function without any slope
+constexpr double kPenalty = 1000;    // on the slack of limits that cannot be met
 
 template <class Term>
 double sum(std::size_t n, const Term& term) {
@@ -32,17 +32,6 @@ double sum(std::size_t n, const Term& term) {
     for (std::size_t j = begin; j < end; ++j) s += term(j);
     return s;
   });
-}
-
-template <class Term>
-double largest(std::size_t n, const Term& term) {
-  std::vector<double> partial(n / kBlockSize + 1, 0.0);
-  forEachBlock(n, [&](std::size_t begin, std::size_t end) {
-    double most = 0;
-    for (std::size_t j = begin; j < end; ++j) most = std::max(most, term(j));
-    partial[begin / kBlockSize] = most;
-  });
-  return *std::max_element(partial.begin(), partial.end());
 }
 
 void validate(std::span<const double> x, const AsymptotesProblem& problem, const AsymptotesOptions& options,
@@ -110,12 +99,17 @@ Approximation approximate(std::span<const double> x, const AsymptotesProblem& pr
   s.q.assign(m + 1, std::vector<double>(n));
   for (std::size_t i = 0; i <= m; ++i) {
     const bool none = i == 0 && problem.goalGradient.empty();
+    const auto slope = [&](std::size_t j) {
+      return none ? 0 : i == 0 ? problem.goalGradient[j] : problem.limitGradients[i - 1][j];
+    };
+    const double mean = sum(n, [&](std::size_t j) { return std::abs(slope(j)); }) / static_cast<double>(n);
+    const double least = std::max(kConvexity * mean, kFlat);
     forEach(n, [&](std::size_t j) {
-      const double g = none ? 0 : i == 0 ? problem.goalGradient[j] : problem.limitGradients[i - 1][j];
+      const double g = slope(j);
       const double above = (s.high[j] - x[j]) * (s.high[j] - x[j]);
       const double below = (x[j] - s.low[j]) * (x[j] - s.low[j]);
       // The slopes of both terms at x differ by g, whatever is added to both.
-      const double both = kBothSides * std::abs(g) + kConvexity;
+      const double both = kBothSides * std::abs(g) + least;
       s.p[i][j] = above * (std::max(g, 0.0) + both);
       s.q[i][j] = below * (std::max(-g, 0.0) + both);
     });
@@ -132,210 +126,149 @@ Approximation approximate(std::span<const double> x, const AsymptotesProblem& pr
   return s;
 }
 
-/// Primal-dual interior point on the approximation (Svanberg 2007, section 5):
-///   minimise  goal(x) + z + sum_i (c y_i + y_i^2 / 2)   subject to   g_i(x) - a_i z - y_i <= b_i.
-/// Multipliers: lambda of the limits, xi and eta of the bounds on x, mu of y >= 0, zeta of z >= 0; slacks s
-/// of the limits. With slope_j = d(goal + lambda^T g)/dx_j and a relaxation e that is lowered step by step,
-/// at the solution
-///   slope_j - xi_j + eta_j = 0,   c + y_i - mu_i - lambda_i = 0,   1 - zeta - a^T lambda = 0,
-///   g_i - a_i z - y_i + s_i - b_i = 0,
-///   xi_j (x_j - least_j) = eta_j (most_j - x_j) = mu_i y_i = lambda_i s_i = zeta z = e,
-/// and all but x are positive.
-class InteriorPoint {
+/// The optimum of the approximation,
+///   minimise  goal(x) + z + sum_i (c y_i + y_i^2 / 2)   subject to   g_i(x) - a_i z - y_i <= b_i,  y, z >=
+///   0,
+/// by its dual (Svanberg 1987, section 4). For multipliers l the least of the Lagrange function is found
+/// variable by variable: with P = p_0 + sum_i l_i p_i and Q likewise, x_j is where
+///   P / (high - x)^2 = Q / (x - low)^2,   x = (sqrt(P) low + sqrt(Q) high) / (sqrt(P) + sqrt(Q)),
+/// or the bound that is in its way; y_i = max(0, l_i - c), and z stays finite only where a^T l <= 1. What is
+/// left to maximise is concave and of as many unknowns as there are limits,
+///   W(l) = sum_j (P / (high - x) + Q / (x - low)) - b^T l - sum_i y_i^2 / 2,   l >= 0,  a^T l <= 1,
+///   dW/dl_i = g_i(x) - b_i - y_i,   d2W/dl_i dl_k = -sum_j G_ij G_kj / D_j - [i = k, y_i > 0],
+/// with G_ij = dg_i/dx_j, D_j = 2 P / (high - x)^3 + 2 Q / (x - low)^3 and sums over what is on no bound. It
+/// is found with logarithmic barriers, Newton's method on each (Boyd & Vandenberghe 2004, section 11.3):
+/// every step is one pass over the variables, whatever the number of limits.
+class Dual {
  public:
-  explicit InteriorPoint(const Approximation& problem)
-      : f_(problem), n_(problem.low.size()), m_(problem.b.size()) {
-    for (auto* v : {&now_.x, &now_.xi, &now_.eta}) v->resize(n_);
-    forEach(n_, [&](std::size_t j) {
-      now_.x[j] = 0.5 * (f_.least[j] + f_.most[j]);
-      now_.xi[j] = std::max(1.0, 1 / (now_.x[j] - f_.least[j]));
-      now_.eta[j] = std::max(1.0, 1 / (f_.most[j] - now_.x[j]));
-    });
-    now_.y = now_.lambda = now_.s = Eigen::VectorXd::Ones(m_);
-    now_.mu = Eigen::VectorXd::Constant(m_, std::max(1.0, 0.5 * kPenalty));
+  explicit Dual(const Approximation& problem) : f_(problem), n_(problem.low.size()), m_(problem.b.size()) {
+    const double shared = f_.a.sum();
+    lambda_.resize(m_);
+    for (Eigen::Index i = 0; i < m_; ++i) lambda_[i] = f_.a[i] > 0 ? 0.5 / shared : 1;
   }
 
   std::vector<double> solve() {
-    constexpr double kLast = 1e-7;
-    constexpr int kMostSteps = 100;  // per relaxation; a few are usual
-    for (double relaxation = 1; relaxation > kLast; relaxation *= 0.1)
-      for (int step = 0; step < kMostSteps && residual(relaxation).most > 0.9 * relaxation; ++step)
-        advance(relaxation);
-    return now_.x;
+    constexpr double kFirst = 0.1;
+    constexpr double kLast = 1e-9;
+    constexpr double kLower = 0.05;
+    constexpr int kMostSteps = 40;  // on each barrier; a few are usual
+    for (double barrier = kFirst; m_ > 0 && barrier > kLast; barrier *= kLower)
+      for (int step = 0; step < kMostSteps && advance(barrier); ++step) {
+      }
+    std::vector<double> x(n_);
+    forEach(n_, [&](std::size_t j) { x[j] = at(j, lambda_).x; });
+    return x;
   }
 
  private:
-  struct Unknowns {
-    std::vector<double> x, xi, eta;
-    Eigen::VectorXd y, lambda, mu, s;
-    double z = 1;
-    double zeta = 1;
+  struct Variable {
+    double p, q, x;
+    bool bound;  // x is on one
   };
-  struct Norm {
-    double most;
-    double square;
+  struct Dualled {
+    double value = 0;
+    Eigen::VectorXd slope;
+    Eigen::MatrixXd curvature;  // of -W
   };
 
-  double p(std::size_t j) const { return combined(f_.p, j); }
-  double q(std::size_t j) const { return combined(f_.q, j); }
-  double combined(const std::vector<std::vector<double>>& rows, std::size_t j) const {
-    double value = rows[0][j];
-    for (Eigen::Index i = 0; i < m_; ++i) value += now_.lambda[i] * rows[static_cast<std::size_t>(i) + 1][j];
-    return value;
-  }
-  double above(std::size_t j) const { return f_.high[j] - now_.x[j]; }
-  double below(std::size_t j) const { return now_.x[j] - f_.low[j]; }
-  /// d(goal + lambda g)/dx_j
-  double slope(std::size_t j) const { return p(j) / (above(j) * above(j)) - q(j) / (below(j) * below(j)); }
-  /// dg_i/dx_j
-  double limitSlope(Eigen::Index i, std::size_t j) const {
-    const auto row = static_cast<std::size_t>(i) + 1;
-    return f_.p[row][j] / (above(j) * above(j)) - f_.q[row][j] / (below(j) * below(j));
-  }
-  double limit(Eigen::Index i) const {
-    const auto row = static_cast<std::size_t>(i) + 1;
-    return sum(n_, [&](std::size_t j) { return f_.p[row][j] / above(j) + f_.q[row][j] / below(j); });
-  }
-
-  Norm residual(double relaxation) const {
-    Eigen::VectorXd small(4 * m_ + 2);
+  Variable at(std::size_t j, const Eigen::VectorXd& lambda) const {
+    Variable v{f_.p[0][j], f_.q[0][j], 0, true};
     for (Eigen::Index i = 0; i < m_; ++i) {
-      small[i] = kPenalty + now_.y[i] - now_.mu[i] - now_.lambda[i];
-      small[m_ + i] = limit(i) - f_.a[i] * now_.z - now_.y[i] + now_.s[i] - f_.b[i];
-      small[2 * m_ + i] = now_.mu[i] * now_.y[i] - relaxation;
-      small[3 * m_ + i] = now_.lambda[i] * now_.s[i] - relaxation;
+      v.p += lambda[i] * f_.p[static_cast<std::size_t>(i) + 1][j];
+      v.q += lambda[i] * f_.q[static_cast<std::size_t>(i) + 1][j];
     }
-    small[4 * m_] = 1 - now_.zeta - f_.a.dot(now_.lambda);
-    small[4 * m_ + 1] = now_.zeta * now_.z - relaxation;
-    const auto parts = [&](std::size_t j) {
-      return std::array<double, 3>{slope(j) - now_.xi[j] + now_.eta[j],
-                                   now_.xi[j] * (now_.x[j] - f_.least[j]) - relaxation,
-                                   now_.eta[j] * (f_.most[j] - now_.x[j]) - relaxation};
-    };
-    const double square = sum(n_, [&](std::size_t j) {
-      const auto r = parts(j);
-      return r[0] * r[0] + r[1] * r[1] + r[2] * r[2];
-    });
-    const double most = largest(n_, [&](std::size_t j) {
-      const auto r = parts(j);
-      return std::max({std::abs(r[0]), std::abs(r[1]), std::abs(r[2])});
-    });
-    return {std::max(most, small.cwiseAbs().maxCoeff()), square + small.squaredNorm()};
+    const double rootP = std::sqrt(v.p);
+    const double rootQ = std::sqrt(v.q);
+    v.x = (rootP * f_.low[j] + rootQ * f_.high[j]) / (rootP + rootQ);
+    if (!(v.x > f_.least[j]))
+      v.x = f_.least[j];
+    else if (v.x >= f_.most[j])
+      v.x = f_.most[j];
+    else
+      v.bound = false;
+    return v;
   }
 
-  /// The Newton step from where it stands. The last row of conditions, made linear, gives
-  ///   dxi_j = -xi_j + (e - xi_j dx_j) / (x_j - least_j),   deta_j = -eta_j + (e + eta_j dx_j) / (most_j -
-  ///   x_j), dmu_i = -mu_i + (e - mu_i dy_i) / y_i,   ds_i = -s_i + (e - s_i dlambda_i) / lambda_i, dzeta =
-  ///   -zeta + (e - zeta dz) / z;
-  /// put into the first two, with G_ij = dg_i/dx_j,
-  ///   D_j dx_j = -r_j - sum_i G_ij dlambda_i,   E_i dy_i = dlambda_i - t_i,
-  ///   D_j = dslope_j/dx_j + xi_j / (x_j - least_j) + eta_j / (most_j - x_j),   E_i = 1 + mu_i / y_i,
-  ///   r_j = slope_j - e / (x_j - least_j) + e / (most_j - x_j),   t_i = c + y_i - lambda_i - e / y_i,
-  /// and all that put into the others leaves m + 1 equations:
-  ///   sum_k (sum_j G_ij G_kj / D_j) dlambda_k + (s_i / lambda_i + 1 / E_i) dlambda_i + a_i dz
-  ///     = g_i - a_i z - y_i - b_i + e / lambda_i + t_i / E_i - sum_j G_ij r_j / D_j,
-  ///   a^T dlambda - (zeta / z) dz = 1 - a^T lambda - e / z.
-  Unknowns newtonStep(double relaxation) const {
-    std::vector<double> r(n_), d(n_);
-    forEach(n_, [&](std::size_t j) {
-      const double toLeast = now_.x[j] - f_.least[j];
-      const double toMost = f_.most[j] - now_.x[j];
-      r[j] = slope(j) - relaxation / toLeast + relaxation / toMost;
-      d[j] = 2 * (p(j) / std::pow(above(j), 3) + q(j) / std::pow(below(j), 3)) + now_.xi[j] / toLeast +
-             now_.eta[j] / toMost;
+  Dualled dual(const Eigen::VectorXd& lambda) const {
+    const auto m = static_cast<std::size_t>(m_);
+    const std::size_t entries = 1 + m + m * (m + 1) / 2;
+    std::vector<std::vector<double>> partial(n_ / kBlockSize + 1);
+    forEachBlock(n_, [&](std::size_t begin, std::size_t end) {
+      std::vector<double>& sums = partial[begin / kBlockSize];
+      sums.assign(entries, 0.0);
+      std::vector<double> slopes(m);
+      for (std::size_t j = begin; j < end; ++j) {
+        const Variable v = at(j, lambda);
+        const double above = 1 / (f_.high[j] - v.x);
+        const double below = 1 / (v.x - f_.low[j]);
+        sums[0] += v.p * above + v.q * below;
+        for (std::size_t i = 0; i < m; ++i) {
+          sums[1 + i] += f_.p[i + 1][j] * above + f_.q[i + 1][j] * below;
+          slopes[i] = f_.p[i + 1][j] * above * above - f_.q[i + 1][j] * below * below;
+        }
+        if (v.bound) continue;
+        const double curved = 1 / (2 * (v.p * above * above * above + v.q * below * below * below));
+        std::size_t entry = 1 + m;
+        for (std::size_t i = 0; i < m; ++i)
+          for (std::size_t k = 0; k <= i; ++k) sums[entry++] += slopes[i] * slopes[k] * curved;
+      }
     });
-    const Eigen::VectorXd t =
-        (kPenalty + now_.y.array() - now_.lambda.array() - relaxation / now_.y.array()).matrix();
-    const Eigen::VectorXd e = (1 + now_.mu.array() / now_.y.array()).matrix();
-    Eigen::MatrixXd system = Eigen::MatrixXd::Zero(m_ + 1, m_ + 1);
-    Eigen::VectorXd right(m_ + 1);
-    for (Eigen::Index i = 0; i < m_; ++i) {
-      const double rl = limit(i) - f_.a[i] * now_.z - now_.y[i] - f_.b[i] + relaxation / now_.lambda[i];
-      right[i] = rl + t[i] / e[i] - sum(n_, [&](std::size_t j) { return limitSlope(i, j) * r[j] / d[j]; });
+    std::vector<double> all(entries, 0.0);
+    for (const std::vector<double>& sums : partial)
+      for (std::size_t e = 0; e < sums.size(); ++e) all[e] += sums[e];
+    Dualled found;
+    const Eigen::VectorXd y = (lambda.array() - kPenalty).max(0.0).matrix();
+    found.value = all[0] - f_.b.dot(lambda) - 0.5 * y.squaredNorm();
+    found.slope = Eigen::Map<const Eigen::VectorXd>(all.data() + 1, m_) - f_.b - y;
+    found.curvature.resize(m_, m_);
+    std::size_t entry = 1 + m;
+    for (Eigen::Index i = 0; i < m_; ++i)
       for (Eigen::Index k = 0; k <= i; ++k)
-        system(i, k) = system(k, i) =
-            sum(n_, [&](std::size_t j) { return limitSlope(i, j) * limitSlope(k, j) / d[j]; });
-      system(i, i) += now_.s[i] / now_.lambda[i] + 1 / e[i];
-      system(i, m_) = system(m_, i) = f_.a[i];
-    }
-    system(m_, m_) = -now_.zeta / now_.z;
-    right[m_] = 1 - f_.a.dot(now_.lambda) - relaxation / now_.z;
-    const Eigen::VectorXd solution = system.partialPivLu().solve(right);
-
-    Unknowns step;
-    step.lambda = solution.head(m_);
-    step.z = solution[m_];
-    for (auto* v : {&step.x, &step.xi, &step.eta}) v->resize(n_);
-    forEach(n_, [&](std::size_t j) {
-      double coupling = 0;
-      for (Eigen::Index i = 0; i < m_; ++i) coupling += limitSlope(i, j) * step.lambda[i];
-      step.x[j] = -(r[j] + coupling) / d[j];
-      const double toLeast = now_.x[j] - f_.least[j];
-      const double toMost = f_.most[j] - now_.x[j];
-      step.xi[j] = -now_.xi[j] + (relaxation - now_.xi[j] * step.x[j]) / toLeast;
-      step.eta[j] = -now_.eta[j] + (relaxation + now_.eta[j] * step.x[j]) / toMost;
-    });
-    step.y = ((step.lambda - t).array() / e.array()).matrix();
-    step.mu = (-now_.mu.array() + (relaxation - now_.mu.array() * step.y.array()) / now_.y.array()).matrix();
-    step.s = (-now_.s.array() + (relaxation - now_.s.array() * step.lambda.array()) / now_.lambda.array())
-                 .matrix();
-    step.zeta = -now_.zeta + (relaxation - now_.zeta * step.z) / now_.z;
-    return step;
+        found.curvature(i, k) = found.curvature(k, i) = all[entry++] + (i == k && y[i] > 0 ? 1 : 0);
+    return found;
   }
 
-  /// The largest share of a step, up to all of it, that leaves everything positive.
-  double longest(const Unknowns& step) const {
-    constexpr double kShy = 1.01;  // how much short of the boundary it ends
+  /// What a^T l lacks to one; one where no limit has a share.
+  double room(const Eigen::VectorXd& lambda) const { return 1 - f_.a.dot(lambda); }
+  double barred(const Dualled& found, const Eigen::VectorXd& lambda, double barrier) const {
+    return found.value + barrier * (lambda.array().log().sum() + std::log(room(lambda)));
+  }
+
+  /// One step of Newton's method, shortened until W with its barriers grows. @return whether it is worth
+  /// another.
+  bool advance(double barrier) {
+    constexpr double kDone = 1e-3;  // of the barrier: what the step would gain
+    constexpr double kShy = 0.95;   // of the way to the boundary
+    constexpr int kMostHalvings = 30;
+    if (!(known_.slope.size() == m_)) known_ = dual(lambda_);
+    const double free = room(lambda_);
+    const Eigen::VectorXd slope = known_.slope + barrier * (lambda_.cwiseInverse() - f_.a / free).eval();
+    Eigen::MatrixXd curvature = known_.curvature + barrier / (free * free) * f_.a * f_.a.transpose();
+    curvature.diagonal() += barrier * lambda_.array().square().inverse().matrix();
+    const Eigen::VectorXd step = curvature.ldlt().solve(slope);
+    const double gain = slope.dot(step);
+    if (!(gain > kDone * barrier)) return false;
     double over = 1;
-    const auto account = [&](double change, double value) { over = std::max(over, -kShy * change / value); };
-    for (Eigen::Index i = 0; i < m_; ++i) {
-      account(step.y[i], now_.y[i]);
-      account(step.lambda[i], now_.lambda[i]);
-      account(step.mu[i], now_.mu[i]);
-      account(step.s[i], now_.s[i]);
-    }
-    account(step.z, now_.z);
-    account(step.zeta, now_.zeta);
-    over = std::max(over, largest(n_, [&](std::size_t j) {
-                      return kShy * std::max({-step.xi[j] / now_.xi[j], -step.eta[j] / now_.eta[j],
-                                              -step.x[j] / (now_.x[j] - f_.least[j]),
-                                              step.x[j] / (f_.most[j] - now_.x[j])});
-                    }));
-    return 1 / over;
-  }
-
-  /// Goes a share of a step from where it stood.
-  void go(const Unknowns& from, const Unknowns& step, double share) {
-    forEach(n_, [&](std::size_t j) {
-      now_.x[j] = from.x[j] + share * step.x[j];
-      now_.xi[j] = from.xi[j] + share * step.xi[j];
-      now_.eta[j] = from.eta[j] + share * step.eta[j];
-    });
-    now_.y = from.y + share * step.y;
-    now_.lambda = from.lambda + share * step.lambda;
-    now_.mu = from.mu + share * step.mu;
-    now_.s = from.s + share * step.s;
-    now_.z = from.z + share * step.z;
-    now_.zeta = from.zeta + share * step.zeta;
-  }
-
-  /// One Newton step, shortened until everything stays positive and the residual falls.
-  void advance(double relaxation) {
-    const double before = residual(relaxation).square;
-    const Unknowns step = newtonStep(relaxation);
-    const Unknowns from = now_;
-    double share = longest(step);
-    constexpr int kMostHalvings = 50;
+    for (Eigen::Index i = 0; i < m_; ++i) over = std::max(over, -step[i] / (kShy * lambda_[i]));
+    over = std::max(over, f_.a.dot(step) / (kShy * free));
+    const double before = barred(known_, lambda_, barrier);
+    double share = 1 / over;
     for (int halving = 0; halving < kMostHalvings; ++halving, share *= 0.5) {
-      go(from, step, share);
-      if (residual(relaxation).square < before) break;
+      const Eigen::VectorXd next = lambda_ + share * step;
+      Dualled found = dual(next);
+      if (!(barred(found, next, barrier) > before)) continue;
+      lambda_ = next;
+      known_ = std::move(found);
+      return true;
     }
+    return false;
   }
 
   const Approximation& f_;
   std::size_t n_;
   Eigen::Index m_;
-  Unknowns now_;
+  Eigen::VectorXd lambda_;
+  Dualled known_;  // at lambda_
 };
 
 }  // namespace
@@ -344,7 +277,7 @@ std::vector<double> updateByAsymptotes(std::span<const double> x, const Asymptot
                                        const AsymptotesOptions& options, AsymptotesState& state) {
   validate(x, problem, options, state);
   moveAsymptotes(x, state);
-  std::vector<double> next = InteriorPoint(approximate(x, problem, options.move, state)).solve();
+  std::vector<double> next = Dual(approximate(x, problem, options.move, state)).solve();
   state.earlier = std::move(state.previous);
   state.previous.assign(x.begin(), x.end());
   return next;

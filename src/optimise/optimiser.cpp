@@ -38,6 +38,15 @@ constexpr int kMostFinalIterations = 600;
 constexpr double kBroken = 50;
 constexpr double kBreaking = 20;
 
+/// The lightest is sought by small changes of mass: by a power of the goal, and a share, at most.
+constexpr double kMassPower = 0.35;
+constexpr double kMostMassChange = 0.06;
+constexpr double kSlower = 0.25;     // gains that make a design go on, of those where the mass is given
+constexpr double kOnTarget = 0.005;  // of the goal
+constexpr double kFullest = 0.97;    // of the full domain
+/// Terms of the goal under this share of the worst do not govern a step.
+constexpr double kGoverns = 0.85;
+
 template <int D>
 const LayoutProblem<D>& checked(const LayoutProblem<D>& problem, const OptimiseOptions& options) {
   validate(options);
@@ -65,10 +74,13 @@ class Loop {
       for (int k = 0; k < state_.sharpenings; ++k) sharpenPath();
     } else {
       state_.problem = fingerprintOf(problem);
+      state_.massFraction = problem.massFraction;
       state_.states.nominal = state_.states.eroded = assessment_.analysis().rest();
     }
+    assessment_.boundMass(state_.massFraction);
     requireThatItCanBe();
     readAt(state_.at.ahead);
+    if (!resume && problem.lightest) guessMass();
     if (!resume && problem.start.empty()) startUniform();
     if (!resume && !problem.start.empty()) startFrom(problem.start);
   }
@@ -97,17 +109,23 @@ class Loop {
  private:
   const Path& path() const { return attempts_[state_.attempt].path; }
   Continuation continuation() const {
-    return {options_.continuation, static_cast<double>(path().size() - 1)};
+    ContinuationOptions options = options_.continuation;
+    // A mass that falls by as little with each step has still far to go.
+    if (problem_.lightest) {
+      options.stageGain *= kSlower;
+      options.finalGain *= 2 * kSlower;
+    }
+    return {options, static_cast<double>(path().size() - 1)};
   }
 
   /// The readings, and the mass and the space, must allow a layout at all.
   void requireThatItCanBe() {
     const std::vector<double> keep(problem_.keep.begin(), problem_.keep.end());
     const double least = assessment_.mass().value(keep);
-    if (!(problem_.massFraction > least && problem_.massFraction < 1))
+    if (!(state_.massFraction > least && state_.massFraction < 1))
       throw InputError(fmt::format(
           "the mass target is {:.3g} of the full design space; it must lie between {:.3g} (the keeps) and 1",
-          problem_.massFraction, least));
+          state_.massFraction, least));
     const auto narrow = path().back().erosion > 0 ? loadsInNarrows(problem_, path().back().erosion)
                                                   : std::vector<LooseLoad<D>>{};
     if (!narrow.empty()) throw InputError(narrowText(problem_, narrow.front()), kNarrowCure);
@@ -132,11 +150,12 @@ class Loop {
   std::optional<OptimiseStop> ended() {
     if (state_.history.empty()) return std::nullopt;
     const Continuation judge = continuation();
-    const auto done = static_cast<int>(state_.history.size());
+    const auto done = static_cast<int>(state_.history.size() - state_.begun);
     const bool limit = options_.maxIterations > 0 && done >= options_.maxIterations;
     const bool another = state_.attempt + 1 < attempts_.size();
-    if (judge.stuck(state_.at) && !(limit && another) && !tryAgain()) return OptimiseStop::tooLittleMass;
-    if (judge.settled(state_.at) && thinHolds() && !sharpened()) return OptimiseStop::settled;
+    if (judge.stuck(state_.at) && !(limit && another) && !getsHeavier() && !tryAgain())
+      return OptimiseStop::tooLittleMass;
+    if (judge.settled(state_.at) && thinHolds() && onTarget() && !sharpened()) return OptimiseStop::settled;
     if (limit) return OptimiseStop::iterationLimit;
     if (options_.maxIterations == 0 && done >= options_.guard)
       return thinHolds() ? OptimiseStop::restless : OptimiseStop::tooLittleMass;
@@ -148,8 +167,9 @@ class Loop {
 
   /// Gives up a design that leaves a reading with members about to break, if there is another way.
   bool breaks() {
-    const bool leaves = state_.at.ahead > state_.at.place && thinned();
-    return leaves && lastAccepted().eroded > kBreaking * lastAccepted().nominal && tryAgain();
+    const double softer = thinned() ? lastAccepted().eroded / lastAccepted().nominal : 1;
+    const bool leaves = state_.at.ahead > state_.at.place;
+    return !problem_.lightest && leaves && softer > kBreaking && tryAgain();
   }
 
   /// Adds a sharper reading to the usual path where black and white still differ from the layout.
@@ -162,10 +182,10 @@ class Loop {
     CaseStates states = state_.states.nominal;
     assessment_.analysis().setTolerance(kLoosest);
     const double own =
-        readings_.madeThinner() ? assessment_.goalOf(std::move(layout), states) : lastAccepted().nominal;
+        readings_.madeThinner() ? assessment_.holdOf(std::move(layout), states) : lastAccepted().nominal;
     const BlackAndWhite read =
-        readBlackAndWhite(readings_.level(), assessment_.mass(), problem_.massFraction);
-    const double apart = std::abs(assessment_.goalOf(read.density, states) / own - 1);
+        readBlackAndWhite(readings_.level(), assessment_.mass(), lastAccepted().massFraction);
+    const double apart = std::abs(assessment_.holdOf(read.density, states) / own - 1);
     if (!std::isfinite(apart) || apart < kShare * options_.agreement) return false;
     ++state_.sharpenings;
     sharpenPath();
@@ -197,6 +217,9 @@ class Loop {
     record.nominal = assessed.nominal;
     record.eroded = assessed.eroded;
     record.values = std::move(assessed.values);
+    const std::vector<double>& weights = assessment_.formulation().goal().weights;
+    for (std::size_t k = 0; k < weights.size() && problem_.lightest; ++k)
+      record.overBounds.push_back(weights[k] * record.values[k]);
     record.solverIterations = assessed.solverIterations;
     record.strengthened = assessed.strengthened;
     appraisal_ = std::move(assessed.appraisal);
@@ -211,7 +234,7 @@ class Loop {
     state_.appraisal = appraisal_;
     layout_ = readings_.madeThinner() ? std::move(nominal_) : state_.states.nominal.density;
     report(options_.progress, "differentiating", 0);
-    state_.gradients = assessment_.differentiate(state_.states);
+    state_.gradients = assessment_.differentiate(state_.states, kGoverns);
     return true;
   }
 
@@ -227,9 +250,121 @@ class Loop {
     growingRoot(
         [&](double all) {
           state_.variables.assign(problem_.fill.size(), all);
-          return assessment_.massOf(state_.variables) - problem_.massFraction;
+          return assessment_.massOf(state_.variables) - state_.massFraction;
         },
-        {problem_.massFraction, 0.05, 0, 1, kMassWidth}, kMassAccuracy);
+        {state_.massFraction, 0.05, 0, 1, kMassWidth}, kMassAccuracy);
+  }
+
+  /// The goal of a layout alone, as solved when it was judged.
+  double goalOf(const IterationRecord& record) const {
+    const Formulation& formulation = assessment_.formulation();
+    const auto terms = static_cast<std::ptrdiff_t>(formulation.goal().weights.size());
+    return formulation.goalOf({record.values.begin(), record.values.begin() + terms});
+  }
+
+  double leastMass() const {
+    constexpr double kAbove = 0.02;  // the keeps, of what is beside them
+    const std::vector<double> keep(problem_.keep.begin(), problem_.keep.end());
+    const double kept = assessment_.mass().value(keep);
+    return std::max(kept + kAbove * (1 - kept), state_.leastMass);
+  }
+  void wantMass(double fraction) {
+    state_.massFraction = std::clamp(fraction, leastMass(), kFullest);
+    assessment_.boundMass(state_.massFraction);
+  }
+
+  /// A mass to begin the search of the lightest with: of a uniform layout whose goal is about one. Whether
+  /// the full space meets it is known before the first step.
+  /// @throws RunError if it does not, and weight has no say in it.
+  void guessMass() {
+    constexpr double kRough = 1e-4;
+    constexpr int kMostGuesses = 8;
+    constexpr double kNear = 1.3;
+    constexpr double kUniform = 1.0 / 3;  // stiffness of a uniform layout is the cube of its mass
+    assessment_.analysis().setTolerance(kRough);
+    CaseStates states = assessment_.analysis().rest();
+    const double full = assessment_.goalOf(std::vector<double>(problem_.fill.size(), 1.0), states);
+    assessment_.analysis().requireSuccess(states);
+    refuseOutOfReach(full, states);
+    for (int guess = 0; guess < kMostGuesses; ++guess) {
+      startUniform();
+      const double goal = assessment_.goalOf(readings_.forward(state_.variables), states);
+      assessment_.analysis().requireSuccess(states);
+      if (goal < kNear && goal > 1 / kNear) break;
+      wantMass(state_.massFraction * std::clamp(std::pow(goal, kUniform), 0.25, 4.0));
+    }
+    state_.states.nominal = std::move(states);
+  }
+
+  void refuseOutOfReach(double full, const CaseStates& states) {
+    constexpr double kSlack = 1.02;  // what voxels may be off by
+    if (full <= kSlack) return;
+    const GridAnalysis<D>& analysis = assessment_.analysis();
+    for (std::size_t k = 0; k < analysis.caseCount(); ++k)
+      if (analysis.loadFollowsLayout(k)) return;
+    throw RunError(
+        "a limit is out of reach: with all of the space full " + worstTerm(assessment_.valuesAt(states)),
+        "allow more, enlarge the design space, or take another material");
+  }
+
+  /// The value that is worst beside its bound, and that.
+  std::string worstTerm(const std::vector<double>& values) const {
+    const std::vector<double>& weights = assessment_.formulation().goal().weights;
+    std::size_t worst = 0;
+    for (std::size_t k = 0; k < weights.size(); ++k)
+      if (weights[k] * values[k] > weights[worst] * values[worst]) worst = k;
+    return fmt::format("{} is {:.4g}, and was to be at most {:.4g}", columns_[worst], values[worst],
+                       1 / weights[worst]);
+  }
+
+  /// Where the lightest is sought: the mass the next layout is to have.
+  void aim() {
+    if (!problem_.lightest) return;
+    const IterationRecord& last = lastAccepted();
+    const double thin = thinned() ? last.eroded / last.nominal / kThin : 0;
+    const double pace = std::min(1.0, state_.at.pace);
+    const double most = 1 + kMostMassChange * pace;
+    // After a step that was taken back the layout is made better at its mass before it gets lighter.
+    const double least = state_.at.blocked ? 1 : 1 / most;
+    wantMass(last.massFraction *
+             std::clamp(std::pow(std::max(goalOf(last), thin), kMassPower * pace), least, most));
+  }
+
+  /// Where the lightest is sought: the goal is one, or nothing lighter or heavier can be had.
+  bool onTarget() const {
+    if (!problem_.lightest) return true;
+    const IterationRecord& last = lastAccepted();
+    const double goal = goalOf(last);
+    if (goal > 1 + kOnTarget) return last.massFraction > (1 - kOnTarget) * kFullest;
+    if (state_.at.pace < options_.continuation.leastPace) return true;  // no step however short is any better
+    const bool lightestThere = last.massFraction < (1 + kOnTarget) * leastMass();
+    const bool thin = thinned() && last.eroded > (1 - kOnTarget) * kThin * last.nominal;
+    return goal > 1 - kOnTarget || lightestThere || thin;
+  }
+
+  /// A sharper reading only makes it harder to hold a limit that is missed: it waits, for as long as a stage.
+  bool missesMuch() const {
+    constexpr double kMuch = 0.02;
+    return goalOf(lastAccepted()) > 1 + kMuch && lastAccepted().massFraction < (1 - kOnTarget) * kFullest;
+  }
+  bool atLongLast() const {
+    constexpr std::size_t kLong = 12;
+    return state_.at.goals.size() > kLong || state_.at.blocked;
+  }
+
+  /// Where members are about to break: more mass from the next step on, and no less again.
+  bool getsHeavier() {
+    constexpr double kHeavier = 1.04;
+    constexpr double kStride = 0.25;
+    const double heavier = problem_.lightest && !state_.accepted.empty()
+                               ? kHeavier * lastAccepted().massFraction
+                               : std::numeric_limits<double>::infinity();
+    if (heavier > kFullest) return false;
+    state_.leastMass = std::max(state_.leastMass, heavier);
+    state_.at.stride = std::max(state_.at.stride, kStride);
+    // What is as heavy is not compared with what was lighter.
+    state_.at.goal = std::numeric_limits<double>::max() / 4;
+    return true;
   }
 
   /// The given start, shifted to meet the mass target. Neither quite empty nor quite full: an empty cell has
@@ -251,6 +386,7 @@ class Loop {
     state_.accepted.clear();
     state_.asymptotes = {};
     state_.states.nominal = state_.states.eroded = assessment_.analysis().rest();
+    state_.states.adjoints.clear();
     again_ = true;
     return true;
   }
@@ -273,11 +409,14 @@ class Loop {
     }
     const Continuation judge = continuation();
     judge.goOn(state_.at);
+    if (problem_.lightest && missesMuch() && !atLongLast()) state_.at.ahead = state_.at.place;
     if (beginsWider() || breaks()) return propose();
+    aim();
     readAt(state_.at.place);
     report(options_.progress, "stepping", 0);
     step();
     if (state_.at.ahead == state_.at.place) return;
+    if (problem_.lightest) wantMass(assessment_.massOf(state_.variables));
     readAt(state_.at.ahead);
     rebalance();
   }
@@ -290,7 +429,8 @@ class Loop {
     readings_.forward(state_.accepted);
     CaseStates thin = state_.states.nominal;
     assessment_.analysis().setTolerance(1e-3);
-    const double ratio = assessment_.goalOf(readings_.thinner(options_.erosion), thin) / state_.at.goal;
+    const double own = problem_.lightest ? lastAccepted().nominal : state_.at.goal;
+    const double ratio = assessment_.holdOf(readings_.thinner(options_.erosion), thin) / own;
     const auto suits = [&](const Attempt& attempt) { return ratio <= attempt.mostRatio; };
     const auto found = std::find_if(attempts_.begin(), attempts_.end() - 1, suits);
     const auto wanted = static_cast<std::size_t>(found - attempts_.begin());
@@ -307,11 +447,13 @@ class Loop {
     length.move = criteria ? length.move * std::min(1.0, 2 * state_.at.pace)
                            : std::min(1.0, length.move * damping() * state_.at.pace);
     const DesignPoint at{
-        state_.accepted,       assessment_.formulation(),
-        state_.appraisal,      state_.gradients,
-        problem_.massFraction, [&](std::span<const double> x) { return assessment_.massOf(x); }};
+        state_.accepted,     assessment_.formulation(),
+        state_.appraisal,    state_.gradients,
+        state_.massFraction, [&](std::span<const double> x) { return assessment_.massOf(x); }};
     state_.variables = stepFrom(at, scheme_, length, state_.asymptotes);
-    if (!criteria) rebalance();
+    // The lightest may be lighter than it was to be: mass that does no good is not forced on it.
+    if (!criteria && !(problem_.lightest && assessment_.massOf(state_.variables) <= state_.massFraction))
+      rebalance();
   }
 
   double moved(const std::vector<double>& from, const std::vector<double>& to) const {
@@ -329,7 +471,7 @@ class Loop {
         [&](double shift) {
           forEach(base.size(),
                   [&](std::size_t i) { state_.variables[i] = std::clamp(base[i] + shift, 0.0, 1.0); });
-          return assessment_.massOf(state_.variables) - problem_.massFraction;
+          return assessment_.massOf(state_.variables) - state_.massFraction;
         },
         {0, 0.01, -1, 1, kMassWidth}, kMassAccuracy);
   }
@@ -343,6 +485,8 @@ class Loop {
   /// The mass at which the layout found would hold with members thick enough: with all variables raised until
   /// what is left of it at the eroded threshold joins every load to a support. 0 where that cannot be had.
   double neededMass() {
+    constexpr double kFar =
+        1.5;  // of the wanted mass: farther, what was found says nothing of what is needed
     const double erosion = path().back().erosion;
     const auto at = [&](double shift) {
       std::vector<double> x = state_.accepted;
@@ -353,8 +497,6 @@ class Loop {
       return looseLoads(problem_.grid, thickEnough(problem_.keep, at(shift), erosion), problem_.cases)
           .empty();
     };
-    constexpr double kFar =
-        1.5;  // of the wanted mass: farther, what was found says nothing of what is needed
     if (erosion == 0 || !holds(1)) return 0;
     double low = 0;
     double high = 1;
@@ -364,7 +506,7 @@ class Loop {
     }
     const std::vector<std::uint8_t> thick = thickEnough(problem_.keep, at(high), 0);
     const double needed = assessment_.mass().value(std::vector<double>(thick.begin(), thick.end()));
-    return needed < kFar * problem_.massFraction ? needed : 0;
+    return needed < kFar * state_.massFraction ? needed : 0;
   }
 
   /// Whether a limit besides the mass does not hold; tells the worst of them.
@@ -373,6 +515,14 @@ class Loop {
     const Formulation& formulation = assessment_.formulation();
     const std::size_t first = result.values.size() - formulation.limits().size();
     double worst = kSlack;
+    if (problem_.lightest) {
+      const std::vector<double> terms(result.values.begin(),
+                                      result.values.begin() + static_cast<std::ptrdiff_t>(first));
+      if (const double goal = formulation.goalOf(terms); goal > 1 + kSlack) {
+        worst = goal - 1;
+        result.where = worstTerm(result.values);
+      }
+    }
     for (std::size_t i = 1; i < formulation.limits().size(); ++i) {
       const double missed = formulation.missed(i, result.values[first + i]);
       if (missed <= worst) continue;
@@ -390,6 +540,7 @@ class Loop {
     result.history = state_.history;
     result.density = readAccepted();
     state_.states.eroded = {};  // no other step follows: large jobs need the room
+    state_.states.adjoints = {};
     state_.gradients = {};
     result.level = readings_.level();
     result.columns = columns_;
@@ -401,7 +552,7 @@ class Loop {
     analysis.setMostIterations(kMostFinalIterations);
     analysis.setTolerance(options_.finalTolerance);
     CaseStates states = std::move(state_.states.nominal);
-    result.nominal = assessment_.goalOf(result.density, states);
+    result.nominal = assessment_.holdOf(result.density, states);
     result.values = assessment_.valuesAt(states);
     result.caseCompliance = states.compliances;
     result.displacements = states.displacements;
@@ -409,17 +560,18 @@ class Loop {
     if (readings_.madeThinner()) {
       CaseStates thin = states;
       result.made =
-          MadeWithin{assessment_.goalOf(readings_.made(), thin), assessment_.mass().value(readings_.made()),
+          MadeWithin{assessment_.holdOf(readings_.made(), thin), assessment_.mass().value(readings_.made()),
                      assessment_.mass().value(readings_.madeThick())};
     }
 
-    const BlackAndWhite read = readBlackAndWhite(result.level, assessment_.mass(), problem_.massFraction);
+    const BlackAndWhite read = readBlackAndWhite(
+        result.level, assessment_.mass(), problem_.lightest ? result.massFraction : problem_.massFraction);
     result.threshold = read.threshold;
     const std::vector<std::uint8_t> solid(read.density.begin(), read.density.end());
     const auto loose = looseLoads(problem_.grid, solid, problem_.cases);
     result.blackAndWhite = std::numeric_limits<double>::infinity();
     if (loose.empty()) {
-      result.blackAndWhite = assessment_.goalOf(read.density, states);
+      result.blackAndWhite = assessment_.holdOf(read.density, states);
       result.caseBlackAndWhite = states.compliances;
     } else {
       result.caseBlackAndWhite.assign(problem_.cases.size(), result.blackAndWhite);
@@ -483,6 +635,30 @@ std::string describe(OptimiseStop stop) {
   }
   return {};
 }
+
+template <int D>
+OptimiseState reopened(OptimiseState state, const LayoutProblem<D>& problem) {
+  constexpr double kSoft = 8;  // sharpness from which members hardly move any more; thin ones break
+  if (state.accepted.empty()) throw InputError("the state to go on with has no layout", "give one that has");
+  OptimiseOptions usual;
+  const Path path = attemptsFor(problem, usual).at(state.attempt).path;
+  std::size_t place = path.size() - 1;
+  while (place > 0 && (path[place].sharpness > kSoft || path[place].erosion > 0)) --place;
+  state.problem = fingerprintOf(problem);
+  state.sharpenings = 0;
+  state.at = {};
+  state.at.place = state.at.ahead = static_cast<double>(place);
+  state.variables = std::move(state.accepted);
+  state.accepted.clear();
+  state.asymptotes = {};
+  state.gradients = {};
+  state.appraisal = {};
+  state.ended = false;
+  state.begun = state.history.size();
+  return state;
+}
+template BARELATTICE_API OptimiseState reopened<2>(OptimiseState, const LayoutProblem<2>&);
+template BARELATTICE_API OptimiseState reopened<3>(OptimiseState, const LayoutProblem<3>&);
 
 template <int D>
 OptimiseResult optimiseLayout(const LayoutProblem<D>& problem, const OptimiseOptions& options,

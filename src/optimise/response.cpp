@@ -20,6 +20,55 @@ bool Compliances::fallsWithMaterial(const Analysis& analysis) const {
   return true;
 }
 
+Joined::Joined(std::vector<std::shared_ptr<const Response>> parts) : parts_(std::move(parts)) {
+  for (const auto& part : parts_) requireGiven("a part of a response", part);
+}
+
+std::vector<std::string> Joined::names(const Analysis& analysis) const {
+  std::vector<std::string> all;
+  for (const auto& part : parts_) {
+    const std::vector<std::string> own = part->names(analysis);
+    all.insert(all.end(), own.begin(), own.end());
+  }
+  return all;
+}
+
+std::vector<double> Joined::values(const Analysed& at) const {
+  std::vector<double> all;
+  for (const auto& part : parts_) {
+    const std::vector<double> own = part->values(at);
+    all.insert(all.end(), own.begin(), own.end());
+  }
+  return all;
+}
+
+std::pair<const Response*, std::size_t> Joined::partOf(const Analysis& analysis, std::size_t which) const {
+  std::size_t first = 0;
+  for (const auto& part : parts_) {
+    const std::size_t count = part->names(analysis).size();
+    if (which < first + count) return {part.get(), which - first};
+    first += count;
+  }
+  requireIndex("value", which, first, "values");
+  return {};
+}
+
+void Joined::gradient(const Analysed& at, std::size_t which, std::span<double> gradient) const {
+  const auto [part, own] = partOf(at.analysis, which);
+  part->gradient(at, own, gradient);
+}
+
+std::optional<AdjointLoad> Joined::adjointLoad(const Analysed& at, std::size_t which) const {
+  const auto [part, own] = partOf(at.analysis, which);
+  return part->adjointLoad(at, own);
+}
+
+void Joined::gradientFrom(const Analysed& at, std::size_t which, std::span<const double> adjoint,
+                          std::span<double> gradient) const {
+  const auto [part, own] = partOf(at.analysis, which);
+  part->gradientFrom(at, own, adjoint, gradient);
+}
+
 MassFraction::MassFraction(HeldField fill, std::string name)
     : fill_(std::move(fill)),
       name_(std::move(name)),

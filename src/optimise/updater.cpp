@@ -18,6 +18,7 @@ AsymptotesProblem asymptotesProblem(const DesignPoint& at) {
   const double scale = 1 / at.formulation.goalOf(at.appraisal.terms);
   if (goal.form == GoalForm::weightedSum) problem.goalGradient = scaled(at.gradients.goal.front(), scale);
   for (std::size_t k = 0; k < at.gradients.goal.size() && goal.form == GoalForm::worst; ++k) {
+    if (at.gradients.goal[k].empty()) continue;  // it does not govern
     problem.limitGradients.push_back(scaled(at.gradients.goal[k], scale));
     problem.limits.push_back(scale * goal.weights[k] * at.appraisal.terms[k]);
     problem.shares.push_back(1);

@@ -161,7 +161,8 @@ Estimate estimated(const Job& job) {
     if (rule.half) cells *= 0.5;  // what is not solved takes next to nothing
   const auto cases = static_cast<double>(job.brief.cases.size());
   const int iterations = job.brief.iterations > 0 ? job.brief.iterations : kUsualIterations;
-  const double bodies = job.brief.baseline ? 3 : 1;
+  double bodies = job.brief.baseline ? 3 : 1;
+  if (job.brief.lightest) bodies += 1;  // two rounds are usual
   return {cases * kSecondsPerVoxelCase * cells * iterations / kUsualIterations +
               bodies * (cases * kSecondsPerTetCase + kSecondsPerTet) * job.brief.tetrahedra,
           std::max(kBytes + (kBytesPerVoxel + kBytesPerVoxelCase * cases) * cells,
@@ -308,7 +309,14 @@ LayoutProblem<D> Job::layoutProblem() const {
   // the loads: the goal is that of the other loads.
   for (GridCase<D>& c : problem.cases) c.temperature = 0;
   problem.goal.form = brief.goal;
-  problem.massFraction = targetMass / spaceMass;
+  if (brief.lightest) {
+    constexpr double kFirst = 0.4;  // of what is beside the keeps
+    problem.lightest = true;
+    problem.goal = lightestGoal(own, *this);
+    problem.massFraction = (keepMass + kFirst * (spaceMass - keepMass)) / spaceMass;
+  } else {
+    problem.massFraction = targetMass / spaceMass;
+  }
   problem.mirrors = mirrorLayers(*this, own.grid);
   problem.limits = partLimits(own, *this);
   problem.making = brief.imposed();
@@ -323,6 +331,14 @@ ProofProblem Job::proofProblem() const {
   AcrossSheet across = AcrossSheet::body;
   if (flat()) across = brief.sheet->state == SheetState::planeStrain ? AcrossSheet::held : AcrossSheet::free;
   return {setup, across, brief.exclusion, regions.materials, brief.frequencies};
+}
+
+std::vector<Requirement> Job::designedFor() const {
+  std::vector<Requirement> wanted;
+  if (brief.lightest)
+    std::copy_if(brief.requirements.begin(), brief.requirements.end(), std::back_inserter(wanted),
+                 [](const Requirement& r) { return r.designed(); });
+  return wanted;
 }
 
 std::string Job::whyNotDesigned() const {
@@ -380,6 +396,7 @@ Job prepare(Brief brief, double coarser) {
            "take a larger voxel, or fewer tetrahedra in the proof");
   checkActing(job);
   checkHalves(job);
+  checkLightest(job);
   warnOfSurprises(job);
   if (const std::string why = job.whyNotDesigned(); !why.empty() && job.brief.designs && !job.brief.layout)
     job.warnings.push_back(why + ": 'analyse' and 'proof --solid' can be run, 'optimise' cannot");

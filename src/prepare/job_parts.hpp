@@ -33,6 +33,13 @@ void settleMass(Job& job);
 template <int D>
 std::vector<Limit> partLimits(const Domain<D>& domain, const Job& job);
 
+/// What a lightest part is designed for: each requirement in each case over its bound, of which the worst
+/// counts.
+template <int D>
+Goal lightestGoal(const Domain<D>& domain, const Job& job);
+/// @throws BriefError where the lightest part cannot be sought.
+void checkLightest(const Job& job);
+
 /// Where cells have to begin for the sake of the making rules.
 BetweenCells betweenCells(const Brief& brief);
 /// Gives a flat parting the places it may have.

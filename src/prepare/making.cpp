@@ -139,7 +139,7 @@ void checkLocalShare(const Job& job, const BriefRule& rule) {
   const auto* share = std::get_if<LocalShare>(&rule.rule);
   if (!share) return;
   const double designed = job.spaceMass - job.keepMass;
-  const double wanted = designed > 0 ? (job.targetMass - job.keepMass) / designed : 0;
+  const double wanted = designed > 0 && !job.brief.lightest ? (job.targetMass - job.keepMass) / designed : 0;
   if (share->most < wanted)
     refuse(job.brief, rule.place,
            fmt::format("of any place {:.2g} of the volume may be filled, and the target fills {:.2g} of all",

@@ -88,6 +88,7 @@ void settleMass(Job& job) {
              brief.regions[r].bonded ? "it is smaller than a voxel, or lies inside another part"
                                      : "it lies outside the design space, or other regions cover it");
   if (!brief.designs) return;
+  if (brief.lightest) return;  // it is what is sought
   const double apart = brief.target.countKeeps ? 0 : job.keepMass;
   job.targetMass =
       apart + brief.target.mass.value_or(brief.target.fraction.value_or(0) * (job.spaceMass - apart));

@@ -304,7 +304,7 @@ void refuseNarrows(const Job& job, const std::vector<std::string>& slivers) {
 
 /// Warns of a target that leaves less than members need to join loads and supports.
 void warnOfLeanTarget(Job& job) {
-  if (job.brief.layout) return;
+  if (job.brief.layout || job.brief.lightest) return;
   const double member = job.brief.walls().smallestMember;
   const double length = job.flat() ? leastMemberLength<2>(job) : leastMemberLength<3>(job);
   const double section = job.flat() ? member * job.regions.thickness : std::numbers::pi / 4 * member * member;
@@ -328,6 +328,7 @@ void warnOfLeanTarget(Job& job) {
 
 /// Warns of bounds of the mass that the target will not hold, seen before anything is computed.
 void warnOfMassBounds(Job& job) {
+  if (job.brief.lightest) return;
   constexpr double kRounding = 1e-6;
   if (!job.brief.solid.keepVolume) return;  // then the mass is what comes out
   for (const Requirement& r : job.brief.requirements)

@@ -55,6 +55,14 @@ Judgement judged(const Requirement& requirement, const Estimated& value, double 
   return j;
 }
 
+/// One figure, which is to be at least the bound.
+Judgement judgedLeast(const Requirement& requirement, const Estimated& value, double agreement) {
+  Judgement j =
+      judged(requirement, {-value.value, -value.coarse, value.error}, -requirement.bound, agreement);
+  j.value = {value.value, value.coarse, j.value.error};
+  return j;
+}
+
 std::size_t faceOf(const Requirement& requirement, const Setup& setup, const JudgedBody& body) {
   const std::size_t number = requirement.face;
   if (number >= setup.faces.size())
@@ -97,6 +105,18 @@ std::vector<Judgement> judge(const JudgedBody& body, double agreement, const Set
       if (!found) continue;
       const Verdict verdict = *found >= requirement.bound ? Verdict::met : Verdict::notMet;
       judgements.push_back({requirement, {*found, *found, 0}, {}, verdict});
+      continue;
+    }
+    if (requirement.kind == Requirement::Kind::frequency) {
+      std::optional<Judgement> worst;
+      for (const JudgedBody::Frequency& each : body.frequencies) {
+        Judgement j = judgedLeast(requirement, each.lowest, agreement);
+        j.worstCase = each.cases;
+        if (!worst || rank(j.verdict) > rank(worst->verdict) ||
+            (j.verdict == worst->verdict && j.value.value < worst->value.value))
+          worst = std::move(j);
+      }
+      if (worst) judgements.push_back(std::move(*worst));
       continue;
     }
     const bool least = requirement.kind == Requirement::Kind::safetyFactor;

@@ -102,9 +102,11 @@ std::string massList(const Job& job) {
           : "";
   return "<dl>" + row("design space", fmt::format("{:.4g} kg", job.spaceMass)) +
          row("keep regions", fmt::format("{:.4g} kg", job.keepMass)) +
-         (job.brief.designs ? row("target", fmt::format("{:.4g} kg ({:.3g} %)", job.targetMass,
-                                                        100 * job.targetMass / job.spaceMass))
-                            : "") +
+         (job.brief.lightest ? row("target", "the lightest") : std::string()) +
+         (job.brief.designs && !job.brief.lightest
+              ? row("target",
+                    fmt::format("{:.4g} kg ({:.3g} %)", job.targetMass, 100 * job.targetMass / job.spaceMass))
+              : "") +
          (job.bondedMass > 0 ? row("bonded parts", fmt::format("{:.4g} kg", job.bondedMass)) : "") +
          row("material", escaped(job.brief.material.name)) + otherMaterials(job) + sheet +
          row("voxels", fmt::format("{} of {:.3g} mm", job.cellCount(), job.cellSize() * kMm)) +
@@ -328,6 +330,42 @@ std::string choiceText(const RunRecord& record) {
   return " Of several ways of making the stiffest on voxels up to twice as large was taken: " + text + ".";
 }
 
+/// How often a lightest part was designed, and what its proofs found.
+std::string roundsText(const RunRecord& record) {
+  if (!record.rounds || record.rounds->done.empty()) return {};
+  std::string rows;
+  std::size_t number = 0;
+  for (const RoundRecord& round : record.rounds->done) {
+    ++number;
+    for (const RoundLimitRecord& limit : round.limits) {
+      const bool first = &limit == &round.limits.front();
+      const std::string unit = limit.designed.unit.empty() ? "" : " " + limit.designed.unit;
+      rows += fmt::format(
+          "<tr><td>{}</td><td>{}</td><td>{}</td><td>{} {:.4g}{}</td><td>{:.4g}</td><td>{:.4g} \u00b1 "
+          "{:.2g}</td>"
+          "<td>{}</td></tr>",
+          first ? std::to_string(number) : "", first ? fmt::format("{:.4g} kg", round.mass) : "",
+          escaped(limit.designed.what), limit.designed.sense, limit.designed.bound, unit,
+          limit.designed.value, limit.proved, limit.error, limit.verdict);
+    }
+  }
+  return "<h2>Rounds</h2><p class=\"note\">The lightest part is designed on voxels, proved, and designed "
+         "again "
+         "with what the proof found each figure to be over what the voxels said, until all limits are met "
+         "and "
+         "the one that governs is close to its bound.</p><table><thead><tr><th>round</th><th>mass</th>"
+         "<th>limit</th><th>bound</th><th>designed</th><th>proved</th><th>verdict</th></tr></thead><tbody>" +
+         rows + "</tbody></table>";
+}
+
+/// The goal in the sentence below the history.
+std::string goalSentence(const DesignRecord& d) {
+  return d.limits.empty() ? fmt::format("The goal is the {} of the cases: of", d.goal)
+                          : std::string(
+                                "The lightest part that holds its limits was sought. The compliance, "
+                                "summed over the cases by weight, is that of");
+}
+
 /// What the layout is and how it came about; adds what people should know of it.
 std::string layoutText(const RunRecord& record, std::vector<std::string>& warnings) {
   if (!record.layout) return {};
@@ -350,14 +388,14 @@ std::string layoutText(const RunRecord& record, std::vector<std::string>& warnin
   const DesignRecord& d = *layout.design;
   if (d.failure) warnings.emplace_back(d.failure->what + ". " + d.failure->cure);
   return fmt::format(
-      "<h2>History</h2><div id=\"history\"></div><p class=\"note\">{} iterations in {:.0f} s; {}. The "
-      "goal is the {} of the cases: of the layout {} J, of the eroded one, which keeps members as thick as "
+      "<h2>History</h2><div id=\"history\"></div><p class=\"note\">{} iterations in {:.0f} s; {}. {} "
+      "the layout {} J, of the eroded one, which keeps members as thick as "
       "asked, {} J, of the layout read black and white {} J. Grey: {:.1f} % of the layout's mass, {:.1f} % "
       "of "
-      "the space. Steps come from sharpening and eroding the layout.{}{}</p>",
-      d.iterations, d.seconds, escaped(layout.stop), d.goal, figureText(d.compliance), figureText(d.eroded),
-      figureText(d.blackAndWhite), 100 * d.greyOverMass, 100 * d.greyOverSpace, madeText(d),
-      choiceText(record));
+      "the space. Steps come from sharpening and eroding the layout.{}{}</p>{}",
+      d.iterations, d.seconds, escaped(layout.stop), goalSentence(d), figureText(d.compliance),
+      figureText(d.eroded), figureText(d.blackAndWhite), 100 * d.greyOverMass, 100 * d.greyOverSpace,
+      madeText(d), choiceText(record), roundsText(record));
 }
 
 /// What the page says first.

@@ -145,7 +145,27 @@ void addIterations(const std::filesystem::path& run, json& data, std::vector<std
   if (data["iterations"].empty()) data.erase("iterations");
 }
 
-void addHistory(const std::filesystem::path& run, json& data) {
+/// The columns of what limits come to over their bounds, by limit: one for each case, the last of the table.
+json overBounds(const std::vector<std::vector<std::string>>& rows, const RunRecord& record) {
+  json limits = json::array();
+  const std::vector<DesignedRecord>& designed = record.layout->design->limits;
+  const std::size_t cases = designed.empty() || rows.empty() ? 0 : record.layout->design->cases.size();
+  for (std::size_t r = 0; r < designed.size() && cases > 0; ++r) {
+    json shares = json::array();
+    for (const std::vector<std::string>& row : rows) {
+      double worst = 0;
+      for (std::size_t k = 0; k < cases; ++k)
+        worst =
+            std::max(worst, numberFrom(row.at(row.size() - (designed.size() - r) * cases + k)).value_or(0));
+      shares.push_back(std::isfinite(worst) ? json(worst) : json(nullptr));
+    }
+    limits.push_back({{"what", designed[r].what}, {"share", shares}});
+  }
+  return limits;
+}
+
+void addHistory(const RunRecord& record, json& data) {
+  const std::filesystem::path& run = record.folder;
   std::istringstream csv(readFile(run / "history.csv"));
   const auto cellsOf = [](const std::string& line) {
     std::vector<std::string> cells;
@@ -165,8 +185,9 @@ void addHistory(const std::filesystem::path& run, json& data) {
       {"erosion", "erosion"}};
   json history = json::object();
   for (const auto& [name, key] : columns) history[key] = json::array();
+  std::vector<std::vector<std::string>> rows;
   while (std::getline(csv, line)) {
-    const std::vector<std::string> cells = cellsOf(line);
+    const std::vector<std::string>& cells = rows.emplace_back(cellsOf(line));
     for (const auto& [name, key] : columns) {
       const auto at = static_cast<std::size_t>(std::find(names.begin(), names.end(), name) - names.begin());
       if (at >= cells.size()) throw InputError("history.csv is damaged");
@@ -175,6 +196,15 @@ void addHistory(const std::filesystem::path& run, json& data) {
       history[key].push_back(std::isfinite(*value) ? json(*value) : json(nullptr));
     }
   }
+  if (!record.layout || !record.layout->design || record.layout->design->limits.empty()) {
+    data["history"] = history;
+    return;
+  }
+  history["limits"] = overBounds(rows, record);
+  const auto at =
+      static_cast<std::size_t>(std::find(names.begin(), names.end(), "mass_fraction") - names.begin());
+  for (const std::vector<std::string>& row : rows)
+    history["mass"].push_back(record.masses.space * numberFrom(row.at(at)).value_or(0));
   data["history"] = history;
 }
 
@@ -333,7 +363,7 @@ std::vector<std::string> addRunData(const RunRecord& record, const Vec3& filesFr
     if (!record.layout->finished) data["unfinished"] = true;
     if (record.layout->design) {
       addIterations(folder, data, leftOut);
-      addHistory(folder, data);
+      addHistory(record, data);
     }
   }
   if (record.solid) {

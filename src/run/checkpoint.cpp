@@ -27,6 +27,7 @@ void forEachField(State& state, const Visit& visit) {
     for (auto& field : *gradients) visit(field);
   for (auto* states : {&state.states.nominal, &state.states.eroded})
     for (auto& field : states->displacements) visit(field);
+  for (auto& field : state.states.adjoints) visit(field);
 }
 
 std::string_view bytesOf(const std::vector<double>& field) {
@@ -53,11 +54,14 @@ double numberFrom(const json& value) {
 json recordJson(const IterationRecord& r) {
   json values = json::array();
   for (const double value : r.values) values.push_back(numberJson(value));
+  json overBounds = json::array();
+  for (const double value : r.overBounds) overBounds.push_back(numberJson(value));
   return {{"iteration", r.iteration},
           {"goal", numberJson(r.goal)},
           {"nominal", numberJson(r.nominal)},
           {"eroded", numberJson(r.eroded)},
           {"values", values},
+          {"over_bounds", overBounds},
           {"mass_fraction", r.massFraction},
           {"change", r.change},
           {"grey", r.grey},
@@ -77,6 +81,7 @@ IterationRecord recordFrom(const json& r) {
   record.nominal = numberFrom(r.at("nominal"));
   record.eroded = numberFrom(r.at("eroded"));
   for (const json& value : r.at("values")) record.values.push_back(numberFrom(value));
+  for (const json& value : r.at("over_bounds")) record.overBounds.push_back(numberFrom(value));
   record.massFraction = r.at("mass_fraction");
   record.change = r.at("change");
   record.grey = r.at("grey");
@@ -102,9 +107,13 @@ json headOf(const OptimiseState& state, const std::string& fingerprint) {
                {"sharpenings", state.sharpenings},
                {"progression", progressionJson(state.at)},
                {"ended", state.ended},
+               {"mass_fraction", state.massFraction},
+               {"least_mass", state.leastMass},
+               {"begun", state.begun},
                {"gradients", state.gradients.goal.size()},
                {"limits", state.gradients.limits.size()},
                {"cases", state.states.nominal.displacements.size()},
+               {"adjoints", state.states.adjoints.size()},
                {"history", json::array()}};
   for (const auto& [name, states] :
        {std::pair{"w_cycles", &state.states.nominal}, {"w_cycles_eroded", &state.states.eroded}})
@@ -120,6 +129,9 @@ OptimiseState stateFrom(const json& head) {
   state.attempt = head.at("attempt");
   state.sharpenings = head.at("sharpenings");
   state.ended = head.at("ended");
+  state.massFraction = head.at("mass_fraction");
+  state.leastMass = head.at("least_mass");
+  state.begun = head.at("begun");
   state.at = progressionFrom(head.at("progression"));
   for (const json& r : head.at("history")) state.history.push_back(recordFrom(r));
   for (const auto& [name, states] :
@@ -132,6 +144,7 @@ OptimiseState stateFrom(const json& head) {
     states->compliances.resize(states->displacements.size());
     states->reports.resize(states->displacements.size());
   }
+  state.states.adjoints.resize(head.at("adjoints").get<std::size_t>());
   std::size_t f = 0;
   forEachField(
       state, [&](std::vector<double>& field) { field.resize(head.at("sizes").at(f++).get<std::size_t>()); });
@@ -141,7 +154,7 @@ OptimiseState stateFrom(const json& head) {
 /// Whether the numbers a head speaks of are those that follow it: a damaged one could ask for any memory.
 bool fitsFile(const json& head, std::uintmax_t left) {
   const std::size_t counts = head.at("gradients").get<std::size_t>() + head.at("limits").get<std::size_t>() +
-                             2 * head.at("cases").get<std::size_t>();
+                             2 * head.at("cases").get<std::size_t>() + head.at("adjoints").get<std::size_t>();
   constexpr std::size_t kOthers = 9;
   const json& sizes = head.at("sizes");
   if (sizes.size() != counts + kOthers) return false;

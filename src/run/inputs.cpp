@@ -264,6 +264,34 @@ void addRegions(Inputs& inputs, const Job& job) {
   addShapes(inputs, brief, shapes);
 }
 
+void addStrengths(Inputs& inputs, const Brief& brief) {
+  const auto addStrength = [&](const std::string& table, const Material& material) {
+    inputs.add(table + "name", material.name);
+    inputs.add(table + "strength", material.strength);
+  };
+  addStrength("[material] ", brief.material);
+  for (const BriefRegion& region : brief.regions)
+    addStrength(fmt::format("[{}.{}] ", region.bonded ? "inserts" : "regions", region.name), region.material);
+}
+
+std::string keyOf(const Requirement& requirement, const Setup& setup) {
+  switch (requirement.kind) {
+    case Requirement::Kind::mass:
+      return "mass";
+    case Requirement::Kind::safetyFactor:
+      return "safety_factor";
+    case Requirement::Kind::wall:
+      return "wall";
+    case Requirement::Kind::gap:
+      return "gap";
+    case Requirement::Kind::frequency:
+      return "frequency";
+    case Requirement::Kind::displacement:
+      return "displacement of " + setup.faces[requirement.face].name;
+  }
+  return {};
+}
+
 }  // namespace
 
 void Inputs::add(const std::string& key, double value) {
@@ -302,7 +330,21 @@ Inputs inputsOfLayout(const Job& job) {
   }
   addActing(inputs, job);
   inputs.add("goal", static_cast<int>(brief.goal));
-  inputs.add("[target] mass", job.targetMass);
+  if (brief.lightest) {
+    inputs.add("goal", "lightest");
+    const std::vector<Requirement> wanted = job.designedFor();
+    for (std::size_t r = 0; r < wanted.size(); ++r) {
+      const std::string key = keyOf(wanted[r], job.setup);
+      inputs.add("[require] " + key, wanted[r].bound);
+      if (!job.corrections.empty()) inputs.add("correction of " + key, job.corrections[r]);
+      if (wanted[r].kind == Requirement::Kind::displacement) addFace(inputs, brief, wanted[r].face);
+      if (wanted[r].kind != Requirement::Kind::safetyFactor) continue;
+      inputs.add("[proof] exclude_within", brief.exclusion);
+      addStrengths(inputs, brief);
+    }
+  } else {
+    inputs.add("[target] mass", job.targetMass);
+  }
   for (const PartTarget& part : job.partTargets) {
     const std::string& name = brief.shapes[part.shape].name;
     inputs.add("[target] mass within " + name, part.most);
@@ -347,35 +389,9 @@ Inputs inputsOfProof(const Job& job) {
   for (const BriefRule& each : brief.making)
     if (!each.imposed) measured += nameOf(each.rule) + " " + textOf(each.rule) + "; ";
   inputs.add("[making] rules that are measured only", measured);
-  const auto addStrength = [&](const std::string& table, const Material& material) {
-    inputs.add(table + "name", material.name);
-    inputs.add(table + "strength", material.strength);
-  };
-  addStrength("[material] ", brief.material);
-  for (const BriefRegion& region : brief.regions)
-    addStrength(fmt::format("[{}.{}] ", region.bonded ? "inserts" : "regions", region.name), region.material);
+  addStrengths(inputs, brief);
   return inputs;
 }
-
-namespace {
-
-std::string keyOf(const Requirement& requirement, const Setup& setup) {
-  switch (requirement.kind) {
-    case Requirement::Kind::mass:
-      return "mass";
-    case Requirement::Kind::safetyFactor:
-      return "safety_factor";
-    case Requirement::Kind::wall:
-      return "wall";
-    case Requirement::Kind::gap:
-      return "gap";
-    case Requirement::Kind::displacement:
-      return "displacement of " + setup.faces[requirement.face].name;
-  }
-  return {};
-}
-
-}  // namespace
 
 Inputs inputsOfVerdict(const Job& job) {
   Inputs inputs;

@@ -42,14 +42,32 @@ void JobRun::keepIteration(const IterationView& view, const std::filesystem::pat
       job_.domain);
 }
 
+/// What the last design left: of this one, or, where a lightest part has another round, of the round before.
+std::optional<OptimiseState> JobRun::stateToGoOnWith(const std::string& fingerprint) const {
+  const std::filesystem::path checkpoint = folder() / "checkpoint.bin";
+  std::optional<OptimiseState> state = readCheckpoint(checkpoint, fingerprint);
+  if (!state && !job_.corrections.empty()) {
+    const std::vector<RoundRecord>& done = record_.rounds->done;
+    Job before = job_;
+    before.corrections.clear();
+    if (done.size() > 1)
+      for (const RoundLimitRecord& limit : done.back().limits)
+        before.corrections.push_back(limit.designed.correction);
+    state = readCheckpoint(checkpoint, layoutFingerprint(before));
+    if (state) state = nextStart(job_, before.corrections, std::move(*state));
+  }
+  const auto most = static_cast<std::size_t>(job_.brief.iterations);
+  if (state && most > 0 && state->history.size() - state->begun > most)
+    state.reset();  // fewer are wished for
+  return state;
+}
+
 /// Designs the layout, with a checkpoint from time to time.
 FoundLayout JobRun::designed() {
   const std::filesystem::path checkpoint = folder() / "checkpoint.bin";
   const std::filesystem::path kept = folder() / "iterations";
   const std::string fingerprint = layoutFingerprint(job_);
-  std::optional<OptimiseState> state = readCheckpoint(checkpoint, fingerprint);
-  const auto most = static_cast<std::size_t>(job_.brief.iterations);
-  if (state && most > 0 && state->history.size() > most) state.reset();  // fewer are wished for now
+  std::optional<OptimiseState> state = stateToGoOnWith(fingerprint);
   std::vector<IterationRecord> history;
   if (state) {
     history = state->history;
@@ -117,6 +135,7 @@ void JobRun::storeUnfinished(const IterationRecord& shown, const IterationView& 
       std::visit([&](const auto& domain) { return greyness(view.density, domain.fill); }, job_.domain);
   design.greyOverMass = grey.overMass;
   design.greyOverSpace = grey.overSpace;
+  design.limits = designedLimits(job_, shown.values);
   design.seconds = shown.seconds;
   record_.layout = std::move(record);
   record_.atWork = !stopped;  // or its files are as they will be found
@@ -191,15 +210,18 @@ void JobRun::optimise(bool fresh) {
   // Only now: on a full disk the iterations are not lost with it.
   const LayoutRecord& layout = found.record;
   const DesignRecord& design = *layout.design;
-  if (layout.settled) removeWhole(folder() / "checkpoint.bin");
+  if (layout.settled && !job_.brief.lightest) removeWhole(folder() / "checkpoint.bin");
   note(
       fmt::format("optimise  {} iterations, {}: compliance {:.4g} J{}, read black and white {}, grey "
                   "{:.0f} %, mass {:.4g} kg",
                   design.iterations, layout.stop, design.compliance,
-                  job_.brief.goal == GoalForm::worst ? " in the worst case" : "",
+                  job_.brief.goal == GoalForm::worst && !job_.brief.lightest ? " in the worst case" : "",
                   std::isfinite(design.blackAndWhite) ? fmt::format("{:.4g} J", design.blackAndWhite)
                                                       : "it does not hold",
                   100 * design.greyOverMass, layout.mass));
+  for (const DesignedRecord& limit : design.limits)
+    note(fmt::format("          {} {:.4g}{}{} in case {}, to be {} {:.4g}", limit.what, limit.value,
+                     limit.unit.empty() ? "" : " ", limit.unit, limit.worstCase, limit.sense, limit.bound));
   if (design.made)
     note(fmt::format("made      {:.3g} mm too thin: compliance {:.4g} J, {:.4g} kg; too thick: {:.4g} kg",
                      design.made->offset * kMm, design.made->compliance, design.made->thin,

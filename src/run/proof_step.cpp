@@ -14,6 +14,7 @@
 #include "barelattice/meshes/mesh_repair.hpp"
 #include "barelattice/run/run.hpp"
 #include "barelattice/shapes/mesh_shape.hpp"
+#include "base/folders.hpp"
 #include "layout_file.hpp"
 #include "stamps.hpp"
 #include "vtu.hpp"
@@ -97,6 +98,40 @@ void JobRun::reuse(std::optional<BodyRecord>& body, const std::string& line) {
 }
 
 void JobRun::proof(bool fresh) {
+  do proveSolidOnce(fresh);
+  while (nextRound());
+}
+
+bool JobRun::nextRound() {
+  if (!job_.brief.lightest || !record_.layout->design) return false;
+  const std::string fingerprint = roundsFingerprint(job_);
+  if (!record_.rounds || record_.rounds->fingerprint != fingerprint)
+    record_.rounds = RoundsRecord{fingerprint, {}, {}, false};
+  RoundsRecord& rounds = *record_.rounds;
+  if (rounds.finished) return false;
+  rounds.done.push_back(roundOf(job_, *record_.layout, *record_.proof));
+  noteRound(rounds.done.back(), rounds.done.size());
+  const auto next = record_.layout->settled ? nextCorrections(job_, rounds.done) : std::nullopt;
+  if (next) {
+    rounds.corrections = job_.corrections = *next;
+    layoutReady_ = false;
+  } else {
+    rounds.finished = true;
+    removeWhole(folder() / "checkpoint.bin");
+  }
+  save();
+  return next.has_value();
+}
+
+void JobRun::noteRound(const RoundRecord& round, std::size_t number) const {
+  for (const RoundLimitRecord& limit : round.limits)
+    note(fmt::format("round {:<3} {}: designed {:.4g}, proved {:.4g} +- {:.2g}{}{}, to be {} {:.4g}", number,
+                     limit.designed.what, limit.designed.value, limit.proved, limit.error,
+                     limit.designed.unit.empty() ? "" : " ", limit.designed.unit, limit.designed.sense,
+                     limit.designed.bound));
+}
+
+void JobRun::proveSolidOnce(bool fresh) {
   solid(false);
   const std::string fingerprint = proofFingerprint(job_, solidFingerprint(job_, record_));
   if (!fresh && record_.proof && fits(record_.proof->stamp, fingerprint, "proof.vtu")) {

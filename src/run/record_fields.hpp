@@ -46,7 +46,7 @@ template <class V>
 void describeFields(MassesRecord& r, V& f) {
   f("space", r.space, "of the full design space, without bonded parts");
   f("keep", r.keep, "of the keeps");
-  f("target", r.target, "that is wanted");
+  f("target", r.target, "that is wanted; 0 where the lightest part is sought");
   f("bonded", r.bonded, "of bonded parts");
 }
 
@@ -90,6 +90,42 @@ void describeFields(MadeWithinRecord& r, V& f) {
 }
 
 template <class V>
+void describeFields(DesignedRecord& r, V& f) {
+  f("what", r.what, "is bounded");
+  f("unit", r.unit, "of the figures here");
+  f("value", r.value, "of the layout on the voxels, corrected by what proofs of rounds before found");
+  f("correction", r.correction, "that is: proved over designed");
+  f("bound", r.bound, "of the brief");
+  f("sense", r.sense, "at most, or at least");
+  f("worst_case", r.worstCase, "in which the value is that");
+}
+
+template <class V>
+void describeFields(RoundLimitRecord& r, V& f) {
+  f.flat("what", r.designed);
+  f("proved", r.proved, "of the solid");
+  f("error", r.error, "estimated");
+  f("verdict", r.verdict, "met, not met, or inconclusive");
+}
+
+template <class V>
+void describeFields(RoundRecord& r, V& f) {
+  f("mass_kg", r.mass, "of the layout");
+  f("iterations", r.iterations, "since the first round began");
+  f("limits", r.limits, "as designed and as proved");
+  f("verdict", r.verdict, "of the whole proof");
+}
+
+template <class V>
+void describeFields(RoundsRecord& r, V& f) {
+  f("fingerprint", r.fingerprint, "of what they depend on");
+  f("done", r.done, "one after the other");
+  f("corrections", r.corrections,
+    "by limit, of the layout as it is or is to become; none in the first round");
+  f("finished", r.finished, "whether no other follows");
+}
+
+template <class V>
 void describeFields(DesignRecord& r, V& f) {
   f("failure", r.failure, "why later steps refuse the layout; null where they go on");
   f("goal", r.goal, "how cases become one figure");
@@ -107,6 +143,7 @@ void describeFields(DesignRecord& r, V& f) {
     "0");
   f.maybe("made_within", r.made, "the layout made too thin and too thick, where [making] tells by how much");
   f("cases", r.cases, "in the order of the brief");
+  f.maybe("limits", r.limits, "what a lightest part was designed to hold, in the order of the brief");
   f("seconds", r.seconds, "wall time of the iterations");
 }
 
@@ -327,6 +364,7 @@ void describeFields(RunRecord& r, V& f) {
   f.maybe("thickness_mm", r.thickness, "of a sheet", kInMm);
   f("warnings", r.warnings, "of the set-up");
   f.maybe("choice", r.choice, "of the ways of making, where the brief gives several");
+  f.maybe("rounds", r.rounds, "of a lightest part: each designed, proved, and corrected by the proof");
   f.maybe("optimise", r.layout, "the layout");
   f.maybe("solid", r.solid, "read out of it");
   f.maybe("proof", r.proof, "of the solid");

@@ -22,9 +22,22 @@ std::string choiceFingerprint(const Job& job) {
   return hashOf(layoutFingerprint(job) + ways);
 }
 
+std::string roundsFingerprint(const Job& job) {
+  Job first = job;
+  first.corrections.clear();
+  Inputs inputs = inputsOfSolid(job);
+  inputs.add(inputsOfProof(job));
+  inputs.add(inputsOfVerdict(job));
+  return hashOf(layoutFingerprint(first) + inputs.hash());
+}
+
 Job settled(Job job, const RunRecord& record) {
-  if (!job.open || !record.choice || record.choice->fingerprint != choiceFingerprint(job)) return job;
-  return settledOn(job, record.choice->taken);
+  if (job.open && record.choice && record.choice->fingerprint == choiceFingerprint(job))
+    return settledOn(job, record.choice->taken);
+  job.corrections.clear();
+  if (job.brief.lightest && record.rounds && record.rounds->fingerprint == roundsFingerprint(job))
+    job.corrections = record.rounds->corrections;
+  return job;
 }
 
 std::string solidFingerprint(const Job& job, const RunRecord& record) {

@@ -11,6 +11,8 @@
 namespace barelattice {
 
 std::string layoutFingerprint(const Job& job);
+/// Of what the rounds of a lightest part depend on.
+std::string roundsFingerprint(const Job& job);
 /// Of an open job: of what the choice among its ways depends on.
 std::string choiceFingerprint(const Job& job);
 /// @param record knows how many iterations the layout took, which may go on.

@@ -1,6 +1,7 @@
 #include "figures.hpp"
 
 #include <fmt/format.h>
+#include <fmt/ranges.h>
 
 #include <algorithm>
 #include <cmath>
@@ -98,28 +99,42 @@ MakingMeasure measureOf(Requirement::Kind kind) {
   return kind == Requirement::Kind::wall ? MakingMeasure::thinnestWall : MakingMeasure::narrowestGap;
 }
 
+/// What a requirement is called, its unit, and the factor from SI.
+struct Told {
+  std::string what, unit;
+  double scale = 1;
+};
+Told told(const Requirement& requirement, const Setup& setup) {
+  switch (requirement.kind) {
+    case Requirement::Kind::displacement:
+      return {"displacement at " + setup.faces[requirement.face].name, "mm", kMillimetresPerMetre};
+    case Requirement::Kind::wall:
+    case Requirement::Kind::gap:
+      return {describe(measureOf(requirement.kind)), "mm", kMillimetresPerMetre};
+    case Requirement::Kind::safetyFactor:
+      return {"safety factor", "", 1};
+    case Requirement::Kind::frequency:
+      return {"lowest natural frequency", "Hz", 1};
+    case Requirement::Kind::mass:
+      break;
+  }
+  return {"mass", "kg", 1};
+}
+
+const char* senseOf(const Requirement& requirement) {
+  return requirement.least() ? "at least" : "at most";
+}
+
 RequirementRecord requirementRecord(const Judgement& j, const Setup& setup) {
   RequirementRecord record;
-  record.what = "mass";
-  record.unit = "kg";
-  double scale = 1;
-  if (j.requirement.kind == Requirement::Kind::displacement) {
-    record.what = "displacement at " + setup.faces[j.requirement.face].name;
-    record.unit = "mm";
-    scale = kMillimetresPerMetre;
-  } else if (j.requirement.kind == Requirement::Kind::wall || j.requirement.kind == Requirement::Kind::gap) {
-    record.what = describe(measureOf(j.requirement.kind));
-    record.unit = "mm";
-    scale = kMillimetresPerMetre;
-  } else if (j.requirement.kind == Requirement::Kind::safetyFactor) {
-    record.what = "safety factor";
-    record.unit = "";
-  }
+  const auto [what, unit, scale] = told(j.requirement, setup);
+  record.what = what;
+  record.unit = unit;
   record.value = j.value.value * scale;
   record.error = j.value.error * scale;
   record.coarse = j.value.coarse * scale;
   record.bound = j.requirement.bound * scale;
-  record.sense = j.requirement.least() ? "at least" : "at most";
+  record.sense = senseOf(j.requirement);
   record.worstCase = j.worstCase;
   record.verdict = describe(j.verdict);
   if (j.verdict == Verdict::inconclusive)
@@ -148,6 +163,12 @@ JudgedBody judgedFrom(const BodyRecord& record, const Setup& setup) {
     }
     body.cases.push_back({c.name, errors});
   }
+  for (const FrequenciesRecord& set : record.frequencies)
+    if (!set.lowest.empty()) {
+      Estimated lowest = estimatedFrom(set.lowest.front());
+      if (!set.converged) lowest.error = lowest.value;
+      body.frequencies.push_back({fmt::format("{}", fmt::join(set.cases, ", ")), lowest});
+    }
   for (const auto& [kind, found] : {std::pair{Requirement::Kind::wall, &body.thinnestWall},
                                     std::pair{Requirement::Kind::gap, &body.narrowestGap}})
     for (const MakingRecord& m : record.making)
@@ -202,6 +223,27 @@ const char* leftOutBy(MakingMeasure measure) {
 }
 
 }  // namespace
+
+std::vector<DesignedRecord> designedLimits(const Job& job, const std::vector<double>& values) {
+  std::vector<DesignedRecord> records;
+  const std::vector<Requirement> wanted = job.designedFor();
+  const std::size_t cases = job.setup.cases.size();
+  for (std::size_t r = 0; r < wanted.size(); ++r) {
+    const auto first = values.begin() + static_cast<std::ptrdiff_t>(r * cases);
+    const auto worst = std::max_element(first, first + static_cast<std::ptrdiff_t>(cases));
+    const Told as = told(wanted[r], job.setup);
+    DesignedRecord& record = records.emplace_back();
+    record.what = as.what;
+    record.unit = as.unit;
+    record.sense = senseOf(wanted[r]);
+    record.bound = wanted[r].bound * as.scale;
+    record.correction = job.corrections.empty() ? 1 : job.corrections[r];
+    const double value = *worst * record.correction;
+    record.value = as.scale * (wanted[r].least() ? 1 / value : value);
+    record.worstCase = job.setup.cases[static_cast<std::size_t>(worst - first)].name;
+  }
+  return records;
+}
 
 BodyRecord bodyRecord(const BodyProof& body, const ProofProblem& problem,
                       const std::vector<double>& weights) {

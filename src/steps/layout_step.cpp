@@ -26,12 +26,13 @@ std::vector<double> inSinglePrecision(std::vector<double> field) {
 
 /// What went wrong, and what to change; nothing for ends that a later step can work with.
 std::optional<FailureRecord> failureOf(const Job& job, const OptimiseResult& result) {
-  const double wanted = job.targetMass;
+  const double wanted = job.brief.lightest ? result.massFraction * job.spaceMass : job.targetMass;
   const double needed = result.neededMass * job.spaceMass;
   const double member = job.brief.walls().smallestMember * kMm;
   const bool lean = needed > 1.02 * wanted;
-  const std::string mass =
-      lean ? fmt::format("give [target] about {:.3g} kg", needed) : "give [target] more mass";
+  const std::string mass = job.brief.lightest ? "let the limits ask for more"
+                           : lean             ? fmt::format("give [target] about {:.3g} kg", needed)
+                                              : "give [target] more mass";
   const auto failed = [](const std::string& what, const std::string& cure) {
     return FailureRecord{what, cure, {}};
   };
@@ -61,7 +62,10 @@ std::optional<FailureRecord> failureOf(const Job& job, const OptimiseResult& res
                       result.blackAndWhite, result.nominal),
           "take smaller voxels, or a smallest_member of more voxels");
     case OptimiseStop::missed:
-      return failed("a limit does not hold: " + result.where, mass + ", or a wider limit");
+      return job.brief.lightest
+                 ? failed("a limit is out of reach: " + result.where,
+                          "allow more, enlarge the design space, or take another material")
+                 : failed("a limit does not hold: " + result.where, mass + ", or a wider limit");
     case OptimiseStop::loose:
       return failed("the layout does not hold: " + result.where,
                     fmt::format("{}, or take another smallest_member", mass));
@@ -91,6 +95,7 @@ LayoutRecord recordOf(const Job& job, const OptimiseResult& result) {
   }
   design.failure = failureOf(job, result);
   design.goal = goalText(job);
+  design.limits = designedLimits(job, result.values);
   design.iterations = result.history.size();
   design.compliance = result.nominal;
   design.eroded = result.eroded;
@@ -109,6 +114,7 @@ LayoutRecord recordOf(const Job& job, const OptimiseResult& result) {
 }  // namespace
 
 std::string goalText(const Job& job) {
+  if (job.brief.lightest) return "lightest";
   return job.brief.goal == GoalForm::worst ? "worst case" : "weighted sum";
 }
 

@@ -6,6 +6,7 @@
 #include <algorithm>
 #include <cmath>
 #include <numbers>
+#include <utility>
 
 #include "barelattice/base/quantity.hpp"
 #include "barelattice/base/stopwatch.hpp"
@@ -260,15 +261,46 @@ ProvedBody proveOutside(const Job& job, const Implicit& body, const TriangleMesh
   return proved(job, {f, surface.bounds(), &surface}, progress);
 }
 
-JobResult carryOut(const Job& given, const IterationCallback& callback, const ProgressCallback& progress) {
-  const Job job = given.open ? settledOn(given, choiceOf(given, progress).taken) : given;
-  FoundLayout layout =
-      job.brief.layout ? importedLayout(job) : designLayout(job, callback, nullptr, progress);
+namespace {
+
+JobResult carriedOut(const Job& job, const IterationCallback& callback, const OptimiseState* resume,
+                     const ProgressCallback& progress) {
+  FoundLayout layout = job.brief.layout ? importedLayout(job) : designLayout(job, callback, resume, progress);
   if (layout.record.design && layout.record.design->failure)
     throw RunError(layout.record.design->failure->what, layout.record.design->failure->cure);
   MadeSolid solid = makeSolid(job, layout, progress);
   ProvedBody proof = proveSolid(job, layout.level, solid.record, solid.solid.surface, progress);
   return {std::move(layout), std::move(solid), std::move(proof)};
+}
+
+/// A lightest part: each proof corrects the next design.
+JobResult carryOutInRounds(Job job, const IterationCallback& callback, const ProgressCallback& progress) {
+  std::optional<OptimiseState> left;
+  const auto keeping = [&](const IterationView& view) {
+    if (view.last) left = view.state;
+    return !callback || callback(view);
+  };
+  std::vector<RoundRecord> rounds;
+  for (;;) {
+    const std::optional<OptimiseState> begun = std::move(left);
+    JobResult result = carriedOut(job, keeping, begun ? &*begun : nullptr, progress);
+    rounds.push_back(roundOf(job, result.layout.record, result.proof.record));
+    const auto next = result.layout.record.settled ? nextCorrections(job, rounds) : std::nullopt;
+    if (!next) {
+      result.rounds = std::move(rounds);
+      return result;
+    }
+    const std::vector<double> before = std::exchange(job.corrections, *next);
+    left = nextStart(job, before, std::move(*left));
+  }
+}
+
+}  // namespace
+
+JobResult carryOut(const Job& given, const IterationCallback& callback, const ProgressCallback& progress) {
+  Job job = given.open ? settledOn(given, choiceOf(given, progress).taken) : given;
+  return job.brief.lightest ? carryOutInRounds(job, callback, progress)
+                            : carriedOut(job, callback, nullptr, progress);
 }
 
 }  // namespace barelattice

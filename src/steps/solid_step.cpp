@@ -97,8 +97,8 @@ SolidRecord recordOf(const Job& job, const Solid& solid) {
 
 /// With one designed material the target's mass over its density; with several the layout's volume, which
 /// has that mass.
-double wantedVolume(const Job& job, const std::vector<double>& density) {
-  if (!job.mixed()) return job.targetMass / job.brief.material.density;
+double wantedVolume(const Job& job, double mass, const std::vector<double>& density) {
+  if (!job.mixed()) return mass / job.brief.material.density;
   return overCells(job, [&](const auto& domain, std::size_t c) {
     return density[c] * (domain.fill[c] - domain.bonded[c]) * domain.cellVolume();
   });
@@ -119,7 +119,8 @@ MadeSolid makeSolid(const Job& job, const FoundLayout& layout, const ProgressCal
   const Stopwatch watch;
   const SmoothLayout smooth = smoothLayout(job, layout.level);
   requireCount("density", layout.density.size(), job.cellCount(), "cells");
-  const double wanted = wantedVolume(job, layout.density);
+  const double mass = job.brief.lightest ? layout.record.mass : job.targetMass;
+  const double wanted = wantedVolume(job, mass, layout.density);
   SolidOptions options = job.brief.solid;
   options.spacing = (job.flat() ? kOutlineSpacing : kSurfaceSpacing) * job.cellSize();
   MadeSolid made{reinterpret(smooth, job.regions, wanted, options, progress), {}};
@@ -134,7 +135,7 @@ MadeSolid makeSolid(const Job& job, const FoundLayout& layout, const ProgressCal
   record.warnings = warningsOf(job, solid, options.keepVolume ? std::optional(wanted) : std::nullopt);
   record.mass = job.massOf(solid.volume, solidFunction(smooth, job.regions, solid.threshold, options.cleanUp),
                            solid.spacing);
-  record.wantedMass = job.targetMass;
+  record.wantedMass = mass;
   record.volumeKept = options.keepVolume;
   // What reading the layout made of it, step by step.
   record.massAboveThreshold = overCells(job, [&](const auto& domain, std::size_t c) {

@@ -47,20 +47,44 @@ Eigen::Matrix<double, D*(D + 1) / 2, kCellDofs<D>> strainMatrix(const Point<D>& 
   return b;
 }
 
-}  // namespace
-
+/// The mean of B^T A B over the Gauss points, B the strains by corner displacements.
 template <int D>
-CellMatrix<D> cellStiffness(double poisson) {
-  const auto c = constitutiveMatrix<D>(poisson);
+CellMatrix<D> meanForm(const Eigen::Matrix<double, D*(D + 1) / 2, D*(D + 1) / 2>& a) {
   const double offset = 0.5 / std::sqrt(3.0);
   CellMatrix<D> k = CellMatrix<D>::Zero();
   for (int g = 0; g < kCorners<D>; ++g) {
     Point<D> at;
     for (int i = 0; i < D; ++i) at[i] = 0.5 + (g >> i & 1 ? offset : -offset);
     const auto b = strainMatrix<D>(at);
-    k += b.transpose() * c * b / kCorners<D>;
+    k += b.transpose() * a * b / kCorners<D>;
   }
   return 0.5 * (k + k.transpose());
+}
+
+}  // namespace
+
+template <int D>
+CellMatrix<D> cellStiffness(double poisson) {
+  return meanForm<D>(constitutiveMatrix<D>(poisson));
+}
+
+/// 2 s^2 = (xx - yy)^2 + (yy - zz)^2 + (zz - xx)^2 + 6 (yz^2 + xz^2 + xy^2), with zz = t (xx + yy) in the
+/// plane.
+template <int D>
+CellMatrix<D> vonMisesForm(double poisson, double across) {
+  constexpr int kStresses = D * (D + 1) / 2;
+  Eigen::Matrix<double, kStresses, kStresses> v;
+  v.setZero();
+  if constexpr (D == 3) {
+    v.template topLeftCorner<3, 3>().setConstant(-0.5);
+    v.diagonal() << 1, 1, 1, 3, 3, 3;
+  } else {
+    const double own = 1 - across + across * across;
+    const double both = -0.5 - across + across * across;
+    v << own, both, 0, both, own, 0, 0, 0, 3;
+  }
+  const Eigen::Matrix<double, kStresses, kStresses> c = constitutiveMatrix<D>(poisson);
+  return meanForm<D>(c.transpose() * v * c);
 }
 
 template <int D>
@@ -105,6 +129,8 @@ double scaledEigenvalueBound(const CellMatrix<D>& stiffness) {
 
 template CellMatrix<2> cellStiffness<2>(double);
 template CellMatrix<3> cellStiffness<3>(double);
+template CellMatrix<2> vonMisesForm<2>(double, double);
+template CellMatrix<3> vonMisesForm<3>(double, double);
 template CellMatrix<2> transformedMatrix<2>(const CellMatrix<2>&);
 template CellMatrix<3> transformedMatrix<3>(const CellMatrix<3>&);
 template struct TransformedStiffness<2>;

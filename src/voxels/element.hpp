@@ -24,6 +24,12 @@ using SingleCellMatrix = Eigen::Matrix<float, kCellDofs<D>, kCellDofs<D>>;
 template <int D>
 CellMatrix<D> cellStiffness(double poisson);
 
+/// The mean square of the von Mises stress over a cell with unit edge and unit modulus, as a form of its
+/// displacements: u^T M u, the mean over the Gauss points of its stiffness.
+/// @param across D = 2: stress across the plane over the sum of those within; 0 for a sheet free to thin.
+template <int D>
+CellMatrix<D> vonMisesForm(double poisson, double across);
+
 /// B of K = W B W, with W the Walsh-Hadamard transform of the corner values: row and column D m + c belong to
 /// component c in mode m.
 template <int D>

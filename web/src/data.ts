@@ -62,6 +62,8 @@ export interface PageData {
     grey: number[];
     sharpness: number[];
     erosion: number[];
+    mass?: number[]; // kg, where the lightest part is sought
+    limits?: { what: string; share: (number | null)[] }[]; // of their bounds
   };
 }
 

@@ -278,6 +278,50 @@ function show(mode: Mode): void {
   overlay();
 }
 
+/** Of a lightest part: its mass, and each limit over its bound. */
+function drawLimits(host: HTMLElement, axis: uPlot.Axis): void {
+  const history = data.history;
+  if (!history?.mass || !history.limits) return;
+  const box = document.createElement("div");
+  host.append(box);
+  const dashes = [[], [6, 4], [2, 3], [8, 3, 2, 3]];
+  const ink = getComputedStyle(document.body).color;
+  const options: uPlot.Options = {
+    width: host.clientWidth,
+    height: 260,
+    legend: { show: true },
+    scales: { x: { time: false }, kg: {}, percent: { range: (_, low, high) => [Math.min(low, 90), Math.min(Math.max(high, 110), 300)] } },
+    axes: [
+      { ...axis, label: "iteration" },
+      { ...axis, scale: "kg", label: "mass, kg" },
+      { ...axis, scale: "percent", side: 1, label: "limits, % of their bound", grid: { show: false } },
+    ],
+    series: [
+      { label: "iteration" },
+      { label: "mass, kg", scale: "kg", stroke: data.palette.keep, width: 2 },
+      ...history.limits.map((limit, l): uPlot.Series => ({
+        label: `${limit.what}, % of its bound`,
+        scale: "percent",
+        stroke: l % 2 ? data.palette.support : data.palette.load,
+        width: 1.5,
+        dash: dashes[l % dashes.length],
+      })),
+      { label: "bound", scale: "percent", stroke: ink, width: 1 },
+    ],
+  };
+  const chart = new uPlot(
+    options,
+    [
+      history.iteration,
+      history.mass,
+      ...history.limits.map((limit) => limit.share.map((v) => (v === null ? null : 100 * v))),
+      history.iteration.map(() => 100),
+    ],
+    box,
+  );
+  new ResizeObserver(() => chart.setSize({ width: host.clientWidth, height: 260 })).observe(host);
+}
+
 function drawHistory(): void {
   const host = document.getElementById("history");
   if (!host || !data.history) return;
@@ -321,6 +365,7 @@ function drawHistory(): void {
     host,
   );
   new ResizeObserver(() => chart.setSize({ width: host.clientWidth, height: 260 })).observe(host);
+  drawLimits(host, axis);
 }
 
 /** Keys work wherever no control is in use. */

@@ -29,6 +29,7 @@ enum class Measure {
   turningAcceleration,
   temperatureChange,
   expansion,  ///< strain by temperature
+  frequency,
 };
 
 /// Reads a number followed by a unit, e.g. "12 mm", "1.4 kN", "-3e2 N".

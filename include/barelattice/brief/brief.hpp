@@ -169,6 +169,8 @@ struct Brief {
       true;  ///< false: neither target nor making is stated, so that parts are analysed, none designed
   BriefTarget target;
   GoalForm goal = GoalForm::weightedSum;
+  bool lightest = false;  ///< the least mass is sought that holds the requirements; there is no target then
+  int rounds = 0;  ///< how often a lightest part may be designed, each time as the proof before corrects it
   std::vector<BriefRule> making;      ///< one rule on walls among them
   double tolerance = 0;               ///< of the process, m; zero for half a voxel, which `prepare` settles
   std::optional<BriefLayout> layout;  ///< instead of an optimisation

@@ -28,6 +28,12 @@ struct CaseStates {
   bool succeeded() const;
 };
 
+/// A function g(u_k) of the displacements of a case, by its derivative.
+struct AdjointLoad {
+  std::size_t k = 0;                   ///< the case
+  std::vector<double> byDisplacement;  ///< dg/du; entries that are held do not matter
+};
+
 /// What responses may ask of an analysis, whatever the body is divided into. Fields of displacements and
 /// forces have one entry per degree of freedom, fields of derivatives one per cell.
 class Analysis {
@@ -47,6 +53,10 @@ class Analysis {
   /// @throws RunError if the solve fails.
   virtual std::vector<double> adjoint(const CaseStates& at, std::size_t k,
                                       std::span<const double> byDisplacement) = 0;
+  /// The adjoint states of several functions, which cost less together.
+  /// @param starts what the solves start from, by function; from rest where there is none.
+  virtual std::vector<std::vector<double>> adjoints(const CaseStates& at, std::span<const AdjointLoad> loads,
+                                                    std::vector<std::vector<double>> starts);
   /// dg / d(density) of a function whose adjoint state is l: since K u = f,
   ///   dg = (dg/du)^T du = l^T K du = l^T (df - dK u).
   virtual void adjointGradient(const CaseStates& at, std::size_t k, std::span<const double> l,
@@ -99,6 +109,8 @@ class GridAnalysis final : public Analysis {
   void complianceGradient(const CaseStates& at, std::size_t k, std::span<double> gradient) const override;
   std::vector<double> adjoint(const CaseStates& at, std::size_t k,
                               std::span<const double> byDisplacement) override;
+  std::vector<std::vector<double>> adjoints(const CaseStates& at, std::span<const AdjointLoad> loads,
+                                            std::vector<std::vector<double>> starts) override;
   void adjointGradient(const CaseStates& at, std::size_t k, std::span<const double> l,
                        std::span<double> gradient) const override;
 
@@ -126,6 +138,8 @@ class GridAnalysis final : public Analysis {
   template <class Fill>
   void byCell(std::span<double> gradient, const Fill& fill) const;
   SolveOptions asking() const;
+  void solveAdjoints(const Group& group, const CaseStates& at, std::span<const AdjointLoad> loads,
+                     const std::vector<std::size_t>& own, std::vector<std::vector<double>>& fields);
   void requireAll(const CaseStates& states) const;
   void requireAnalysed(const CaseStates& at, std::size_t k) const;
   Superposition superpositionOf(const std::vector<std::size_t>& cases) const;

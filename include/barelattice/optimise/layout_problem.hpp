@@ -14,7 +14,13 @@
 
 namespace barelattice BARELATTICE_API {
 
-/// A layout problem on a grid: the layout of a given mass whose goal is smallest, under the making rules.
+/// A layout problem on a grid: the layout of a given mass whose goal is smallest, under the making rules; or
+/// the lightest layout whose goal is one.
+///
+/// Both are the same for the optimum: of all layouts of the mass of the lightest one none has a smaller goal.
+/// So the lightest is sought by changing the mass, a little with each step, until the smallest goal is one.
+/// Every layout on the way has a mass that is met exactly, and none is without any hold, as such that only
+/// have to get lighter until a limit stops them would be.
 template <int D>
 struct LayoutProblem {
   Grid<D> grid;
@@ -28,7 +34,11 @@ struct LayoutProblem {
   std::vector<double> cellExpansion = {};  ///< of each cell, 1/K; the material's if empty
   std::vector<GridCase<D>> cases;          ///< one or more, with weights that are not all zero
   Goal goal;
-  double massFraction = 0.5;       ///< of the full domain, above the share of the keeps, below 1; met exactly
+  double massFraction = 0.5;  ///< of the full domain, above the share of the keeps, below 1; met exactly.
+                              ///< Where the lightest is sought, what the search begins with
+  /// The least mass is sought at which the goal is at most one: values over their bounds, of which the worst
+  /// counts, say. A goal that no mass up to the full one can meet is told.
+  bool lightest = false;
   std::vector<Limit> limits;       ///< besides the mass
   std::vector<MakingRule> making;  ///< one rule on walls among them
   std::vector<std::uint8_t>

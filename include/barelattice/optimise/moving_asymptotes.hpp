@@ -31,9 +31,9 @@ struct AsymptotesState {
 
 /// The next variables: the optimum of the convex separable approximation round `x` (Svanberg 1987, The method
 /// of moving asymptotes; asymptotes and move limits as in Svanberg 2007, MMA and GCMMA, sections 3 and 5),
-/// found by a primal-dual interior-point iteration on it. Limits are scaled by the caller so that f_i is of
-/// order one. O(variables * limits^2) per interior step, some 50 steps. Deterministic on any number of
-/// threads.
+/// found through its dual, which has as many unknowns as there are limits. Limits are scaled by the caller so
+/// that f_i is of order one. O(variables * limits^2) for each of some 30 steps. Deterministic on any number
+/// of threads.
 std::vector<double> updateByAsymptotes(std::span<const double> x, const AsymptotesProblem& problem,
                                        const AsymptotesOptions& options, AsymptotesState& state);
 

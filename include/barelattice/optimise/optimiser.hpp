@@ -50,12 +50,15 @@ void validate(const OptimiseOptions& options);
 struct IterationRecord {
   int iteration = 0;  ///< from 1
   double goal = 0;  ///< what is minimised: of both layouts, see OptimiseOptions::erodedShare, and what limits
-                    ///< are missed by
-  double nominal = 0;          ///< the goal of the layout that would be the result
+                    ///< are missed by; where the lightest is sought about the mass at which the goal is one
+  double nominal = 0;          ///< the goal of the layout that would be the result; where the lightest is
+                               ///< sought its compliance, the weighted sum of the cases, as below
   double eroded = 0;           ///< that of the thinner one; infinite where it does not hold
   std::vector<double> values;  ///< of the layout that would be the result: the goal's terms and
                                ///< the limits, in the order of OptimiseResult::columns
   double massFraction = 0;     ///< of the layout that would be the result
+  /// Where the lightest is sought: the goal's terms by weight, each one at its bound; else empty.
+  std::vector<double> overBounds;
   double change = 0;       ///< mass that moved since the layout accepted last over that of the layout, 0 to 2
   double grey = 0;         ///< of the layout that would be the result, Greyness::overMass
   double sharpness = 0;    ///< of the projection; 0 without
@@ -74,7 +77,7 @@ enum class OptimiseStop {
   restless,        ///< failed: the layout still changes after `guard` iterations
   grey,            ///< failed: the layout does not read the same in black and white
   loose,           ///< failed: read in black and white a load hangs in the air
-  missed,          ///< failed: the layout stands still, but a limit does not hold
+  missed,  ///< failed: the layout stands still, but a limit does not hold, or no mass makes the goal one
 };
 
 /// One sentence for people.
@@ -100,6 +103,8 @@ struct DesignGradients {
 struct ReadingStates {
   CaseStates nominal;
   CaseStates eroded;
+  std::vector<std::vector<double>> adjoints =
+      {};  ///< found last, by term of the goal: where the next ones start
 };
 
 /// Everything the loop remembers between two iterations: continuing from it gives the same bits as never
@@ -111,6 +116,9 @@ struct OptimiseState {
   Progression at;                 ///< on the path
   std::vector<double> variables;  ///< one per cell, to be judged next
   bool ended = false;             ///< the loop has ended: those were judged, no others proposed
+  double massFraction = 0;        ///< wanted of the next layout: the problem's, or what the lightest may need
+  double leastMass = 0;           ///< under which members broke, where the lightest is sought
+  std::size_t begun = 0;          ///< iterations done before a design was gone on with under other bounds
   std::vector<double> accepted;   ///< variables accepted last; empty before the first
   Appraisal appraisal;            ///< there
   DesignGradients gradients;      ///< there
@@ -118,6 +126,11 @@ struct OptimiseState {
   AsymptotesState asymptotes;     ///< empty under optimality criteria
   std::vector<IterationRecord> history;
 };
+
+/// The state a design has come to, gone on with for another problem that differs from its own by the weights
+/// of the goal and bounds of limits: from where the projection is still soft enough for members to move.
+template <int D>
+OptimiseState reopened(OptimiseState state, const LayoutProblem<D>& problem);
 
 /// What a callback sees after an iteration, as long as it runs: it looks at what the loop works on, and
 /// cannot be copied. Copies may be made of what it shows.
@@ -159,7 +172,8 @@ struct OptimiseResult {
                                 ///< gently, so its contours show no cells; keeps are one
   std::vector<IterationRecord> history;
   std::vector<std::string> columns;  ///< heads of the values in the history
-  double nominal = 0;                ///< the goal at the final layout, solved tightly
+  double nominal = 0;                ///< the goal at the final layout, solved tightly; where the lightest is
+                                     ///< sought its compliance, as the next and the black and white one's
   double eroded = 0;                 ///< the same of the thinner layout as analysed last
   std::vector<double> values;        ///< of the final layout, solved tightly, in the
                                      ///< order of `columns`

@@ -1,6 +1,8 @@
 /// @file
 /// Functions of an analysed reading, with exact derivatives: what goals and limits are made of.
 #pragma once
+#include <memory>
+#include <optional>
 #include <span>
 #include <string>
 #include <vector>
@@ -28,6 +30,16 @@ class Response {
   virtual std::vector<double> values(const Analysed& at) const = 0;
   /// d(value `which`)/d(density), one entry per cell.
   virtual void gradient(const Analysed& at, std::size_t which, std::span<double> gradient) const = 0;
+  /// The function of displacements whose adjoint state the derivative of a value needs; nothing if it needs
+  /// none, or finds it itself. Those of many values are solved together.
+  virtual std::optional<AdjointLoad> adjointLoad(const Analysed& /*at*/, std::size_t /*which*/) const {
+    return std::nullopt;
+  }
+  /// The derivative from that adjoint state.
+  virtual void gradientFrom(const Analysed& at, std::size_t which, std::span<const double> /*adjoint*/,
+                            std::span<double> gradient) const {
+    this->gradient(at, which, gradient);
+  }
   /// None of its values rises where material is added, whatever the layout:
   /// what optimality criteria need.
   virtual bool fallsWithMaterial(const Analysis& /*analysis*/) const { return false; }
@@ -46,6 +58,24 @@ class Compliances final : public Response {
     at.analysis.complianceGradient(at.states, which, gradient);
   }
   bool fallsWithMaterial(const Analysis& analysis) const override;
+};
+
+/// Several responses as one: their values one after the other.
+class Joined final : public Response {
+ public:
+  explicit Joined(std::vector<std::shared_ptr<const Response>> parts);
+  std::vector<std::string> names(const Analysis& analysis) const override;
+  std::vector<double> values(const Analysed& at) const override;
+  void gradient(const Analysed& at, std::size_t which, std::span<double> gradient) const override;
+  std::optional<AdjointLoad> adjointLoad(const Analysed& at, std::size_t which) const override;
+  void gradientFrom(const Analysed& at, std::size_t which, std::span<const double> adjoint,
+                    std::span<double> gradient) const override;
+
+ private:
+  /// The part a value is of, and its number there.
+  std::pair<const Response*, std::size_t> partOf(const Analysis& analysis, std::size_t which) const;
+
+  std::vector<std::shared_ptr<const Response>> parts_;
 };
 
 /// Mass of the layout over the mass of the full domain, or of a part of it: sum(v rho) / sum(v).

@@ -50,8 +50,11 @@ struct Job {
   double spaceMass = 0;                 ///< kg, full design space with keeps, without clears and bonded parts
   double keepMass = 0;                  ///< kg, likewise
   double bondedMass = 0;                ///< kg
-  double targetMass = 0;                ///< kg, with the keeps
+  double targetMass = 0;                ///< kg, with the keeps; 0 where the lightest part is sought
   std::vector<PartTarget> partTargets;  ///< in the order of the brief
+  /// Of the requirements a lightest part is designed for, in their order: what the layout's figures are
+  /// multiplied by before they are held against their bounds. Empty for ones.
+  std::vector<double> corrections;
   Estimate estimate;
   std::vector<std::string> warnings;
   std::vector<std::string> assumptions;  ///< material that is kept without being asked for, in sentences
@@ -72,6 +75,8 @@ struct Job {
   template <int D>
   LayoutProblem<D> layoutProblem() const;
   ProofProblem proofProblem() const;
+  /// The requirements a lightest part is designed for; none of other jobs.
+  std::vector<Requirement> designedFor() const;
   /// Why no layout can be designed for what acts, in a sentence; empty if one can. A part may be analysed
   /// under it all the same.
   std::string whyNotDesigned() const;

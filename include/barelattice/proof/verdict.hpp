@@ -13,11 +13,13 @@ namespace barelattice BARELATTICE_API {
 
 /// Something the finished part must fulfil.
 struct Requirement {
-  enum class Kind { displacement, mass, safetyFactor, wall, gap };
+  enum class Kind { displacement, mass, safetyFactor, wall, gap, frequency };
   Kind kind = Kind::mass;
   std::size_t face = 0;  ///< displacement: of which face of the setup
-  double bound = 0;      ///< at most, m or kg; safety factor, wall, gap: at least, m
+  double bound = 0;      ///< at most, m or kg; at least: safety factor, wall and gap in m, frequency in Hz
   bool least() const { return kind != Kind::displacement && kind != Kind::mass; }
+  /// Whether a layout can be designed to hold it; the others are judged only.
+  bool designed() const { return kind == Kind::displacement || kind == Kind::safetyFactor; }
 };
 
 enum class Verdict {
@@ -55,6 +57,12 @@ struct JudgedBody {
   std::vector<double> faceShare;    ///< how much of each face of the problem is on the body
   std::vector<Case> cases;
   std::optional<double> thinnestWall = {}, narrowestGap = {};  ///< m; nothing where they were not measured
+  /// The lowest natural frequency under a set of supports, Hz; none where they were not sought.
+  struct Frequency {
+    std::string cases;  ///< that have those supports
+    Estimated lowest;
+  };
+  std::vector<Frequency> frequencies = {};
 };
 
 /// @param coarse the same problem on a mesh whose spacing is `ratio` times as large.

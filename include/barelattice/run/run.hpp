@@ -91,9 +91,14 @@ class JobRun {
   void tellWhy(const StepStamp* stamp, const char* verb, const Inputs& inputs) const;
 
   void noteJob();
+  void proveSolidOnce(bool fresh);
+  /// After a proof: whether a lightest part is to be designed again, and with what.
+  bool nextRound();
+  void noteRound(const RoundRecord& round, std::size_t number) const;
   /// Finds the best of several ways of making, if that is open.
   void choose();
   FoundLayout designed();
+  std::optional<OptimiseState> stateToGoOnWith(const std::string& fingerprint) const;
   void keepIteration(const IterationView& view, const std::filesystem::path& folder) const;
   void refuseFailedLayout() const;
   void importLayout();

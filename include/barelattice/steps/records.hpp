@@ -73,6 +73,15 @@ struct MadeWithinRecord {
   double thin = 0, thick = 0;  ///< kg
 };
 
+/// What a layout was designed to hold, in the unit it names.
+struct DesignedRecord {
+  std::string what, unit;
+  double value = 0;       ///< as designed, corrected by what proofs of designs before found
+  double correction = 1;  ///< of what the voxels say: proved over designed, from rounds before
+  double bound = 0;
+  std::string sense, worstCase;
+};
+
 struct DesignRecord {
   std::optional<FailureRecord> failure;
   std::string goal;
@@ -83,6 +92,7 @@ struct DesignRecord {
   double neededMass = 0;  ///< kg
   std::optional<MadeWithinRecord> made;
   std::vector<LayoutCaseRecord> cases;
+  std::vector<DesignedRecord> limits;  ///< where the lightest was sought
   double seconds = 0;
 };
 
@@ -205,6 +215,26 @@ struct MakingRecord {
   Vec3 at = Vec3::Zero();  ///< m
   bool imposed = true;
   std::string verdict, note;
+};
+
+/// A round of a lightest part: what was designed, and what the proof found.
+struct RoundLimitRecord {
+  DesignedRecord designed;
+  double proved = 0, error = 0;
+  std::string verdict;
+};
+struct RoundRecord {
+  double mass = 0;             ///< of the layout, kg
+  std::size_t iterations = 0;  ///< since the first round began
+  std::vector<RoundLimitRecord> limits;
+  std::string verdict;  ///< of the whole proof
+};
+/// Rounds of a lightest part.
+struct RoundsRecord {
+  std::string fingerprint;  ///< of what they depend on
+  std::vector<RoundRecord> done;
+  std::vector<double> corrections;  ///< of the layout as it is, or is to become, by limit
+  bool finished = false;
 };
 
 struct GapRecord {

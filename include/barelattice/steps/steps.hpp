@@ -37,6 +37,20 @@ struct FoundLayout {
 FoundLayout designLayout(const Job& job, const IterationCallback& callback = {},
                          const OptimiseState* resume = nullptr, const ProgressCallback& progress = {});
 
+/// The state a design of the same job has come to, gone on with under the corrections the job has now;
+/// nothing where they ask for so much more than those before that a layout of another form may be due.
+std::optional<OptimiseState> nextStart(const Job& job, const std::vector<double>& before,
+                                       OptimiseState state);
+
+/// What a layout and its proof say of each other.
+RoundRecord roundOf(const Job& job, const LayoutRecord& layout, const BodyRecord& proof);
+
+/// The corrections a lightest part is to be designed with in the next round, so that what was proved comes to
+/// lie within its bound, and close to it. Nothing where the last round is good: all is met, and what governs
+/// is within a fifth of its bound for stress, a twentieth for others; or as many rounds are done as the brief
+/// allows; or the last made no difference that could be seen.
+std::optional<std::vector<double>> nextCorrections(const Job& job, const std::vector<RoundRecord>& done);
+
 /// Takes over the layout a brief names.
 /// @throws InputError if it names none, or the file cannot be read.
 FoundLayout importedLayout(const Job& job);
@@ -81,6 +95,7 @@ struct JobResult {
   FoundLayout layout;
   MadeSolid solid;
   ProvedBody proof;
+  std::vector<RoundRecord> rounds = {};  ///< of a lightest part
 };
 
 /// All steps one after another, of an open job for its best way.

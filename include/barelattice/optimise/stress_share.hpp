@@ -1,0 +1,55 @@
+/// @file
+/// How much of its strength a layout uses.
+#pragma once
+
+#include <vector>
+
+#include "barelattice/base/api.hpp"
+#include "barelattice/grid/grid.hpp"
+#include "barelattice/optimise/response.hpp"
+
+namespace barelattice BARELATTICE_API {
+
+/// What stresses are held against, cell by cell.
+struct StressLimits {
+  std::vector<double> modulus;   ///< of the solid material, Pa
+  std::vector<double> strength;  ///< Pa, above zero
+  std::vector<double> volume;    ///< of each cell, in any unit; 0 where stress is not looked at
+  double poisson = 0;            ///< as the elements have it, see sheetMaterial
+  double across = 0;  ///< sheets: stress across over the sum of those within, Poisson's ratio in plane strain
+};
+
+/// The share of its strength that a layout uses where it uses most of it, in each case, as a mean of high
+/// power, which has derivatives (Le, Norato, Bruns, Ha & Tortorelli 2010):
+///   g = (1 / (f V) sum_i v_i s_i^p)^(1/p),   s_i = rho_i^q sigma_i / strength_i
+/// with p = 12, q = 1/2 and f = 0.01. sigma is the root mean square over the cell of the von Mises stress in
+/// the solid material at the cell's strain; with rho^q it is that of the material within a half-full cell,
+/// and zero in an empty one, so that cells can become empty (Bruggi 2008). If the share f of all that is
+/// looked at is as stressed as the most stressed, g is what that is; a tenth of it makes g 17 % less. What a
+/// peak on the finished surface is over g, a proof tells. One adjoint solve for each derivative.
+template <int D>
+class StressShare final : public Response {
+ public:
+  /// @throws InputError unless there is one of each for every cell, and a volume to look at.
+  StressShare(const Grid<D>& grid, StressLimits limits);
+
+  std::vector<std::string> names(const Analysis& analysis) const override;
+  std::vector<double> values(const Analysed& at) const override;
+  void gradient(const Analysed& at, std::size_t which, std::span<double> gradient) const override;
+  std::optional<AdjointLoad> adjointLoad(const Analysed& at, std::size_t which) const override;
+  void gradientFrom(const Analysed& at, std::size_t which, std::span<const double> adjoint,
+                    std::span<double> gradient) const override;
+
+  /// s_i by cell, 0 where it is not looked at.
+  std::vector<double> shares(std::span<const double> density, std::span<const double> displacement) const;
+
+ private:
+  double meanOf(const std::vector<double>& shares) const;
+  double byShare(double share, double mean, std::size_t cell) const;
+
+  Grid<D> grid_;
+  StressLimits limits_;
+  double total_;  // f V
+};
+
+}  // namespace barelattice

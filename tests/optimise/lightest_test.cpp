@@ -1,0 +1,297 @@
+// The lightest layout that holds its limits, and the values limits are stated of.
+#include <gtest/gtest.h>
+
+#include <cmath>
+
+#include "barelattice/base/error.hpp"
+#include "barelattice/optimise/face_displacements.hpp"
+#include "barelattice/optimise/gradient_check.hpp"
+#include "barelattice/optimise/optimiser.hpp"
+#include "barelattice/optimise/stress_share.hpp"
+#include "support/bracket.hpp"
+#include "support/grids.hpp"
+
+namespace barelattice {
+namespace {
+
+constexpr double kFullest = 0.01;  // the share of the volume a peak stands for, see StressShare
+constexpr double kPower = 12;
+
+/// All nodes of a grid in a plane across an axis, alike, as the ties of a face.
+/// @param low, high of them only those with the next index between these.
+template <int D>
+FaceTies nodesAt(const Grid<D>& grid, int axis, int at, int low = 0, int high = 1000) {
+  FaceTies ties;
+  for (std::size_t n = 0; n < grid.nodeCount(); ++n) {
+    if (grid.nodeIndex(n)[static_cast<std::size_t>(axis)] != at) continue;
+    if (const int next = grid.nodeIndex(n)[static_cast<std::size_t>((axis + 1) % D)];
+        next < low || next > high)
+      continue;
+    SurfacePoint point;
+    point.position = Vec3::Zero();
+    for (int i = 0; i < D; ++i)
+      point.position[i] = grid.frame().size * grid.nodeIndex(n)[static_cast<std::size_t>(i)];
+    point.normal = Vec3::Unit(axis);
+    point.area = 1;
+    ties.nodes.push_back(n);
+    ties.weights.push_back({n, 1});
+    ties.close(point);
+  }
+  ties.faceArea = ties.area;
+  return ties;
+}
+
+template <int D>
+StressLimits limitsFor(const Grid<D>& grid, const Material& material) {
+  return {std::vector<double>(grid.cellCount(), material.modulus),
+          std::vector<double>(grid.cellCount(), material.strength),
+          std::vector<double>(grid.cellCount(), 1.0), material.poisson};
+}
+
+/// The share of a uniform strain: displacements that are linear in the place.
+double shareOf(const Eigen::Matrix3d& strain, const Material& material, double density) {
+  const Grid<3> grid = testing::boxGrid<3>({3, 4, 2}, 2e-3);
+  const StressShare<3> share(grid, limitsFor(grid, material));
+  std::vector<double> u(3 * grid.nodeCount());
+  for (std::size_t n = 0; n < grid.nodeCount(); ++n) {
+    const Index<3>& i = grid.nodeIndex(n);
+    const Vec3 moved = strain * (2e-3 * Vec3(i[0], i[1], i[2]));
+    for (int c = 0; c < 3; ++c) u[gridDof(grid, n, c)] = moved[c];
+  }
+  return share.shares(std::vector<double>(grid.cellCount(), density), u).front();
+}
+
+// von Mises stress of uniform states: s in tension, sqrt(3) t in shear, none under pressure from all sides;
+// the root of the density with it.
+TEST(StressShare, isTheVonMisesStressOverTheStrength) {
+  const Material material{"m", 70e9, 0.3, 2700, 200e6};
+  Eigen::Matrix3d tension = Eigen::Matrix3d::Zero();
+  tension.diagonal() << 1e-3, -0.3e-3, -0.3e-3;
+  EXPECT_NEAR(shareOf(tension, material, 1), 70e6 / 200e6, 1e-12);
+  EXPECT_NEAR(shareOf(tension, material, 0.25), 0.5 * 70e6 / 200e6, 1e-12);
+  EXPECT_EQ(shareOf(tension, material, 0), 0);
+  Eigen::Matrix3d shear = Eigen::Matrix3d::Zero();
+  shear(0, 2) = shear(2, 0) = 0.5e-3;
+  EXPECT_NEAR(shareOf(shear, material, 1), std::sqrt(3) * 70e9 / 2.6 * 1e-3 / 200e6, 1e-12);
+  EXPECT_NEAR(shareOf(1e-3 * Eigen::Matrix3d::Identity(), material, 1), 0, 1e-9);
+}
+
+// In the plane: free to get thinner the stress across is none, kept from it nu times the sum.
+TEST(StressShare, knowsTheStateOfASheet) {
+  const Material material{"m", 70e9, 0.3, 2700, 200e6};
+  const Grid<2> grid = testing::boxGrid<2>({3, 2}, 2e-3);
+  for (const SheetState state : {SheetState::planeStress, SheetState::planeStrain}) {
+    const Material sheet = sheetMaterial(material, state, 1);
+    StressLimits limits = limitsFor(grid, sheet);
+    if (state == SheetState::planeStrain) limits.across = material.poisson;
+    const StressShare<2> share(grid, limits);
+    std::vector<double> u(2 * grid.nodeCount());
+    for (std::size_t n = 0; n < grid.nodeCount(); ++n)
+      u[gridDof(grid, n, 0)] = 1e-3 * 2e-3 * grid.nodeIndex(n)[0];
+    // Strain along x alone: xx = E' / (1 - nu'^2) e, yy = nu' xx.
+    const double xx = sheet.modulus / (1 - sheet.poisson * sheet.poisson) * 1e-3;
+    const double yy = sheet.poisson * xx;
+    const double zz = state == SheetState::planeStrain ? 0.3 * (xx + yy) : 0;
+    const double mises =
+        std::sqrt(0.5 * ((xx - yy) * (xx - yy) + (yy - zz) * (yy - zz) + (zz - xx) * (zz - xx)));
+    EXPECT_NEAR(share.shares(std::vector<double>(6, 1.0), u)[2], mises / 200e6, 1e-12);
+  }
+}
+
+/// A rod along x, held at one end, pulled or bent at the other.
+struct Rod {
+  Grid<3> grid = testing::boxGrid<3>({12, 4, 4}, 1e-3);
+  Material material{"m", 70e9, 0, 2700, 200e6};  // no contraction: a uniform state
+  std::vector<GridCase<3>> cases;
+  Rod() {
+    const auto held = testing::holdWhere<3>(grid, [](const Index<3>& i) { return i[0] == 0; });
+    GridCase<3> pull{"pull", 1, {}, supportsOf<3>(grid, held)};
+    for (std::size_t n = 0; n < grid.nodeCount(); ++n) {
+      const Index<3>& i = grid.nodeIndex(n);
+      if (i[0] != 12) continue;
+      const double corner = (i[1] % 4 ? 1 : 0.5) * (i[2] % 4 ? 1 : 0.5);
+      pull.force[gridDof(grid, n, 0)] = 100 * corner / 16;
+    }
+    cases = {pull};
+  }
+};
+
+// A rod of length L and section A under a force F: F L / E A, and F / A everywhere, of which the mean of high
+// power over all of the volume is that over the volume the peak stands for.
+TEST(LimitValues, areThoseOfARod) {
+  const Rod rod;
+  GridAnalysis<3> analysis(rod.grid, rod.material, rod.cases, std::vector<double>(rod.grid.cellCount(), 1.0),
+                           {});
+  analysis.setTolerance(1e-14);
+  CaseStates states = analysis.rest();
+  analysis.attempt(std::vector<double>(rod.grid.cellCount(), 1.0), states);
+  const FaceDisplacements end("end", nodesAt(rod.grid, 0, 12), dofOrder(rod.grid));
+  EXPECT_EQ(end.names(analysis), std::vector<std::string>{"displacement_of_end_in_pull_m"});
+  EXPECT_NEAR(end.values({analysis, states})[0] / (100 * 12e-3 / (70e9 * 16e-6)), 1, 1e-6);
+  const StressShare<3> share(rod.grid, limitsFor(rod.grid, rod.material));
+  EXPECT_NEAR(share.values({analysis, states})[0], 100 / 16e-6 / 200e6 * std::pow(1 / kFullest, 1 / kPower),
+              1e-6);
+  const Joined both({std::make_shared<FaceDisplacements>(end), std::make_shared<StressShare<3>>(share)});
+  EXPECT_EQ(both.names(analysis).back(), "strength_used_in_pull");
+  EXPECT_EQ(both.values({analysis, states})[1], share.values({analysis, states})[0]);
+  states.compliances[0] = std::numeric_limits<double>::infinity();
+  EXPECT_TRUE(std::isinf(both.values({analysis, states})[0]) &&
+              std::isinf(both.values({analysis, states})[1]))
+      << "what could not be analysed has no values";
+}
+
+/// The bracket with a bound on how far its end moves and on its stress, in both cases.
+testing::Bracket boundBracket(double most, double factor) {
+  testing::Bracket bracket;
+  LayoutProblem<3>& problem = bracket.problem;
+  problem.lightest = true;
+  problem.goal.form = GoalForm::worst;
+  problem.goal.response = std::make_shared<Joined>(std::vector<std::shared_ptr<const Response>>{
+      std::make_shared<FaceDisplacements>("end", nodesAt(bracket.grid, 0, 14), dofOrder(bracket.grid)),
+      std::make_shared<StressShare<3>>(bracket.grid, limitsFor(bracket.grid, problem.material))});
+  problem.goal.weights = {1 / most, 1 / most, factor, factor};
+  return bracket;
+}
+
+TEST(Lightest, derivativesAreThoseOfDifferences) {
+  const testing::Bracket bracket = boundBracket(3e-6, 30);
+  for (const GradientCheck& check : checkGradients(bracket.problem))
+    EXPECT_LT(check.error, 1e-6) << check.name << " in cell " << check.cell << ": " << check.derivative
+                                 << ", not " << check.difference;
+  // Weight follows the layout.
+  testing::Bracket heavy = boundBracket(3e-6, 30);
+  heavy.problem.cases[1].bodyForce.perMass = {0, 0, -9.81e5};
+  heavy.problem.cellMass.assign(heavy.grid.cellCount(), 2.7e-6);
+  for (const GradientCheck& check : checkGradients(heavy.problem)) EXPECT_LT(check.error, 1e-6) << check.name;
+}
+
+/// A sheet of unit thickness, held on the left, with forces on the right edge.
+struct Sheet {
+  Grid<2> grid;
+  LayoutProblem<2> problem;
+  /// @param force on each node of the right edge from `low` to `high` (cells).
+  Sheet(int nx, int ny, const Eigen::Vector2d& force, int low, int high)
+      : grid(testing::boxGrid<2>({nx, ny})) {
+    problem.grid = grid;
+    problem.material = {"unit", 1, 0.3, 1, 1};
+    problem.fill.assign(grid.cellCount(), 1.0);
+    problem.keep.assign(grid.cellCount(), 0);
+    const auto held = testing::holdWhere<2>(grid, [](const Index<2>& i) { return i[0] == 0; });
+    GridCase<2> load{"load", 1, {}, supportsOf<2>(grid, held)};
+    for (int y = low; y <= high; ++y) {
+      const auto node = static_cast<std::size_t>(grid.nodeAt({nx, y}));
+      const double share = (y == low || y == high) && low != high ? 0.5 : 1;
+      for (int c = 0; c < 2; ++c) load.force[gridDof(grid, node, c)] = share * force[c];
+    }
+    for (std::size_t c = 0; c < grid.cellCount(); ++c) {
+      const Index<2>& i = grid.cellIndex(c);
+      problem.keep[c] = i[0] >= nx - 2 && i[1] >= low - 1 && i[1] <= high;
+    }
+    problem.cases = {load};
+    problem.making = {Walls{3.0}};
+  }
+  /// How far the kept end moves. (Of an edge without material the mean can be made nothing by letting what is
+  /// empty swing the other way.)
+  std::shared_ptr<const Response> moves(int low, int high) const {
+    FaceTies ties = nodesAt(grid, 0, grid.frame().cells[0], low, high);
+    return std::make_shared<FaceDisplacements>("end", ties, dofOrder(grid));
+  }
+  void sought(std::shared_ptr<const Response> response, double weight) {
+    problem.lightest = true;
+    problem.goal = {GoalForm::worst, std::move(response), {weight}};
+  }
+};
+
+// The dual problem: of all layouts as heavy as the lightest none is stiffer. The stiffest of a mass moves its
+// load by d; the lightest that moves it by d has that mass. (A local optimum on either side costs a little.)
+TEST(Lightest, underADisplacementBoundIsTheStiffestOfItsMass) {
+  for (const double fraction : {0.3, 0.5}) {
+    Sheet sheet(60, 30, {0, -1}, 15, 15);
+    sheet.problem.massFraction = fraction;
+    const OptimiseResult stiffest = optimiseLayout<2>(sheet.problem, {});
+    ASSERT_EQ(stiffest.stop, OptimiseStop::settled);
+    FaceTies load;
+    load.weights = {{static_cast<std::size_t>(sheet.grid.nodeAt({60, 15})), 1}};
+    load.close({{60, 15, 0}, Vec3::UnitX(), 1});
+    const FaceDisplacements moves("load", load, dofOrder(sheet.grid));
+    GridAnalysis<2> analysis(sheet.grid, sheet.problem.material, sheet.problem.cases, sheet.problem.fill, {});
+    CaseStates states = analysis.rest();
+    analysis.attempt(stiffest.density, states);
+    const double bound = moves.values({analysis, states})[0];
+    sheet.sought(std::make_shared<FaceDisplacements>(moves), 1 / bound);
+    sheet.problem.massFraction = 0.4;
+    const OptimiseResult lightest = optimiseLayout<2>(sheet.problem, {});
+    EXPECT_EQ(lightest.stop, OptimiseStop::settled);
+    EXPECT_NEAR(lightest.values[0] / bound, 1, 0.0051);
+    EXPECT_NEAR(lightest.massFraction / fraction, 1, 0.03);
+  }
+}
+
+// A pulled tie: the lightest that bears F at a stress S is as wide as F / S, all of it as stressed.
+TEST(Lightest, underAStressBoundIsFullyStressed) {
+  Sheet sheet(60, 40, {1, 0}, 14, 26);
+  // Twelve units of force on a strip: with a stress of one allowed it is twelve cells wide, three tenths of
+  // the space, if g is the stress of what is stressed: a mean of high power over a share of the volume.
+  StressLimits limits = limitsFor(sheet.grid, sheet.problem.material);
+  const double share = 12.0 / 40;
+  const double bound = std::pow(share / kFullest, 1 / kPower);
+  sheet.sought(std::make_shared<StressShare<2>>(sheet.grid, limits), 1 / bound);
+  const OptimiseResult result = optimiseLayout<2>(sheet.problem, {});
+  EXPECT_EQ(result.stop, OptimiseStop::settled);
+  EXPECT_NEAR(result.massFraction / share, 1, 0.05);
+  EXPECT_NEAR(result.values[0] / bound, 1, 0.0051);
+}
+
+TEST(Lightest, tellsOfWhatNoMassCanHold) {
+  Sheet sheet(30, 12, {0, -1}, 6, 6);
+  FaceTies load = nodesAt(sheet.grid, 0, 30);
+  sheet.sought(std::make_shared<FaceDisplacements>("end", load, dofOrder(sheet.grid)), 1 / 1e-3);
+  try {
+    optimiseLayout<2>(sheet.problem, {});
+    ADD_FAILURE() << "it was designed";
+  } catch (const RunError& error) {
+    EXPECT_NE(std::string(error.what()).find("displacement_of_end_in_load_m is"), std::string::npos)
+        << error.what();
+  }
+  sheet.problem.goal = {};
+  EXPECT_THROW(optimiseLayout<2>(sheet.problem, {}), InputError) << "lightest without a goal";
+}
+
+// A bound that hardly bounds: what members of the smallest size weigh, and no less.
+TEST(Lightest, keepsItsMembersWhereLimitsAskForNextToNothing) {
+  Sheet sheet(50, 30, {0, -1}, 15, 15);
+  sheet.sought(sheet.moves(14, 16), 1e-9);
+  const OptimiseResult result = optimiseLayout<2>(sheet.problem, {});
+  EXPECT_TRUE(result.stop == OptimiseStop::settled) << describe(result.stop) << result.where;
+  EXPECT_LT(result.values[0] * 1e-9, 0.1);
+  EXPECT_TRUE(std::isfinite(result.blackAndWhite));
+  EXPECT_GT(result.massFraction, 0.03);
+}
+
+// Stopped and gone on with: the same bits. Gone on with under a tighter bound: heavier, from what was found.
+TEST(Lightest, goesOnFromAState) {
+  Sheet sheet(40, 20, {0, -1}, 10, 10);
+  sheet.sought(sheet.moves(9, 11), 1 / 90.0);
+  OptimiseState middle;
+  OptimiseState last;
+  const OptimiseResult whole = optimiseLayout<2>(sheet.problem, {}, [&](const IterationView& view) {
+    if (view.record.iteration == 12) middle = view.state;
+    if (view.last) last = view.state;
+    return true;
+  });
+  ASSERT_EQ(whole.stop, OptimiseStop::settled);
+  EXPECT_EQ(optimiseLayout<2>(sheet.problem, {}, {}, &middle).density, whole.density);
+  LayoutProblem<2> tighter = sheet.problem;
+  tighter.goal.weights[0] *= 1.2;
+  EXPECT_THROW(optimiseLayout<2>(tighter, {}, {}, &last), InputError) << "another problem";
+  const OptimiseState again = reopened(last, tighter);
+  const OptimiseResult heavier = optimiseLayout<2>(tighter, {}, {}, &again);
+  EXPECT_EQ(heavier.stop, OptimiseStop::settled);
+  EXPECT_GT(heavier.massFraction, 1.05 * whole.massFraction);
+  EXPECT_NEAR(heavier.values[0] * tighter.goal.weights[0], 1, 0.0051);
+  const OptimiseResult fresh = optimiseLayout<2>(tighter, {});
+  EXPECT_NEAR(heavier.massFraction / fresh.massFraction, 1, 0.06);
+}
+
+}  // namespace
+}  // namespace barelattice
