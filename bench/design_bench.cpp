@@ -4,10 +4,14 @@
 #include <benchmark/benchmark.h>
 #include <fmt/format.h>
 
+#include <cmath>
 #include <cstdlib>
 
 #include "barelattice/layout/cell_maps.hpp"
+#include "barelattice/optimise/face_displacements.hpp"
+#include "barelattice/optimise/moving_asymptotes.hpp"
 #include "barelattice/optimise/optimiser.hpp"
+#include "barelattice/optimise/stress_share.hpp"
 #include "cantilever.hpp"
 #include "voxels/voxel_hierarchy.hpp"
 #include "voxels/voxel_operator.hpp"
@@ -71,6 +75,101 @@ void projection(benchmark::State& state) {
   for (auto _ : state) map.forward(density, out);
 }
 BENCHMARK(projection)->Arg(80)->UseRealTime()->Unit(benchmark::kMillisecond);
+
+/// One step by moving asymptotes: a goal that falls with material, the mass, and limits that fall with it
+/// too.
+void asymptotes(benchmark::State& state) {
+  const Grid<3> grid = block(static_cast<int>(state.range(0)));
+  const auto limits = static_cast<std::size_t>(state.range(1));
+  const std::size_t n = grid.cellCount();
+  const double each = 1 / static_cast<double>(n);
+  const std::vector<double> x = latticeDensity(grid);
+  AsymptotesProblem problem;
+  for (std::size_t i = 0; i <= limits; ++i) {
+    std::vector<double> gradient(n, each);
+    for (std::size_t c = 0; c < n && i < limits; ++c)
+      gradient[c] = -each * (1.1 + std::sin(static_cast<double>(c * (i + 1)) * 1e-3));
+    problem.limitGradients.push_back(std::move(gradient));
+    problem.limits.push_back(i < limits ? 1 - 0.01 * static_cast<double>(i) : 0.01);
+    problem.shares.push_back(i < limits ? 1 : 0);
+  }
+  for (auto _ : state) {
+    AsymptotesState remembered;
+    benchmark::DoNotOptimize(updateByAsymptotes(x, problem, {0.2}, remembered));
+  }
+}
+BENCHMARK(asymptotes)
+    ->ArgNames({"n", "limits"})
+    ->Args({80, 1})
+    ->Args({80, 3})
+    ->Args({80, 10})
+    ->UseRealTime()
+    ->Unit(benchmark::kMillisecond);
+
+enum Wanted { stiffest, displacement, stress, tenLimits };
+
+/// What an iteration costs where the lightest is sought, beside one of the stiffest.
+void boundedDesign(benchmark::State& state) {
+  const Grid<3> grid = block(static_cast<int>(state.range(0)));
+  const auto wanted = static_cast<Wanted>(state.range(1));
+  LayoutProblem<3> problem = cantilever(grid, wanted == tenLimits ? 3 : 1);
+  const std::size_t cases = problem.cases.size();
+  std::vector<std::shared_ptr<const Response>> parts;
+  const auto bound = [&](std::shared_ptr<const Response> part) {
+    parts.push_back(std::move(part));
+    problem.goal.weights.insert(problem.goal.weights.end(), cases, 1.0);
+  };
+  const auto tip = [&](int high) {
+    FaceTies ties;
+    for (std::size_t n = 0; n < grid.nodeCount(); ++n) {
+      if (grid.nodeIndex(n)[0] != grid.frame().cells[0] || grid.nodeIndex(n)[2] > high) continue;
+      ties.weights.push_back({n, 1});
+      ties.close({Vec3::Zero(), Vec3::UnitX(), 1});
+    }
+    return std::make_shared<FaceDisplacements>("tip", ties, dofOrder(grid));
+  };
+  if (wanted == displacement || wanted == tenLimits) bound(tip(3));
+  if (wanted == tenLimits) bound(tip(20));  // with the mass: ten
+  if (wanted == stress || wanted == tenLimits) {
+    const std::vector<double> ones(grid.cellCount(), 1.0);
+    StressLimits limits{std::vector<double>(grid.cellCount(), problem.material.modulus),
+                        std::vector<double>(grid.cellCount(), problem.material.strength), ones,
+                        problem.material.poisson};
+    bound(std::make_shared<StressShare<3>>(grid, std::move(limits)));
+  }
+  if (!parts.empty()) {
+    problem.goal.form = GoalForm::worst;
+    problem.goal.response = std::make_shared<Joined>(parts);
+    // Bounds at what a block of a third of its density comes to, so that all govern.
+    GridAnalysis<3> analysis(grid, problem.material, problem.cases, problem.fill, {});
+    CaseStates states = analysis.rest();
+    analysis.attempt(std::vector<double>(grid.cellCount(), 0.6), states);
+    const std::vector<double> values = problem.goal.response->values({analysis, states});
+    for (std::size_t k = 0; k < values.size(); ++k) problem.goal.weights[k] = 1 / values[k];
+    problem.lightest = true;
+  }
+  OptimiseOptions options;
+  options.maxIterations = 12;
+  double seconds = 0;
+  double solveSeconds = 0;
+  for (auto _ : state) {
+    const OptimiseResult result = optimiseLayout<3>(problem, options);
+    seconds = result.history.back().seconds - result.history.front().seconds;
+    for (const IterationRecord& record : result.history) solveSeconds += record.solveSeconds;
+  }
+  state.counters["iteration_s"] = seconds / (options.maxIterations - 1);
+  state.counters["solve_s"] = solveSeconds / options.maxIterations;
+  state.counters["voxels"] = static_cast<double>(grid.cellCount());
+}
+BENCHMARK(boundedDesign)
+    ->ArgNames({"n", "wanted"})
+    ->Args({48, stiffest})
+    ->Args({48, displacement})
+    ->Args({48, stress})
+    ->Args({48, tenLimits})
+    ->Iterations(1)
+    ->UseRealTime()
+    ->Unit(benchmark::kSecond);
 
 void design(benchmark::State& state) {
   const Grid<3> grid = block(static_cast<int>(state.range(0)));

@@ -42,6 +42,8 @@ constexpr double kBreaking = 20;
 constexpr double kMassPower = 0.35;
 constexpr double kMostMassChange = 0.06;
 constexpr double kSlower = 0.25;     // gains that make a design go on, of those where the mass is given
+constexpr double kSoft = 8;          // sharpness from which members hardly move any more
+constexpr double kFarther = 6;       // jumps from one reading to the next that are borne
 constexpr double kOnTarget = 0.005;  // of the goal
 constexpr double kFullest = 0.97;    // of the full domain
 /// Terms of the goal under this share of the worst do not govern a step.
@@ -114,6 +116,7 @@ class Loop {
     if (problem_.lightest) {
       options.stageGain *= kSlower;
       options.finalGain *= 2 * kSlower;
+      options.mostJump *= kFarther;  // stress jumps more than stiffness, and comes back
     }
     return {options, static_cast<double>(path().size() - 1)};
   }
@@ -451,9 +454,10 @@ class Loop {
         state_.appraisal,    state_.gradients,
         state_.massFraction, [&](std::span<const double> x) { return assessment_.massOf(x); }};
     state_.variables = stepFrom(at, scheme_, length, state_.asymptotes);
-    // The lightest may be lighter than it was to be: mass that does no good is not forced on it.
-    if (!criteria && !(problem_.lightest && assessment_.massOf(state_.variables) <= state_.massFraction))
-      rebalance();
+    // The lightest may be lighter than it was to be: mass that does no good is not forced on it. While soft
+    // all of it does.
+    const bool free = problem_.lightest && (!missesMuch() || readings_.reading().sharpness > kSoft);
+    if (!criteria && !(free && assessment_.massOf(state_.variables) <= state_.massFraction)) rebalance();
   }
 
   double moved(const std::vector<double>& from, const std::vector<double>& to) const {
@@ -638,7 +642,6 @@ std::string describe(OptimiseStop stop) {
 
 template <int D>
 OptimiseState reopened(OptimiseState state, const LayoutProblem<D>& problem) {
-  constexpr double kSoft = 8;  // sharpness from which members hardly move any more; thin ones break
   if (state.accepted.empty()) throw InputError("the state to go on with has no layout", "give one that has");
   OptimiseOptions usual;
   const Path path = attemptsFor(problem, usual).at(state.attempt).path;

@@ -14,7 +14,7 @@ namespace barelattice {
 namespace {
 
 constexpr double kPower = 12;      // p
-constexpr double kRelaxed = 0.5;   // q
+constexpr double kRelaxed = 1.5;   // q
 constexpr double kFullest = 0.01;  // f
 
 /// The displacements of a cell's corners, and the forms of its stress.

@@ -222,6 +222,15 @@ void JobRun::optimise(bool fresh) {
   for (const DesignedRecord& limit : design.limits)
     note(fmt::format("          {} {:.4g}{}{} in case {}, to be {} {:.4g}", limit.what, limit.value,
                      limit.unit.empty() ? "" : " ", limit.unit, limit.worstCase, limit.sense, limit.bound));
+  const auto governs = [](const DesignedRecord& limit) {
+    constexpr double kGoverns = 0.95;
+    return (limit.sense == "at least" ? limit.bound / limit.value : limit.value / limit.bound) > kGoverns;
+  };
+  if (layout.settled && !design.limits.empty() &&
+      std::none_of(design.limits.begin(), design.limits.end(), governs))
+    note(fmt::format(
+        "warning   no limit decides on this mass: members of {:.3g} mm are about to break below it",
+        job_.brief.walls().smallestMember * kMm));
   if (design.made)
     note(fmt::format("made      {:.3g} mm too thin: compliance {:.4g} J, {:.4g} kg; too thick: {:.4g} kg",
                      design.made->offset * kMm, design.made->compliance, design.made->thin,

@@ -21,6 +21,9 @@ double provedOver(const RoundLimitRecord& limit) {
   return over(limit.designed, worst);
 }
 
+/// A limit that comes to this share of its bound in the layout governs it.
+constexpr double kGoverns = 0.95;
+
 /// How far from its bound what governs may be: stress changes from one layout to the next by more than
 /// stiffness does.
 double nearEnough(const RoundLimitRecord& limit) {
@@ -53,13 +56,16 @@ std::optional<std::vector<double>> nextCorrections(const Job& job, const std::ve
   const RoundRecord& last = done.back();
   bool held = true;
   bool near = false;
+  bool designedNear = false;
   for (const RoundLimitRecord& limit : last.limits) {
     const double proved = provedOver(limit);
     if (!std::isfinite(proved)) return std::nullopt;
     held = held && proved <= 1;
     near = near || proved >= nearEnough(limit);
+    designedNear = designedNear || over(limit.designed, limit.designed.value) >= kGoverns;
   }
-  if (held && near) return std::nullopt;
+  // Where no limit governs the layout, members of the smallest size do.
+  if (held && (near || !designedNear)) return std::nullopt;
   // The more often a round has failed, the further inside its bound the next one aims.
   const auto failed = std::count_if(done.begin(), done.end(), [](const RoundRecord& round) {
     return std::any_of(round.limits.begin(), round.limits.end(),

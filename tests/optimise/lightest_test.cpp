@@ -62,13 +62,13 @@ double shareOf(const Eigen::Matrix3d& strain, const Material& material, double d
 }
 
 // von Mises stress of uniform states: s in tension, sqrt(3) t in shear, none under pressure from all sides;
-// the root of the density with it.
+// the density to the power of 3/2 with it.
 TEST(StressShare, isTheVonMisesStressOverTheStrength) {
   const Material material{"m", 70e9, 0.3, 2700, 200e6};
   Eigen::Matrix3d tension = Eigen::Matrix3d::Zero();
   tension.diagonal() << 1e-3, -0.3e-3, -0.3e-3;
   EXPECT_NEAR(shareOf(tension, material, 1), 70e6 / 200e6, 1e-12);
-  EXPECT_NEAR(shareOf(tension, material, 0.25), 0.5 * 70e6 / 200e6, 1e-12);
+  EXPECT_NEAR(shareOf(tension, material, 0.25), 0.125 * 70e6 / 200e6, 1e-12);
   EXPECT_EQ(shareOf(tension, material, 0), 0);
   Eigen::Matrix3d shear = Eigen::Matrix3d::Zero();
   shear(0, 2) = shear(2, 0) = 0.5e-3;
@@ -205,7 +205,7 @@ struct Sheet {
 // The dual problem: of all layouts as heavy as the lightest none is stiffer. The stiffest of a mass moves its
 // load by d; the lightest that moves it by d has that mass. (A local optimum on either side costs a little.)
 TEST(Lightest, underADisplacementBoundIsTheStiffestOfItsMass) {
-  for (const double fraction : {0.3, 0.5}) {
+  for (const double fraction : {0.4, 0.5}) {
     Sheet sheet(60, 30, {0, -1}, 15, 15);
     sheet.problem.massFraction = fraction;
     const OptimiseResult stiffest = optimiseLayout<2>(sheet.problem, {});
@@ -230,6 +230,7 @@ TEST(Lightest, underADisplacementBoundIsTheStiffestOfItsMass) {
 // A pulled tie: the lightest that bears F at a stress S is as wide as F / S, all of it as stressed.
 TEST(Lightest, underAStressBoundIsFullyStressed) {
   Sheet sheet(60, 40, {1, 0}, 14, 26);
+  sheet.problem.material.poisson = 0;  // else its held end is stressed across
   // Twelve units of force on a strip: with a stress of one allowed it is twelve cells wide, three tenths of
   // the space, if g is the stress of what is stressed: a mean of high power over a share of the volume.
   StressLimits limits = limitsFor(sheet.grid, sheet.problem.material);
@@ -271,7 +272,7 @@ TEST(Lightest, keepsItsMembersWhereLimitsAskForNextToNothing) {
 // Stopped and gone on with: the same bits. Gone on with under a tighter bound: heavier, from what was found.
 TEST(Lightest, goesOnFromAState) {
   Sheet sheet(40, 20, {0, -1}, 10, 10);
-  sheet.sought(sheet.moves(9, 11), 1 / 90.0);
+  sheet.sought(sheet.moves(9, 11), 1 / 70.0);
   OptimiseState middle;
   OptimiseState last;
   const OptimiseResult whole = optimiseLayout<2>(sheet.problem, {}, [&](const IterationView& view) {

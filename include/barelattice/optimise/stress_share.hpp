@@ -22,11 +22,13 @@ struct StressLimits {
 /// The share of its strength that a layout uses where it uses most of it, in each case, as a mean of high
 /// power, which has derivatives (Le, Norato, Bruns, Ha & Tortorelli 2010):
 ///   g = (1 / (f V) sum_i v_i s_i^p)^(1/p),   s_i = rho_i^q sigma_i / strength_i
-/// with p = 12, q = 1/2 and f = 0.01. sigma is the root mean square over the cell of the von Mises stress in
-/// the solid material at the cell's strain; with rho^q it is that of the material within a half-full cell,
-/// and zero in an empty one, so that cells can become empty (Bruggi 2008). If the share f of all that is
-/// looked at is as stressed as the most stressed, g is what that is; a tenth of it makes g 17 % less. What a
-/// peak on the finished surface is over g, a proof tells. One adjoint solve for each derivative.
+/// with p = 12, q = 3/2 and f = 0.01. sigma is the root mean square over the cell of the von Mises stress in
+/// the solid material at the cell's strain. Stiffness falls with rho^3: where a half-full cell has to carry a
+/// force, its share grows by rho^(q-3) as it gets lighter; where it is strained by what is around it, it
+/// falls by rho^q, so that cells can become empty (Bruggi 2008). In between neither is favoured; with less
+/// relaxation light cells beside members, which are strained a lot, hide what members bear. If the share f of
+/// all that is looked at is as stressed as the most stressed, g is what that is; a tenth of it makes g 17 %
+/// less. What a peak on the finished surface is over g, a proof tells. One adjoint solve for each derivative.
 template <int D>
 class StressShare final : public Response {
  public:
