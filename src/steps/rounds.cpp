@@ -21,9 +21,6 @@ double provedOver(const RoundLimitRecord& limit) {
   return over(limit.designed, worst);
 }
 
-/// A limit that comes to this share of its bound in the layout governs it.
-constexpr double kGoverns = 0.95;
-
 /// How far from its bound what governs may be: stress changes from one layout to the next by more than
 /// stiffness does.
 double nearEnough(const RoundLimitRecord& limit) {
@@ -51,21 +48,24 @@ RoundRecord roundOf(const Job& job, const LayoutRecord& layout, const BodyRecord
 }
 
 std::optional<std::vector<double>> nextCorrections(const Job& job, const std::vector<RoundRecord>& done) {
-  if (done.empty() || done.size() >= static_cast<std::size_t>(std::max(job.brief.rounds, 1)))
-    return std::nullopt;
+  const auto most = static_cast<std::size_t>(std::max(job.brief.rounds, 1));
+  if (done.empty() || done.size() >= most) return std::nullopt;
   const RoundRecord& last = done.back();
   bool held = true;
   bool near = false;
-  bool designedNear = false;
+  double governs = 0;  // what the worst limit came to in the layout: below one where sharpening left room
   for (const RoundLimitRecord& limit : last.limits) {
     const double proved = provedOver(limit);
     if (!std::isfinite(proved)) return std::nullopt;
     held = held && proved <= 1;
     near = near || proved >= nearEnough(limit);
-    designedNear = designedNear || over(limit.designed, limit.designed.value) >= kGoverns;
+    governs = std::max(governs, over(limit.designed, limit.designed.value));
   }
-  // Where no limit governs the layout, members of the smallest size do.
-  if (held && (near || !designedNear)) return std::nullopt;
+  // What holds is not given up where no other round could mend the next.
+  if (held && (near || done.size() + 1 >= most)) return std::nullopt;
+  // Where less was asked for and it got no lighter, members of the smallest size decide.
+  constexpr double kLighter = 0.99;
+  if (held && done.size() > 1 && last.mass > kLighter * done[done.size() - 2].mass) return std::nullopt;
   // The more often a round has failed, the further inside its bound the next one aims.
   const auto failed = std::count_if(done.begin(), done.end(), [](const RoundRecord& round) {
     return std::any_of(round.limits.begin(), round.limits.end(),
@@ -76,9 +76,11 @@ std::optional<std::vector<double>> nextCorrections(const Job& job, const std::ve
   double change = 0;
   for (const RoundLimitRecord& limit : last.limits) {
     // As designed, each came to `value` with its correction: what was proved over that is what it lacks.
+    // Where the worst stayed below its bound, so it will again: then it may be asked for as much less.
     const double designed = over(limit.designed, limit.designed.value);
     const double lacks = designed > 0 ? provedOver(limit) / designed : 1;
-    const double next = limit.designed.correction * lacks * (1 + kInside * static_cast<double>(1 + failed));
+    const double next = limit.designed.correction * lacks * std::min(governs, 1.0) *
+                        (1 + kInside * static_cast<double>(1 + failed));
     corrections.push_back(next);
     change = std::max(change, std::abs(next / limit.designed.correction - 1));
   }

@@ -159,7 +159,7 @@ TEST(BriefRefusals, nameTheFault) {
       {"voxel = \"2 mm\"", "voxels = 10", "whole number of at least 100"},
       {"voxel = \"2 mm\"", "voxel = \"2 mm\"\ntitle = 3", "should be text in quotes"},
       {"voxel = \"2 mm\"", "voxel = \"2 mm\"\nbaseline = \"none\"", "unknown shape \"none\""},
-      {"voxel = \"2 mm\"", "voxel = \"2 mm\"\ngoal = \"lightest\"", "'goal' is \"lightest\""},
+      {"voxel = \"2 mm\"", "voxel = \"2 mm\"\ngoal = \"softest\"", "'goal' is \"softest\""},
       {"voxel = \"2 mm\"", "voxel = \"2 mm\"\n[sheet]\nstate = \"plane stress\"", "'thickness' is missing"},
       {"voxel = \"2 mm\"", "voxel = \"2 mm\"\n[sheet]\nthickness = \"0 mm\"",
        "'thickness' should be above zero"},

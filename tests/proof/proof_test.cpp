@@ -371,6 +371,26 @@ TEST(Verdict, isTheWorstOfAllCases) {
   EXPECT_EQ(failed[0].worstCase, "case 2") << "one that surely fails says more than one in doubt";
 }
 
+// The lowest frequency counts, under the supports of any case, with its error on the safe side.
+TEST(Verdict, ofAFrequencyIsThatOfTheLowest) {
+  JudgedBody body;
+  body.ratio = 1.3;
+  body.frequencies = {{"down", {130, 131, 2}}, {"up, side", {121, 122, 3}}};
+  const auto judged = [&](double bound) {
+    return judge(body, 0.1, {}, {{Requirement::Kind::frequency, 0, bound}}).at(0);
+  };
+  EXPECT_EQ(judged(117).verdict, Verdict::met);
+  EXPECT_EQ(judged(117).worstCase, "up, side");
+  EXPECT_EQ(judged(117).value.value, 121);
+  EXPECT_EQ(judged(117).value.coarse, 122);
+  EXPECT_EQ(judged(119).verdict, Verdict::inconclusive);
+  EXPECT_EQ(judged(125).verdict, Verdict::notMet);
+  EXPECT_EQ(judged(129).worstCase, "up, side") << "one that surely fails says more than one in doubt";
+  body.frequencies[1].lowest.coarse = 160;  // meshes that disagree are believed a third as much
+  EXPECT_EQ(judged(117).verdict, Verdict::inconclusive);
+  EXPECT_EQ(judged(111.9).verdict, Verdict::met);
+}
+
 // 20 of 350 MPa: the factors of two meshes differ by hundreds, the stress by nothing that matters.
 TEST(Verdict, ofASafetyFactorIsThatOfTheStress) {
   ProofProblem problem;

@@ -22,13 +22,32 @@ OptimiseState example() {
   state.variables = {0.1, 1.0 / 3, std::numeric_limits<double>::denorm_min()};
   state.states.nominal.displacements = {{1e-300, -0.0}, {}};
   state.states.eroded.displacements = {{}, {7}};
+  state.states.adjoints = {{}, {1.0 / 3, 2}};
+  state.massFraction = 1.0 / 7;
+  state.leastMass = 0.1;
+  state.begun = 5;
   state.asymptotes.low = {-0.4};
   state.states.nominal.cycles = {Cycle::w, Cycle::v};
   state.states.eroded.cycles = {Cycle::v, Cycle::w};
   const double none = std::numeric_limits<double>::infinity();
   state.history = {
-      {1, 2.5, 2.5, 2.5, {2.5, 0.3}, 0.3, 0.01, 0.9, 1, 0, false, 42, 0.125, 0.1, true},
-      {2, none, 2.25, none, {none, 0.3}, 0.3, 1.0 / 7, 0.8, 2, 0.05, true, 43, 0.25, 0.0625, false}};
+      {1, 2.5, 2.5, 2.5, {2.5, 0.3}, 0.3, {0.7, 1.0 / 3}, 0.01, 0.9, 1, 0, false, 42, 0.125, 0.1, true},
+      {2,
+       none,
+       2.25,
+       none,
+       {none, 0.3},
+       0.3,
+       {none, 0.5},
+       1.0 / 7,
+       0.8,
+       2,
+       0.05,
+       true,
+       43,
+       0.25,
+       0.0625,
+       false}};
   return state;
 }
 
@@ -50,6 +69,10 @@ TEST(Checkpoint, comesBackToTheBit) {
   EXPECT_EQ(back->variables, state.variables);
   EXPECT_EQ(back->states.nominal.displacements, state.states.nominal.displacements);
   EXPECT_EQ(back->states.eroded.displacements, state.states.eroded.displacements);
+  EXPECT_EQ(back->states.adjoints, state.states.adjoints);
+  EXPECT_EQ(back->massFraction, 1.0 / 7);
+  EXPECT_EQ(back->leastMass, 0.1);
+  EXPECT_EQ(back->begun, 5U);
   EXPECT_EQ(back->asymptotes.low, state.asymptotes.low);
   EXPECT_EQ(back->states.nominal.cycles, state.states.nominal.cycles);
   EXPECT_EQ(back->states.eroded.cycles, state.states.eroded.cycles);
@@ -60,6 +83,8 @@ TEST(Checkpoint, comesBackToTheBit) {
   EXPECT_TRUE(std::isinf(back->history[1].eroded));
   EXPECT_TRUE(std::isinf(back->history[1].values[0]));
   EXPECT_EQ(back->history[0].values, state.history[0].values);
+  EXPECT_EQ(back->history[0].overBounds, state.history[0].overBounds);
+  EXPECT_TRUE(std::isinf(back->history[1].overBounds[0]));
   EXPECT_TRUE(back->history[1].takenBack);
   EXPECT_EQ(back->history[1].erosion, 0.05);
   EXPECT_EQ(back->history[1].solverIterations, 43);

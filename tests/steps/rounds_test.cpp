@@ -78,8 +78,9 @@ RoundLimitRecord limit(double designed, double proved, double error, double corr
   record.error = error;
   return record;
 }
-RoundRecord roundWith(std::vector<RoundLimitRecord> limits) {
+RoundRecord roundWith(std::vector<RoundLimitRecord> limits, double mass = 1) {
   RoundRecord round;
+  round.mass = mass;
   round.limits = std::move(limits);
   return round;
 }
@@ -102,6 +103,15 @@ TEST(Rounds, correctByWhatWasProved) {
   EXPECT_FALSE(nextCorrections(job, {failed, failed, failed, failed}).has_value()) << "four rounds are done";
   EXPECT_GT(nextCorrections(job, {failed, failed})->front(), next->front()) << "further inside";
   EXPECT_FALSE(nextCorrections(job, {roundWith({limit(3, 0, 0.1)})}).has_value()) << "no figure";
+  // A layout that sharpening left with room may be asked for as much less, until that changes nothing.
+  const auto room = nextCorrections(job, {roundWith({limit(4, 4.1, 0.1)})});
+  ASSERT_TRUE(room.has_value());
+  EXPECT_NEAR(room->front(), 0.75, 0.02);
+  EXPECT_FALSE(
+      nextCorrections(job, {roundWith({limit(4, 4.1, 0.1)}, 2), roundWith({limit(4, 4.1, 0.1)}, 1.99)}))
+      << "it got no lighter";
+  EXPECT_FALSE(nextCorrections(job, {failed, failed, roundWith({limit(4, 4.1, 0.1)})}).has_value())
+      << "it holds, and the next round would be the last";
 }
 
 // From the brief to a part that is proved to hold its limits, and hardly more.
