@@ -354,7 +354,8 @@ std::string roundsText(const RunRecord& record) {
          "with what the proof found each figure to be over what the voxels said, until all limits are met "
          "and "
          "the one that governs is close to its bound.</p><table><thead><tr><th>round</th><th>mass</th>"
-         "<th>limit</th><th>bound</th><th>designed</th><th>proved</th><th>verdict</th></tr></thead><tbody>" +
+         "<th>limit</th><th>bound</th><th>on the "
+         "voxels</th><th>proved</th><th>verdict</th></tr></thead><tbody>" +
          rows + "</tbody></table>";
 }
 

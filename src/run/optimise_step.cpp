@@ -220,11 +220,14 @@ void JobRun::optimise(bool fresh) {
                                                       : "it does not hold",
                   100 * design.greyOverMass, layout.mass));
   for (const DesignedRecord& limit : design.limits)
-    note(fmt::format("          {} {:.4g}{}{} in case {}, to be {} {:.4g}", limit.what, limit.value,
-                     limit.unit.empty() ? "" : " ", limit.unit, limit.worstCase, limit.sense, limit.bound));
+    note(fmt::format("          {} {:.4g}{}{} on the voxels in case {}, to be {} {:.4g}{}", limit.what,
+                     limit.value, limit.unit.empty() ? "" : " ", limit.unit, limit.worstCase, limit.sense,
+                     limit.bound,
+                     limit.correction == 1 ? "" : fmt::format(", corrected by {:.3g}", limit.correction)));
   const auto governs = [](const DesignedRecord& limit) {
     constexpr double kGoverns = 0.95;
-    return (limit.sense == "at least" ? limit.bound / limit.value : limit.value / limit.bound) > kGoverns;
+    const double over = limit.sense == "at least" ? limit.bound / limit.value : limit.value / limit.bound;
+    return limit.correction * over > kGoverns;
   };
   if (layout.settled && !design.limits.empty() &&
       std::none_of(design.limits.begin(), design.limits.end(), governs))

@@ -125,8 +125,8 @@ bool JobRun::nextRound() {
 
 void JobRun::noteRound(const RoundRecord& round, std::size_t number) const {
   for (const RoundLimitRecord& limit : round.limits)
-    note(fmt::format("round {:<3} {}: designed {:.4g}, proved {:.4g} +- {:.2g}{}{}, to be {} {:.4g}", number,
-                     limit.designed.what, limit.designed.value, limit.proved, limit.error,
+    note(fmt::format("round {:<3} {}: on the voxels {:.4g}, proved {:.4g} +- {:.2g}{}{}, to be {} {:.4g}",
+                     number, limit.designed.what, limit.designed.value, limit.proved, limit.error,
                      limit.designed.unit.empty() ? "" : " ", limit.designed.unit, limit.designed.sense,
                      limit.designed.bound));
 }

@@ -93,8 +93,11 @@ template <class V>
 void describeFields(DesignedRecord& r, V& f) {
   f("what", r.what, "is bounded");
   f("unit", r.unit, "of the figures here");
-  f("value", r.value, "of the layout on the voxels, corrected by what proofs of rounds before found");
-  f("correction", r.correction, "that is: proved over designed");
+  f("value", r.value, "of the layout, on the voxels");
+  f("correction", r.correction,
+    "what it was multiplied with (a safety factor: divided by) before it was held against the bound: what "
+    "proofs of rounds "
+    "before found over the voxels");
   f("bound", r.bound, "of the brief");
   f("sense", r.sense, "at most, or at least");
   f("worst_case", r.worstCase, "in which the value is that");

@@ -238,8 +238,7 @@ std::vector<DesignedRecord> designedLimits(const Job& job, const std::vector<dou
     record.sense = senseOf(wanted[r]);
     record.bound = wanted[r].bound * as.scale;
     record.correction = job.corrections.empty() ? 1 : job.corrections[r];
-    const double value = *worst * record.correction;
-    record.value = as.scale * (wanted[r].least() ? 1 / value : value);
+    record.value = as.scale * (wanted[r].least() ? 1 / *worst : *worst);
     record.worstCase = job.setup.cases[static_cast<std::size_t>(worst - first)].name;
   }
   return records;

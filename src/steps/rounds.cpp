@@ -14,6 +14,11 @@ double over(const DesignedRecord& designed, double value) {
   return designed.sense == "at least" ? designed.bound / value : value / designed.bound;
 }
 
+/// The same of what was designed, as it was corrected.
+double designedOver(const DesignedRecord& designed) {
+  return designed.correction * over(designed, designed.value);
+}
+
 /// The same of what was proved, with its error on the safe side.
 double provedOver(const RoundLimitRecord& limit) {
   const bool least = limit.designed.sense == "at least";
@@ -59,7 +64,7 @@ std::optional<std::vector<double>> nextCorrections(const Job& job, const std::ve
     if (!std::isfinite(proved)) return std::nullopt;
     held = held && proved <= 1;
     near = near || proved >= nearEnough(limit);
-    governs = std::max(governs, over(limit.designed, limit.designed.value));
+    governs = std::max(governs, designedOver(limit.designed));
   }
   // What holds is not given up where no other round could mend the next.
   if (held && (near || done.size() + 1 >= most)) return std::nullopt;
@@ -75,9 +80,9 @@ std::optional<std::vector<double>> nextCorrections(const Job& job, const std::ve
   std::vector<double> corrections;
   double change = 0;
   for (const RoundLimitRecord& limit : last.limits) {
-    // As designed, each came to `value` with its correction: what was proved over that is what it lacks.
+    // What was proved over what was designed, with its correction, is what that lacks.
     // Where the worst stayed below its bound, so it will again: then it may be asked for as much less.
-    const double designed = over(limit.designed, limit.designed.value);
+    const double designed = designedOver(limit.designed);
     const double lacks = designed > 0 ? provedOver(limit) / designed : 1;
     const double next = limit.designed.correction * lacks * std::min(governs, 1.0) *
                         (1 + kInside * static_cast<double>(1 + failed));

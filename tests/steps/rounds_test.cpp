@@ -71,9 +71,10 @@ TEST(LightestBrief, refusesWhatContradictsIt) {
   expectRefused(testing::changed("mass = \"0.2 kg\"", "frequency = \"120\""), "has no unit");
 }
 
+/// @param designed with its correction.
 RoundLimitRecord limit(double designed, double proved, double error, double correction = 1) {
   RoundLimitRecord record;
-  record.designed = {"safety factor", "", designed, correction, 3, "at least", "down"};
+  record.designed = {"safety factor", "", designed * correction, correction, 3, "at least", "down"};
   record.proved = proved;
   record.error = error;
   return record;
