@@ -2,6 +2,7 @@
 
 #include <algorithm>
 #include <cmath>
+#include <limits>
 
 #include "barelattice/steps/steps.hpp"
 #include "base/check.hpp"
@@ -20,9 +21,11 @@ double designedOver(const DesignedRecord& designed) {
 }
 
 /// The same of what was proved, with its error on the safe side.
-double provedOver(const RoundLimitRecord& limit) {
+/// @param mostError of it that is looked at, relative.
+double provedOver(const RoundLimitRecord& limit, double mostError = std::numeric_limits<double>::infinity()) {
   const bool least = limit.designed.sense == "at least";
-  const double worst = least ? std::max(limit.proved - limit.error, 0.0) : limit.proved + limit.error;
+  const double error = std::min(limit.error, mostError * limit.proved);
+  const double worst = least ? std::max(limit.proved - error, 0.0) : limit.proved + error;
   return over(limit.designed, worst);
 }
 
@@ -77,13 +80,14 @@ std::optional<std::vector<double>> nextCorrections(const Job& job, const std::ve
                        [](const RoundLimitRecord& limit) { return provedOver(limit) > 1; });
   });
   constexpr double kInside = 0.015;
+  constexpr double kMostError = 0.15;  // beyond that finer meshes are due, not a heavier part
   std::vector<double> corrections;
   double change = 0;
   for (const RoundLimitRecord& limit : last.limits) {
     // What was proved over what was designed, with its correction, is what that lacks.
     // Where the worst stayed below its bound, so it will again: then it may be asked for as much less.
     const double designed = designedOver(limit.designed);
-    const double lacks = designed > 0 ? provedOver(limit) / designed : 1;
+    const double lacks = designed > 0 ? provedOver(limit, kMostError) / designed : 1;
     const double next = limit.designed.correction * lacks * std::min(governs, 1.0) *
                         (1 + kInside * static_cast<double>(1 + failed));
     corrections.push_back(next);

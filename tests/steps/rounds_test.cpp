@@ -104,6 +104,8 @@ TEST(Rounds, correctByWhatWasProved) {
   EXPECT_FALSE(nextCorrections(job, {failed, failed, failed, failed}).has_value()) << "four rounds are done";
   EXPECT_GT(nextCorrections(job, {failed, failed})->front(), next->front()) << "further inside";
   EXPECT_FALSE(nextCorrections(job, {roundWith({limit(3, 0, 0.1)})}).has_value()) << "no figure";
+  EXPECT_NEAR(nextCorrections(job, {roundWith({limit(3, 3, 1.8)})})->front(), 1 / 0.85, 0.04)
+      << "so large an error is one of the meshes";
   // A layout that sharpening left with room may be asked for as much less, until that changes nothing.
   const auto room = nextCorrections(job, {roundWith({limit(4, 4.1, 0.1)})});
   ASSERT_TRUE(room.has_value());
