@@ -272,7 +272,7 @@ class Loop {
     return std::max(kept + kAbove * (1 - kept), state_.leastMass);
   }
   void wantMass(double fraction) {
-    state_.massFraction = std::clamp(fraction, leastMass(), kFullest);
+    state_.massFraction = std::min(std::max(fraction, leastMass()), kFullest);
     assessment_.boundMass(state_.massFraction);
   }
 

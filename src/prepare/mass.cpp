@@ -88,7 +88,17 @@ void settleMass(Job& job) {
              brief.regions[r].bonded ? "it is smaller than a voxel, or lies inside another part"
                                      : "it lies outside the design space, or other regions cover it");
   if (!brief.designs) return;
-  if (brief.lightest) return;  // it is what is sought
+  if (brief.lightest) {  // it is what is sought
+    constexpr double kMost = 0.95;
+    if (job.keepMass > kMost * job.spaceMass)
+      refuse(brief, {},
+             fmt::format(
+                 "the keeps weigh {:.4g} kg of the {:.4g} kg of the full design space: there is nothing to "
+                 "make lighter",
+                 job.keepMass, job.spaceMass),
+             "make the keeps and the 'backing' of loads smaller, or enlarge the design space");
+    return;
+  }
   const double apart = brief.target.countKeeps ? 0 : job.keepMass;
   job.targetMass =
       apart + brief.target.mass.value_or(brief.target.fraction.value_or(0) * (job.spaceMass - apart));

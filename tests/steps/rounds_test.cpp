@@ -61,6 +61,7 @@ TEST(LightestBrief, refusesWhatContradictsIt) {
   expectRefused(with("[making]", "[target]\nmass = \"1 kg\"\n[making]"), "contradicts goal = \"lightest\"");
   expectRefused(with("safety_factor = 3", "mass = \"1 kg\""), "has no limit that stops material");
   expectRefused(with("[require]\nsafety_factor = 3", ""), "has no limit that stops material");
+  expectRefused(with("keep = [\"pad\"]", "keep = [\"block\"]"), "there is nothing to make lighter");
   expectRefused(with("safety_factor = 3", "displacement = { root = \"1 mm\" }"), "does not move");
   expectRefused(
       with("smallest_member = \"6 mm\"", "smallest_member = \"6 mm\"\nprint = { up = [\"+z\", \"-z\"] }"),
