@@ -60,8 +60,8 @@ double Formulation::merit(const Appraisal& appraisal) const {
 
 /// A goal falls with the mass m, as m^-q: q is 1 for a rod or a plate in its plane, 3 for a plate that is
 /// bent or a grey layout. With a power a of the goal below 1 / q lighter layouts are better as long as it is
-/// under one, with b above 1 / q heavier ones where it is over, so that the best is where it is one: a third
-/// serves below, and above what q = 1 still needs.
+/// under one, with b above 1 / q heavier ones where it is over, so that the best is where it is one: a
+/// quarter serves below, one and a half above.
 double Formulation::meritOfLightest(const Appraisal& appraisal, double goal, double softer) const {
   constexpr double kBelow = 0.25;
   constexpr double kAbove = 1.5;

@@ -13,6 +13,7 @@
 #include "attempts.hpp"
 #include "barelattice/base/error.hpp"
 #include "barelattice/base/stopwatch.hpp"
+#include "base/check.hpp"
 #include "base/parallel.hpp"
 #include "base/root.hpp"
 #include "checks.hpp"
@@ -644,7 +645,9 @@ template <int D>
 OptimiseState reopened(OptimiseState state, const LayoutProblem<D>& problem) {
   if (state.accepted.empty()) throw InputError("the state to go on with has no layout", "give one that has");
   OptimiseOptions usual;
-  const Path path = attemptsFor(problem, usual).at(state.attempt).path;
+  const std::vector<Attempt> attempts = attemptsFor(problem, usual);
+  requireIndex("attempt of the state", state.attempt, attempts.size(), "attempts");
+  const Path& path = attempts[state.attempt].path;
   std::size_t place = path.size() - 1;
   while (place > 0 && (path[place].sharpness > kSoft || path[place].erosion > 0)) --place;
   state.problem = fingerprintOf(problem);

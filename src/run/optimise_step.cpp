@@ -182,6 +182,10 @@ void JobRun::choose() {
 
 void JobRun::optimise(bool fresh) {
   if (layoutReady_ && !fresh) return;
+  if (fresh) {  // the rounds of a lightest part begin anew
+    record_.rounds.reset();
+    job_.corrections.clear();
+  }
   choose();
   if (!fresh && layoutFits(job_, record_) && record_.layout->finished) {
     note("optimise  reused: layout.vti fits the brief");
@@ -231,9 +235,10 @@ void JobRun::optimise(bool fresh) {
   };
   if (layout.settled && !design.limits.empty() &&
       std::none_of(design.limits.begin(), design.limits.end(), governs))
-    note(fmt::format(
-        "warning   no limit decides on this mass: members of {:.3g} mm are about to break below it",
-        job_.brief.walls().smallestMember * kMm));
+    note(
+        fmt::format("warning   no limit decides on this mass: with members of {:.3g} mm nothing lighter was "
+                    "found that holds together",
+                    job_.brief.walls().smallestMember * kMm));
   if (design.made)
     note(fmt::format("made      {:.3g} mm too thin: compliance {:.4g} J, {:.4g} kg; too thick: {:.4g} kg",
                      design.made->offset * kMm, design.made->compliance, design.made->thin,

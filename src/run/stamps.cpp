@@ -27,7 +27,8 @@ std::string roundsFingerprint(const Job& job) {
   first.corrections.clear();
   Inputs inputs = inputsOfSolid(job);
   inputs.add(inputsOfProof(job));
-  inputs.add(inputsOfVerdict(job));
+  inputs.add("[proof] mesh_difference", job.brief.agreement);
+  inputs.add("[optimise] rounds", job.brief.rounds);
   return hashOf(layoutFingerprint(first) + inputs.hash());
 }
 
@@ -55,6 +56,7 @@ bool layoutFits(const Job& job, const RunRecord& record) {
       !isThere(record.folder / "layout.vti"))
     return false;
   if (!record.layout->design) return true;
+  if (job.brief.lightest && record.layout->settled) return true;  // its iterations are those of all rounds
   const auto done = static_cast<int>(record.layout->design->iterations);
   const int most = job.brief.iterations;
   return record.layout->stop == describe(OptimiseStop::iterationLimit) ? done == most

@@ -5,8 +5,10 @@
 #include <cmath>
 
 #include "barelattice/base/error.hpp"
+#include "barelattice/run/run.hpp"
 #include "barelattice/steps/steps.hpp"
 #include "support/brief.hpp"
+#include "support/own_folder.hpp"
 
 namespace barelattice {
 namespace {
@@ -134,6 +136,38 @@ TEST(Rounds, endWithAPartThatHolds) {
   EXPECT_GT(most, 0.85) << "and is not much heavier than it need be";
   EXPECT_LE(most, 1.0);
   EXPECT_NEAR(result.solid.record.mass / result.layout.record.mass, 1, 0.01);
+}
+
+// What rounds have found stands in the folder: another run finds it, whatever else is asked of the part that
+// the layout does not depend on; a fresh one begins with the first round.
+TEST(Rounds, areKeptWithTheRun) {
+  std::filesystem::remove_all(ownFolder() / "run");
+  const auto notesOf = [&](const std::string& more, bool layoutOnly) {
+    std::string notes;
+    RunListener listener;
+    listener.note = [&](const std::string& line) { notes += line + "\n"; };
+    // Both rounds together take more iterations than one may.
+    JobRun run(lightestJob("safety_factor = 3\n" + more,
+                           "[proof]\ntetrahedra = 20000\n[optimise]\niterations = 200"),
+               ownFolder() / "run", std::move(listener));
+    if (layoutOnly)
+      run.optimise(true);
+    else
+      run.proof();
+    notes += std::to_string(run.record().rounds ? run.record().rounds->done.size() : 0) + " rounds";
+    return notes;
+  };
+  const std::string first = notesOf("", false);
+  EXPECT_THAT(first, HasSubstr("round 2 "));
+  const std::string again = notesOf("", false);
+  EXPECT_THAT(again, HasSubstr("optimise  reused"));
+  EXPECT_THAT(again, HasSubstr("proof     reused"));
+  const std::string judged = notesOf("mass = \"1 kg\"", false);
+  EXPECT_THAT(judged, HasSubstr("optimise  reused"));
+  EXPECT_THAT(judged, HasSubstr("judged anew"));
+  const std::string fresh = notesOf("", true);
+  EXPECT_THAT(fresh, HasSubstr("0 rounds"));
+  EXPECT_THAT(fresh, ::testing::Not(HasSubstr("corrected by")));
 }
 
 }  // namespace
