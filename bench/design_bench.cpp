@@ -8,7 +8,7 @@
 #include <cstdlib>
 
 #include "barelattice/layout/cell_maps.hpp"
-#include "barelattice/optimise/face_displacements.hpp"
+#include "barelattice/optimise/face_motions.hpp"
 #include "barelattice/optimise/moving_asymptotes.hpp"
 #include "barelattice/optimise/optimiser.hpp"
 #include "barelattice/optimise/stress_share.hpp"
@@ -126,7 +126,7 @@ void boundedDesign(benchmark::State& state) {
       ties.weights.push_back({n, 1});
       ties.close({Vec3::Zero(), Vec3::UnitX(), 1});
     }
-    return std::make_shared<FaceDisplacements>("tip", ties, dofOrder(grid));
+    return std::make_shared<FaceMotions>("tip", FaceMotion{ties}, dofOrder(grid));
   };
   if (wanted == displacement || wanted == tenLimits) bound(tip(3));
   if (wanted == tenLimits) bound(tip(20));  // with the mass: ten

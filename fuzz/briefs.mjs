@@ -51,7 +51,13 @@ function brief(w) {
   const force = () => point(size.map(() => w.between(-1000, 1000))).replaceAll('mm', 'N');
   const action = w.one([() => `force = ${force()}`, () => `pressure = "${w.between(-2, 2).toFixed(2)} MPa"`]);
   const cases = w.whole(1, 3);
-  const goal = w.one(['', '', 'goal = "stiffest in the worst case"\n', 'goal = "lightest"\n']);
+  const goal = w.one(['', '', 'goal = "stiffest in the worst case"\n', 'goal = "lightest"\n', 'goal = "least stress"\n',
+    flat ? 'goal = { stiffness = 1, stress = 0.5 }\n' : 'goal = "highest frequency"\n']);
+  const limits = [`sag = { displacement = ${mm(w.between(0.001, 1))}, face = "tip"${w.maybe(0.3, () => ', along = "+x"')} }`,
+    `tilt = { rotation = "${w.between(0.001, 1).toFixed(3)} deg", face = "tip" }`, `safety_factor = ${w.between(0.5, 3).toFixed(1)}`,
+    `pull = { tension = "${w.whole(5, 300)} MPa", cases = ["c0"] }`, `compliance = "${w.between(0.001, 2).toFixed(3)} J"`,
+    flat ? 'push = { compression = "90 MPa" }' : `frequency = "${w.whole(10, 4000)} Hz"`].filter(() => w.random() < 0.4);
+  if (goal.includes('lightest') && !limits.length) limits.push('safety_factor = 2');
   const fraction = w.one([`mass_fraction = ${w.between(0.05, 0.7).toFixed(2)}`, `mass_reduction = ${w.between(0.3, 0.9).toFixed(2)}`]);
   const target = goal.includes('lightest') ? '' : `[target]\n${fraction}\n`;
   return `title = "T"
@@ -82,7 +88,7 @@ ${w.maybe(0.3, () => `exclude_within = ${mm(w.between(0, 3) * voxel)}\n`)}[solid
 ${w.maybe(0.2, () => `threshold = ${w.between(0.1, 0.9).toFixed(2)}\n`)}${w.maybe(0.2, () => `deviation = ${mm(w.between(0, 1))}\n`)}${w.maybe(0.2, () => 'formats = ["3mf", "obj", "ply"]\n')}[require]
 displacement = { tip = ${mm(w.between(0.01, 1))} }
 safety_factor = ${w.between(0.5, 3).toFixed(1)}
-`;
+${goal.includes('lightest') || w.random() < 0.3 ? `[limits]\n${(limits.length ? limits : ['safety_factor = 1.5']).join('\n')}\n` : ''}`;
 }
 
 const kSeconds = 120;

@@ -44,13 +44,13 @@ std::atomic<bool> designing{false};
 /// allows.
 constexpr double kQuickVoxel = 1.6;
 
-/// @param spaceMass of the full design space, kg.
-RunListener listenerFor(Terminal& terminal, double spaceMass) {
+RunListener listenerFor(Terminal& terminal, const Job& job) {
   RunListener listener;
   listener.note = [&terminal](const std::string& line) { terminal.line(line); };
-  listener.iteration = [&terminal, spaceMass, told = false](const IterationRecord& record) mutable {
+  listener.iteration = [&terminal, lightest = job.brief.lightest, spaceMass = job.spaceMass,
+                        told = false](const IterationRecord& record) mutable {
     const bool log = terminal.plain() || record.iteration % 10 == 0 || record.iteration == 1;
-    terminal.live(describeIteration(record, spaceMass), log);
+    terminal.live(describeIteration(record, lightest, spaceMass), log);
     if (record.strengthened && !told)
       terminal.line(fmt::format(
           "  iteration {:>3}: V-cycles converge slowly on this layout, W-cycles from now on where they do",
@@ -149,8 +149,8 @@ int work(const Arguments& arguments, Terminal& terminal) {
   terminal.line(describeJob(job));
   if (arguments.verb == "report") return report(job, folder, arguments, terminal, watch);
   stopAtSafePoints();
-  const double spaceMass = job.spaceMass;
-  JobRun run(std::move(job), folder, listenerFor(terminal, spaceMass));
+  RunListener listener = listenerFor(terminal, job);
+  JobRun run(std::move(job), folder, std::move(listener));
   const auto design = [&] {
     designing = true;
     run.optimise(arguments.fresh);

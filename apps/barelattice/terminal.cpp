@@ -139,21 +139,21 @@ std::string describeJob(const Job& job) {
   return text;
 }
 
-std::string describeIteration(const IterationRecord& r, double spaceMass) {
-  if (!r.overBounds.empty())
-    return fmt::format(
-        "  iteration {:>3}   mass {:>9.4g} kg   worst limit at {:>3.0f} % of its bound   eroded by {:.2f}   "
-        "sharpness {:>2.0f}   grey {:>3.0f} %   change {:>4.1f} %   {}{}",
-        r.iteration, r.massFraction * spaceMass,
-        100 * *std::max_element(r.overBounds.begin(), r.overBounds.end()), r.erosion, r.sharpness,
-        100 * r.grey, 100 * r.change, duration(r.seconds), r.takenBack ? "   taken back" : "");
-  const std::string thin = r.erosion > 0 ? fmt::format("{:>9.4g} J", r.eroded) : std::string(11, ' ');
+std::string describeIteration(const IterationRecord& r, bool lightest, double spaceMass) {
+  const double worst = r.overBounds.empty() ? 0 : *std::max_element(r.overBounds.begin(), r.overBounds.end());
+  const std::string limits =
+      r.overBounds.empty() ? "" : fmt::format("   worst limit at {:>3.0f} % of its bound", 100 * worst);
+  const std::string thin = r.erosion > 0 && limits.empty() ? fmt::format(" {:>9.4g} J", r.eroded)
+                           : limits.empty()                ? std::string(12, ' ')
+                                                           : "";
+  const std::string figure = lightest ? fmt::format("mass {:>9.4g} kg", r.massFraction * spaceMass)
+                                      : fmt::format("compliance {:>9.4g} J", r.nominal);
   return fmt::format(
-      "  iteration {:>3}   compliance {:>9.4g} J   eroded by {:.2f} {}   sharpness {:>2.0f}   grey {:>3.0f} "
-      "%   "
-      "change {:>4.1f} %   {}{}",
-      r.iteration, r.nominal, r.erosion, thin, r.sharpness, 100 * r.grey, 100 * r.change, duration(r.seconds),
-      r.takenBack ? "   taken back" : "");
+      "  iteration {:>3}   {}{}   eroded by {:.2f}{}   sharpness {:>2.0f}   grey {:>3.0f} %   change "
+      "{:>4.1f} "
+      "%   {}{}",
+      r.iteration, figure, limits, r.erosion, thin, r.sharpness, 100 * r.grey, 100 * r.change,
+      duration(r.seconds), r.takenBack ? "   taken back" : "");
 }
 
 namespace {

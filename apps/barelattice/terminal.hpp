@@ -32,7 +32,7 @@ class Terminal {
 /// The masses, sizes, cases and warnings of a job as a short table.
 std::string describeJob(const barelattice::Job& job);
 /// One design iteration, with the time the remaining ones take at most.
-/// @param spaceMass of the full design space, kg.
-std::string describeIteration(const barelattice::IterationRecord& record, double spaceMass);
+/// @param lightest whether the mass is what is sought. @param spaceMass of the full design space, kg.
+std::string describeIteration(const barelattice::IterationRecord& record, bool lightest, double spaceMass);
 /// The cases and requirements of all analysed bodies as a short table.
 std::string describeBodies(const barelattice::RunRecord& record);

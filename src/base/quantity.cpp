@@ -79,6 +79,9 @@ constexpr std::array kUnits{
     Unit{"um/(m K)", Measure::expansion, 1e-6},
     Unit{"Hz", Measure::frequency, 1},
     Unit{"kHz", Measure::frequency, 1e3},
+    Unit{"J", Measure::energy, 1},
+    Unit{"mJ", Measure::energy, 1e-3},
+    Unit{"kJ", Measure::energy, 1e3},
 };
 
 std::string_view trimmed(std::string_view text) {
@@ -122,6 +125,8 @@ std::string nameOf(Measure measure) {
       return "a stiffness by area";
     case Measure::pressureByDepth:
       return "a pressure by depth";
+    case Measure::energy:
+      return "an energy";
     case Measure::acceleration:
       return "an acceleration";
     case Measure::turningSpeed:

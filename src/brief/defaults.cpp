@@ -44,7 +44,7 @@ std::vector<std::string> defaultsTaken(const toml::table& document, const Brief&
     open("making", "boundary",
          " = \"empty\": material keeps off the walls of the space, away from its faces");
     if (!brief.start) open("optimise", "start", ": a uniform density");
-    if (brief.lightest)
+    if (brief.inRounds())
       open("optimise", "rounds",
            fmt::format(" = {}: how often at most it is designed again as the proof corrects it",
                        brief.rounds));
@@ -53,7 +53,8 @@ std::vector<std::string> defaultsTaken(const toml::table& document, const Brief&
     taken.emplace_back("[target] and [making] are not there: nothing is designed, parts are analysed");
     if (!brief.sheet) open("proof", "frequencies", fmt::format(" = {}", brief.frequencies));
   }
-  if (brief.requirements.empty()) taken.emplace_back("[require] is not there: nothing is judged");
+  if (brief.requirements.empty() && brief.limits.empty())
+    taken.emplace_back("[require] is not there: nothing is judged");
   open("proof", "tetrahedra", fmt::format(" = {}", brief.tetrahedra));
   if (!brief.designs) return taken;
   const SolidOptions& solid = brief.solid;

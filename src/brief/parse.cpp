@@ -16,6 +16,7 @@
 #include "shapes.hpp"
 #include "table_reader.hpp"
 #include "text_limits.hpp"
+#include "wanted.hpp"
 
 namespace barelattice {
 namespace {
@@ -236,55 +237,6 @@ BriefTarget parseTarget(TableReader& top, const Brief& brief) {
   return target;
 }
 
-void parseRequirements(TableReader& top, Brief& brief) {
-  const toml::node* node = top.find("require");
-  if (!node) return;
-  TableReader reader = top.table(*node, "require");
-  if (const toml::node* mass = reader.find("mass"))
-    brief.requirements.push_back({Requirement::Kind::mass, 0, reader.quantity(*mass, "mass", Measure::mass)});
-  if (const toml::node* displacement = reader.find("displacement")) {
-    const TableReader list = reader.table(*displacement, "displacement");
-    for (const auto& [key, most] : list.raw()) {
-      const std::string face(key.str());
-      const std::vector<std::string> faces = namesOf(brief.faces);
-      list.resolve(most, "face", face, faces);
-      brief.requirements.push_back({Requirement::Kind::displacement, numberOf(face, faces),
-                                    list.quantity(most, face, Measure::length)});
-    }
-  }
-  if (const double least = reader.number("safety_factor", {.otherwise = 0, .above = 0}); least > 0)
-    brief.requirements.push_back({Requirement::Kind::safetyFactor, 0, least});
-  for (const auto& [key, kind] :
-       {std::pair{"wall", Requirement::Kind::wall}, std::pair{"gap", Requirement::Kind::gap}})
-    if (const double least = reader.quantity(key, Measure::length, {.otherwise = 0, .above = 0}); least > 0)
-      brief.requirements.push_back({kind, 0, least});
-  if (const double least = reader.quantity("frequency", Measure::frequency, {.otherwise = 0, .above = 0});
-      least > 0) {
-    if (brief.sheet)
-      reader.fail(
-          *reader.find("frequency"),
-          "a sheet swings out of its plane first, and is analysed within it: its frequencies are not known",
-          "leave 'frequency' out, or make the part a body");
-    brief.requirements.push_back({Requirement::Kind::frequency, 0, least});
-    brief.frequencies = std::max(brief.frequencies, 1);
-  }
-  reader.finish();
-}
-
-/// The lightest part is stopped by its requirements, and has no target.
-void parseLightest(TableReader& top, Brief& brief) {
-  if (const toml::node* target = top.find("target"))
-    top.fail(*target, "[target] contradicts goal = \"lightest\", whose mass is what is sought",
-             "leave one of them out; a mass the part must not exceed is [require] mass");
-  if (const toml::node* layout = top.find("layout"))
-    top.fail(*layout, "a [layout] from elsewhere is not designed here, so none is lightest",
-             "leave 'goal' out and give a [target], the mass it is to be read at");
-  if (std::none_of(brief.requirements.begin(), brief.requirements.end(),
-                   [](const Requirement& r) { return r.designed(); }))
-    top.fail(*top.find("goal"), "goal = \"lightest\" has no limit that stops material from being taken away",
-             "give [require] a safety_factor, the displacement of a face, or both");
-}
-
 void parseSolid(TableReader& top, Brief& brief) {
   SolidOptions& solid = brief.solid;
   solid.cleanUp.voidSize = brief.walls().smallestMember;
@@ -327,9 +279,8 @@ void parseSettings(TableReader& top, Brief& brief) {
   brief.agreement = kDefaultAgreement;
   if (std::optional<TableReader> reader = top.tableIfThere("optimise")) {
     brief.iterations = reader->wholeNumber("iterations", {.otherwise = 0, .least = 1});
-    if (const toml::node* rounds = reader->find("rounds"); rounds && !brief.lightest)
-      reader->fail(*rounds, "'rounds' are those of goal = \"lightest\", which this brief has not",
-                   "leave it out");
+    if (const toml::node* rounds = reader->find("rounds"); rounds && !brief.inRounds())
+      reader->fail(*rounds, "'rounds' are those of [limits], of which this brief has none", "leave it out");
     brief.rounds = reader->wholeNumber("rounds", {.otherwise = kDefaultRounds, .least = 1, .most = 20});
     brief.keepEvery = reader->wholeNumber("keep_every", {.otherwise = kDefaultKeepEvery, .least = 0});
     brief.start = parseShapeIfThere(*reader, "start", brief);
@@ -412,9 +363,9 @@ Brief parseBrief(std::string_view text, const std::filesystem::path& path) {
   Brief brief;
   brief.path = path;
   brief.title = path.stem().string();
-  const bool lightest = document["goal"].value_or(std::string()) == "lightest";
+  const bool wanted = document["goal"].value_or(std::string()) == "lightest" || document["goal"].is_table();
   brief.designs =
-      lightest || top.has("target") || top.has("making") || top.has("layout") || top.has("optimise");
+      wanted || top.has("target") || top.has("making") || top.has("layout") || top.has("optimise");
   if (const toml::node* node = top.find("title")) brief.title = top.text(*node, "title");
   parseGrid(top, brief);
   parseSheet(top, brief);
@@ -435,10 +386,7 @@ Brief parseBrief(std::string_view text, const std::filesystem::path& path) {
   parseKeeps(design, brief);
   design.finish();
   parseActing(top, brief);
-  constexpr std::size_t kLightest = 2;
-  const std::size_t goal = top.word("goal", {"stiffest", "stiffest in the worst case", "lightest"});
-  brief.lightest = goal == kLightest;
-  brief.goal = brief.lightest ? GoalForm::worst : static_cast<GoalForm>(goal);
+  parseGoal(top, brief);
   if (brief.designs) {
     if (!brief.lightest) brief.target = parseTarget(top, brief);
     parseMaking(top, brief);
@@ -446,8 +394,7 @@ Brief parseBrief(std::string_view text, const std::filesystem::path& path) {
     brief.making.push_back({Walls{}, {}, false});
     brief.frequencies = brief.sheet ? 0 : kFrequenciesToAnalyse;
   }
-  parseRequirements(top, brief);
-  if (brief.lightest) parseLightest(top, brief);
+  parseWanted(top, brief);
   parseSettings(top, brief);
   parseSolid(top, brief);
   parseLayout(top, brief);

@@ -5,6 +5,7 @@
 #include <algorithm>
 #include <cmath>
 #include <limits>
+#include <numbers>
 #include <numeric>
 
 #include "barelattice/base/error.hpp"
@@ -38,6 +39,12 @@ std::vector<std::vector<double>> Analysis::adjoints(const CaseStates& at, std::s
   return found;
 }
 
+void Analysis::modeGradient(const CaseStates& /*at*/, std::size_t set, std::size_t mode,
+                            std::span<double> /*gradient*/) const {
+  throw InputError(fmt::format("mode {} under set {} of supports is asked for", mode, set),
+                   "this analysis finds none");
+}
+
 bool CaseStates::succeeded() const {
   return std::all_of(reports.begin(), reports.end(), [](const SolveReport& r) { return r.succeeded(); });
 }
@@ -45,12 +52,14 @@ bool CaseStates::succeeded() const {
 template <int D>
 GridAnalysis<D>::GridAnalysis(const Grid<D>& grid, const Material& material, std::vector<GridCase<D>> cases,
                               HeldField fill, StiffnessLaw law, std::vector<double> cellMass,
-                              std::vector<double> cellExpansion, const MirrorLayers<D>& mirrors)
+                              std::vector<double> cellExpansion, const MirrorLayers<D>& mirrors,
+                              std::vector<CarriedOnFace> carried)
     : whole_(grid),
       grid_(grid),
       cases_(std::move(cases)),
       fill_(std::move(fill)),
       cellMass_(std::move(cellMass)),
+      carried_(std::move(carried)),
       law_(law) {
   requireCount("fill", fill_->size(), grid_.cellCount(), "cells");
   requireCountOrNone("cellMass", cellMass_.size(), grid_.cellCount(), "cells");
@@ -133,13 +142,18 @@ CaseStates GridAnalysis<D>::rest() const {
 }
 
 template <int D>
-void GridAnalysis<D>::attempt(std::vector<double> density, CaseStates& states) {
+void GridAnalysis<D>::attempt(std::vector<double> density, CaseStates& states, int modes) {
   requireCount("density", density.size(), whole_.cellCount(), "cells");
   constexpr double kRounding = 1e-9;
   requireEach("density", density, -kRounding, 1 + kRounding);
   requireAll(states);
   states.density = std::move(density);
-  if (!piece_) return solveAll(states);
+  if (modes > 0 && piece_)
+    throw InputError("natural modes are asked for, and only a piece of the body is solved",
+                     "leave the mirrors out: a piece has only the modes that are their own image");
+  if (modes > 0 && cellMass_.size() != fill_->size())
+    throw InputError("natural modes are asked for, but the cells have no mass", "give cellMass");
+  if (!piece_) return solveAll(states, modes);
   constexpr double kAlike = 0.01;  // filters reflect at faces as far as voxels see them
   if (const double unlike = piece_->unlikeness(states.density); unlike > kAlike)
     throw InputError(
@@ -149,7 +163,7 @@ void GridAnalysis<D>::attempt(std::vector<double> density, CaseStates& states) {
   CaseStates own = states;
   own.density = piece_->meansOf(states.density);
   for (std::vector<double>& u : own.displacements) u = piece_->displacementOf(u);
-  solveAll(own);
+  solveAll(own, 0);
   for (std::size_t k = 0; k < cases_.size(); ++k) {
     piece_->spread(own.displacements[k], states.displacements[k]);
     states.compliances[k] = piece_->count() * own.compliances[k];
@@ -161,8 +175,9 @@ void GridAnalysis<D>::attempt(std::vector<double> density, CaseStates& states) {
 
 /// Solves on the cells of `grid_`, which the states are of.
 template <int D>
-void GridAnalysis<D>::solveAll(CaseStates& states) {
+void GridAnalysis<D>::solveAll(CaseStates& states, int modes) {
   std::vector<double> moduli = shares(states.density);
+  if (modes > 0) states.modes.resize(groups_.size());
   for (std::size_t g = 0; g < groups_.size(); ++g) {
     groups_[g].model->setRelativeModuli(moduli);
     now_ = {"solving case " + cases_[groups_[g].cases.front()].name,
@@ -170,7 +185,59 @@ void GridAnalysis<D>::solveAll(CaseStates& states) {
     report(progress_, now_.stage, now_.fraction);
     if (g + 1 == groups_.size()) moduli = {};  // the solver has its own
     solve(groups_[g], g, states.density, states);
+    if (modes > 0) states.modes[g] = modesOf(groups_[g], states.density, modes, std::move(states.modes[g]));
   }
+}
+
+/// Of the body as it was just solved. The error of squared frequencies is asked for, which is that of their
+/// derivatives squared.
+template <int D>
+ModeStates GridAnalysis<D>::modesOf(const Group& group, std::span<const double> density, int count,
+                                    ModeStates before) const {
+  constexpr double kLeastExact = 1e-4;
+  constexpr double kUseless = 5e-3;
+  constexpr int kMostIterations = 100;
+  std::vector<double> mass(density.size());
+  forEach(mass.size(), [&](std::size_t i) { mass[i] = cellMass_[i] * vibratingShare(density[i]); });
+  std::vector<MassOnFace> masses;
+  for (const CarriedOnFace& each : carried_) masses.push_back({&each.face, each.at, each.mass});
+  const ModeOptions options{count, std::min(options_.energyTolerance, kLeastExact), kMostIterations};
+  const auto goOn = [this] { return !progress_ || progress_(now_); };
+  NaturalModes found = findNaturalModes<D>(*group.model, mass, options, masses, before.shapes, goOn);
+  ModeStates states;
+  for (NaturalMode& mode : found.modes) {
+    if (!(mode.error < kUseless && mode.frequency > 0)) return {};
+    states.squared.push_back(std::pow(2 * std::numbers::pi * mode.frequency, 2));
+    states.shapes.push_back(std::move(mode.shape));
+  }
+  for (std::vector<double>& guard : found.guards) states.shapes.push_back(std::move(guard));
+  return states;
+}
+
+template <int D>
+std::vector<std::size_t> GridAnalysis<D>::supportSets() const {
+  std::vector<std::size_t> first;
+  for (const Group& group : groups_) first.push_back(group.cases.front());
+  return first;
+}
+
+template <int D>
+void GridAnalysis<D>::modeGradient(const CaseStates& at, std::size_t set, std::size_t mode,
+                                   std::span<double> gradient) const {
+  requireIndex("set of supports", set, at.modes.size(), "sets whose modes were found");
+  requireIndex("mode", mode, at.modes[set].squared.size(), "modes");
+  requireCount("gradient", gradient.size(), whole_.cellCount(), "cells");
+  const std::vector<double>& shape = at.modes[set].shapes[mode];
+  const double squared = at.modes[set].squared[mode];
+  groups_[set].model->fullCellEnergies(shape, gradient);
+  const DofOrder order = dofOrder(grid_);
+  forEach(gradient.size(), [&](std::size_t i) {
+    double moves = 0;  // mean square of its corners
+    for (const int node : grid_.cellNodes(i))
+      moves += order.at(shape, static_cast<std::size_t>(node)).squaredNorm() / kCorners<D>;
+    gradient[i] = gradient[i] * fill_[i] * law_.derivative(at.density[i]) -
+                  squared * cellMass_[i] * vibratingSlope(at.density[i]) * moves;
+  });
 }
 
 /// Of the material's modulus, by cell.

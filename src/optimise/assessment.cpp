@@ -41,14 +41,20 @@ namespace {
 // compliance falls with material, so the thicker ones need not be solved. Limits on the density, as that on
 // the mass, are those of n all the same.
 //
-// Where the lightest is sought, terms stand for places: how far a face moves, how much of its strength the
-// part uses. The thinner layout only has to hold, which its compliance tells, whose derivative needs no
-// solve:
+// Where the lightest is sought, or the goal is of places or modes, terms are how far a face moves, how much
+// of its strength the part uses, how slowly it swings. The thinner layout only has to hold, which its
+// compliance tells, whose derivative needs no solve:
 //
-//   c_k(x) = g_k(n) h,   h = 1 - s + s C(e) / C(n)                                (3)
-//   dc_k = h dg_k(n) + g_k(n) s (dC(e) - C(e) / C(n) dC(n)) / C(n)
+//   c_k(x) = g_k(n) h q,   h = 1 - s + s C(e) / C(n),   q = (C(n) / C_0)^b         (3)
+//   dc_k = h q dg_k(n) + g_k(n) q [ s (dC(e) - C(e) / C(n) dC(n)) / C(n) + h b dC(n) / C(n) ]
 //
-// with C the sum of the cases' compliances by weight. For g = C that is (1).
+// with C the sum of the cases' compliances by weight and C_0 that of the full domain. For g = C and b = 0
+// that is (1). As long as the layout is grey a peak of stress says little of where material is due, and from
+// a uniform one leads to poor optima. So stiffness leads the way at first: b is 1 up to a sharpness of 4, a
+// half up to 8, and nothing after that. The least stress of four L-shaped brackets (50 to 100 cells high, 25
+// to 40 % of them full) came to 1.03, 0.47, 0.97, 0.98 with that, to 1.17, 0.49, 1.20, 1.28 without, and that
+// of their stiffest layouts is 1.35, 0.78, 1.31, 1.33; b = 1 / sharpness gave 1.11, 0.47, 1.05, 1.18.
+// Frequencies and displacements find their way without, see Response::ledByStiffness.
 //
 // dg/dn comes from the response, with adjoint solves where it needs them. tests/optimise/assessment_test
 // holds (2) against differences of (1), both as the loop calls them.
@@ -96,20 +102,29 @@ std::vector<Limit> withMass(const LayoutProblem<D>& problem, const Analysis& ana
 
 template <int D>
 Assessment<D>::Assessment(const LayoutProblem<D>& problem, const StiffnessLaw& law, double erodedShare)
-    : erodedShare_(erodedShare),
+    : cells_(problem.fill.size()),
+      erodedShare_(erodedShare),
       lightest_(problem.lightest),
       readings_(problem),
       analysis_(problem.grid, problem.material, problem.cases, product(problem.fill, problem.modulus), law,
-                problem.cellMass, problem.cellExpansion, problem.mirrors),
+                problem.cellMass, problem.cellExpansion, problem.mirrors, problem.carried),
       mass_(std::make_shared<MassFraction>(product(problem.fill, problem.mass))),
       formulation_(completed(problem, analysis_), withMass(problem, analysis_, mass_)) {
   for (const GridCase<D>& c : problem.cases) caseWeights_.push_back(c.weight);
+  byHold_ = lightest_ || formulation_.goal().response->heldByCompliance();
+  modes_ = formulation_.goal().response->modes();
+  for (const Limit& limit : formulation_.limits()) modes_ = std::max(modes_, limit.response->modes());
 }
 
 template <int D>
-double Assessment<D>::goalOf(std::vector<double> density, CaseStates& states) {
-  analysis_.attempt(std::move(density), states);
-  return goalAt(states);
+Appraisal Assessment<D>::measureFull(CaseStates& states) {
+  analyse(std::vector<double>(cells_, 1.0), states);
+  analysis_.requireSuccess(states);
+  const Analysed at{analysis_, states};
+  fullCompliance_ = complianceOf(states);
+  Appraisal full{valuesOf(*formulation_.goal().response, at), formulation_.limitsAt(at, at)};
+  formulation_.settle(full);
+  return full;
 }
 
 template <int D>
@@ -136,8 +151,8 @@ std::vector<double> Assessment<D>::valuesAt(const CaseStates& states) {
 }
 
 template <int D>
-void Assessment<D>::solve(std::vector<double> density, CaseStates& states, Assessed& assessed) {
-  analysis_.attempt(std::move(density), states);
+void Assessment<D>::solve(std::vector<double> density, CaseStates& states, int modes, Assessed& assessed) {
+  analysis_.attempt(std::move(density), states, modes);
   for (const SolveReport& report : states.reports) {
     assessed.solverIterations += report.iterations;
     assessed.strengthened = assessed.strengthened || report.strengthenedAt > 0;
@@ -149,7 +164,7 @@ Assessed Assessment<D>::assess(std::vector<double> layout, ReadingStates& states
   Assessed assessed;
   const bool thinner = readings_.madeThinner();
   if (thinner) drawn_.density = std::move(layout);
-  solve(thinner ? readings_.made() : std::move(layout), states.nominal, assessed);
+  solve(thinner ? readings_.made() : std::move(layout), states.nominal, modes_, assessed);
   const Analysed at{analysis_, states.nominal};
   assessed.appraisal = {valuesOf(*formulation_.goal().response, at),
                         formulation_.limitsAt(at, {analysis_, drawnOf(states.nominal)})};
@@ -158,13 +173,12 @@ Assessed Assessment<D>::assess(std::vector<double> layout, ReadingStates& states
                          assessed.appraisal.limits.end());
   std::vector<double>& terms = assessed.appraisal.terms;
   assessed.goal = formulation_.goalOf(terms);
-  assessed.nominal = assessed.eroded = lightest_ ? complianceOf(states.nominal) : assessed.goal;
+  assessed.nominal = assessed.eroded = byHold_ ? complianceOf(states.nominal) : assessed.goal;
   if (share() > 0) {
     assessed.eroded = std::numeric_limits<double>::infinity();
-    if (std::isfinite(assessed.goal)) solve(readings_.eroded(), states.eroded, assessed);
-    if (std::isfinite(assessed.goal) && lightest_) {
+    if (std::isfinite(assessed.goal)) solve(readings_.eroded(), states.eroded, 0, assessed);
+    if (std::isfinite(assessed.goal) && byHold_) {
       assessed.eroded = complianceOf(states.eroded);
-      for (double& term : terms) term *= thinnerFactor(states);  // (3)
     } else if (std::isfinite(assessed.goal)) {
       const std::vector<double> thin = valuesOf(*formulation_.goal().response, {analysis_, states.eroded});
       assessed.eroded = formulation_.goalOf(thin);
@@ -172,6 +186,8 @@ Assessed Assessment<D>::assess(std::vector<double> layout, ReadingStates& states
         terms[k] = terms[k] + share() * (thin[k] - terms[k]);  // (1)
     }
   }
+  if (byHold_ && std::isfinite(assessed.eroded))
+    for (double& term : terms) term *= heldFactor(states);  // (3)
   assessed.merit = lightest_ ? formulation_.meritOfLightest(assessed.appraisal, assessed.goal,
                                                             assessed.eroded / assessed.nominal)
                              : formulation_.merit(assessed.appraisal);
@@ -203,10 +219,22 @@ void Assessment<D>::addGoal(bool eroded, const CaseStates& states,
   }
 }
 
-/// h of (3).
+/// b of (3).
 template <int D>
-double Assessment<D>::thinnerFactor(const ReadingStates& states) const {
-  return share() > 0 ? 1 + share() * (complianceOf(states.eroded) / complianceOf(states.nominal) - 1) : 1;
+double Assessment<D>::steering() const {
+  constexpr double kGrey = 4;
+  constexpr double kSoft = 8;
+  const double sharpness = readings_.reading().sharpness;
+  if (!formulation_.goal().response->ledByStiffness() || sharpness == 0 || sharpness > kSoft) return 0;
+  return sharpness > kGrey ? 0.5 : 1;
+}
+
+/// h q of (3).
+template <int D>
+double Assessment<D>::heldFactor(const ReadingStates& states) const {
+  const double own = complianceOf(states.nominal);
+  const double h = share() > 0 ? 1 + share() * (complianceOf(states.eroded) / own - 1) : 1;
+  return h * std::pow(own / fullCompliance_, steering());
 }
 
 /// dC by the variables, of one reading.
@@ -222,63 +250,92 @@ std::vector<double> Assessment<D>::complianceGradient(const CaseStates& states, 
   return eroded ? readings_.fromEroded(byDensity) : readings_.fromMade(byDensity);
 }
 
-/// The adjoint states of some terms, solved together.
 template <int D>
-void Assessment<D>::findAdjoints(const std::vector<std::size_t>& terms, ReadingStates& states) {
+std::pair<const Response*, std::size_t> Assessment<D>::valueAt(std::size_t number) const {
+  const std::size_t terms = formulation_.goal().weights.size();
+  if (number < terms) return {formulation_.goal().response.get(), number};
+  const Limit& limit = formulation_.limits()[number - terms];
+  return {limit.response.get(), limit.which};
+}
+
+template <int D>
+std::vector<std::size_t> Assessment<D>::governing(const CaseStates& states, double leastShare) {
+  constexpr double kFar = 0.3;  // of a bound: no step takes a limit there
   const Goal& goal = formulation_.goal();
-  states.adjoints.resize(goal.weights.size());
+  const Analysed at{analysis_, states};
+  std::vector<std::size_t> numbers;
+  if (byHold_) {
+    const std::vector<double> values = valuesOf(*goal.response, at);
+    double worst = 0;
+    for (std::size_t k = 0; k < values.size(); ++k) worst = std::max(worst, goal.weights[k] * values[k]);
+    for (std::size_t k = 0; k < values.size(); ++k) {
+      const double value = goal.weights[k] * values[k];
+      if (goal.form == GoalForm::weightedSum || value == worst || value > leastShare * worst)
+        numbers.push_back(k);
+    }
+  }
+  const std::vector<double> limits = formulation_.limitsAt(at, {analysis_, drawnOf(states)});
+  for (std::size_t i = 0; i < limits.size(); ++i)
+    if (leastShare == 0 || !formulation_.limits()[i].response->heldByCompliance() ||
+        formulation_.missed(i, limits[i]) > -kFar)
+      numbers.push_back(goal.weights.size() + i);
+  return numbers;
+}
+
+/// The adjoint states that are needed, solved together.
+template <int D>
+void Assessment<D>::findAdjoints(const std::vector<std::size_t>& numbers, ReadingStates& states) {
+  states.adjoints.resize(formulation_.goal().weights.size() + formulation_.limits().size());
   std::vector<std::size_t> solved;
   std::vector<AdjointLoad> loads;
   std::vector<std::vector<double>> starts;
-  for (const std::size_t k : terms) {
-    std::optional<AdjointLoad> load = goal.response->adjointLoad({analysis_, states.nominal}, k);
+  for (const std::size_t number : numbers) {
+    const auto [response, which] = valueAt(number);
+    std::optional<AdjointLoad> load = response->adjointLoad({analysis_, states.nominal}, which);
     if (!load) {
-      states.adjoints[k].clear();
+      states.adjoints[number].clear();
       continue;
     }
-    solved.push_back(k);
+    solved.push_back(number);
     loads.push_back(std::move(*load));
-    starts.push_back(std::move(states.adjoints[k]));
+    starts.push_back(std::move(states.adjoints[number]));
   }
+  if (solved.empty()) return;
   std::vector<std::vector<double>> found = analysis_.adjoints(states.nominal, loads, std::move(starts));
   for (std::size_t i = 0; i < solved.size(); ++i) states.adjoints[solved[i]] = std::move(found[i]);
 }
 
 /// (3), by weight. Terms of a sum are one gradient.
 template <int D>
-void Assessment<D>::addGoalOfLightest(ReadingStates& states, double leastShare,
-                                      std::vector<std::vector<double>>& gradients) {
+void Assessment<D>::addGoalByHold(const ReadingStates& states, const std::vector<std::size_t>& numbers,
+                                  std::vector<std::vector<double>>& gradients) {
   const Goal& goal = formulation_.goal();
   const std::size_t n = states.nominal.density.size();
   const std::vector<double> values = valuesOf(*goal.response, {analysis_, states.nominal});
-  double worst = 0;
-  for (std::size_t k = 0; k < values.size(); ++k) worst = std::max(worst, goal.weights[k] * values[k]);
-  const double h = thinnerFactor(states);
-  std::vector<double> dh(n, 0.0);
-  if (share() > 0) {
+  const double held = heldFactor(states);
+  std::vector<double> byHold(n, 0.0);  // its derivative
+  if (const double b = steering(); share() > 0 || b > 0) {
     const double own = complianceOf(states.nominal);
-    const double ratio = complianceOf(states.eroded) / own;
-    dh = complianceGradient(states.eroded, true);
+    const double q = std::pow(own / fullCompliance_, b);
     const std::vector<double> ofOwn = complianceGradient(states.nominal, false);
-    forEach(n, [&](std::size_t i) { dh[i] = share() * (dh[i] - ratio * ofOwn[i]) / own; });
+    double byOwn = b * held / own;
+    if (share() > 0) {
+      byHold = complianceGradient(states.eroded, true);
+      byOwn -= q * share() * complianceOf(states.eroded) / (own * own);
+    }
+    forEach(n, [&](std::size_t i) { byHold[i] = q * share() / own * byHold[i] + byOwn * ofOwn[i]; });
   }
   const Analysed at{analysis_, states.nominal};
-  std::vector<std::size_t> governing;
-  for (std::size_t k = 0; k < values.size(); ++k) {
-    const double value = goal.weights[k] * values[k];
-    if (goal.form == GoalForm::weightedSum || value == worst || value > leastShare * worst)
-      governing.push_back(k);
-  }
-  findAdjoints(governing, states);
   std::vector<double> byDensity(n);
-  for (const std::size_t k : governing) {
+  for (const std::size_t k : numbers) {
+    if (k >= values.size()) break;
     const double value = goal.weights[k] * values[k];
     goal.response->gradientFrom(at, k, states.adjoints[k], byDensity);
     requireFiniteGradient(*goal.response, at, k, byDensity);
     std::vector<double> byVariable = readings_.fromMade(byDensity);
     std::vector<double>& sum = gradients[goal.form == GoalForm::worst ? k : 0];
     if (sum.empty()) sum.assign(n, 0.0);
-    forEach(n, [&](std::size_t i) { sum[i] += goal.weights[k] * h * byVariable[i] + value * dh[i]; });
+    forEach(n, [&](std::size_t i) { sum[i] += goal.weights[k] * held * byVariable[i] + value * byHold[i]; });
   }
 }
 
@@ -287,20 +344,26 @@ DesignGradients Assessment<D>::differentiate(ReadingStates& states, double least
   const Goal& goal = formulation_.goal();
   DesignGradients gradients;
   gradients.goal.resize(goal.form == GoalForm::worst ? goal.weights.size() : 1);
-  if (lightest_) {
-    addGoalOfLightest(states, leastShare, gradients.goal);
+  const std::vector<std::size_t> numbers = governing(states.nominal, leastShare);
+  findAdjoints(numbers, states);
+  if (byHold_) {
+    addGoalByHold(states, numbers, gradients.goal);
   } else {
     addGoal(false, states.nominal, gradients.goal);
     if (share() > 0) addGoal(true, states.eroded, gradients.goal);
   }
   std::vector<double> byDensity(states.nominal.density.size());
-  for (const Limit& limit : formulation_.limits()) {
+  gradients.limits.resize(formulation_.limits().size());
+  for (const std::size_t number : numbers) {
+    if (number < goal.weights.size()) continue;
+    const std::size_t i = number - goal.weights.size();
+    const Limit& limit = formulation_.limits()[i];
     const bool drawn = limit.response->ofDensityAlone();
-    gradientOf(*limit.response, {analysis_, drawn ? drawnOf(states.nominal) : states.nominal}, limit.which,
-               byDensity);
-    if (gradients.limits.empty() && readings_.hasDilated())
-      gradients.price = readings_.fromDilated(byDensity);
-    gradients.limits.push_back(drawn ? readings_.fromNominal(byDensity) : readings_.fromMade(byDensity));
+    const Analysed at{analysis_, drawn ? drawnOf(states.nominal) : states.nominal};
+    limit.response->gradientFrom(at, limit.which, states.adjoints[number], byDensity);
+    requireFiniteGradient(*limit.response, at, limit.which, byDensity);
+    if (i == 0 && readings_.hasDilated()) gradients.price = readings_.fromDilated(byDensity);
+    gradients.limits[i] = drawn ? readings_.fromNominal(byDensity) : readings_.fromMade(byDensity);
   }
   return gradients;
 }

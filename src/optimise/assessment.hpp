@@ -38,19 +38,25 @@ class Assessment {
 
   /// Where the lightest is sought: the mass that is met for now.
   void boundMass(double massFraction) { formulation_.boundMass(massFraction); }
+  /// Goal and limits of the full domain, to which weights and bounds may be relative. They are from then on
+  /// settled. @param states of the full domain afterwards.
+  Appraisal measureFull(CaseStates& states);
   /// The sum of the cases' compliances by their weights, J.
   double complianceOf(const CaseStates& states) const;
-  /// What layouts are compared by as to how well they hold: the goal, or where the lightest is sought, whose
-  /// goal may be of a few places only, the compliance.
-  double holdOf(const CaseStates& states) { return lightest_ ? complianceOf(states) : goalAt(states); }
+  /// Whether layouts are compared by their compliance as to how well they hold, and not by the goal: where
+  /// the lightest is sought, or the goal is of places or modes, see Response::heldByCompliance.
+  bool byHold() const { return byHold_; }
+  double holdOf(const CaseStates& states) { return byHold_ ? complianceOf(states) : goalAt(states); }
   /// Analyses a layout from the states and returns that. The states move on.
   double holdOf(std::vector<double> density, CaseStates& states);
 
   double massOf(std::span<const double> variables) { return mass_->value(readings_.forward(variables)); }
   /// The goal of a reading that has been analysed.
   double goalAt(const CaseStates& states) { return formulation_.goalAt({analysis_, states}); }
-  /// Analyses a layout from the states and returns its goal. The states move on.
-  double goalOf(std::vector<double> density, CaseStates& states);
+  /// Analyses a layout from the states with all that goal and limits look at. The states move on.
+  void analyse(std::vector<double> density, CaseStates& states) {
+    analysis_.attempt(std::move(density), states, modes_);
+  }
 
   /// The goal's terms and the limits of a layout that has been analysed as it is drawn.
   std::vector<double> valuesAt(const CaseStates& states);
@@ -59,27 +65,37 @@ class Assessment {
   /// @param layout what they gave.
   Assessed assess(std::vector<double> layout, ReadingStates& states);
   /// The derivatives of what was assessed last.
-  /// @param leastShare where the lightest is sought: terms under this share of the worst are left out, as no
-  ///   derivative at all. They do not govern, and each costs a solve.
+  /// @param leastShare of a worst that is held by compliance: terms under this share of it are left out, as
+  ///   no derivative at all. They do not govern, and each costs a solve. So are limits far from their bounds,
+  ///   unless it is zero.
   /// Adjoint states start from those of the states, and are left in them.
   DesignGradients differentiate(ReadingStates& states, double leastShare = 0);
 
  private:
   double share() const { return readings_.reading().erosion > 0 ? erodedShare_ : 0; }
-  void solve(std::vector<double> density, CaseStates& states, Assessed& assessed);
+  void solve(std::vector<double> density, CaseStates& states, int modes, Assessed& assessed);
   /// What limits on the density look at: what is drawn of the states that were analysed.
   const CaseStates& drawnOf(const CaseStates& states) const {
     return readings_.madeThinner() ? drawn_ : states;
   }
   void addGoal(bool eroded, const CaseStates& states, std::vector<std::vector<double>>& gradients);
-  void addGoalOfLightest(ReadingStates& states, double leastShare,
-                         std::vector<std::vector<double>>& gradients);
-  void findAdjoints(const std::vector<std::size_t>& terms, ReadingStates& states);
+  /// A value with a derivative: of a term of the goal, or, behind those, of a limit.
+  std::pair<const Response*, std::size_t> valueAt(std::size_t number) const;
+  /// The numbers of those whose derivatives are asked for.
+  std::vector<std::size_t> governing(const CaseStates& states, double leastShare);
+  void findAdjoints(const std::vector<std::size_t>& numbers, ReadingStates& states);
+  void addGoalByHold(const ReadingStates& states, const std::vector<std::size_t>& numbers,
+                     std::vector<std::vector<double>>& gradients);
   std::vector<double> complianceGradient(const CaseStates& states, bool eroded);
-  double thinnerFactor(const ReadingStates& states) const;
+  double steering() const;
+  double heldFactor(const ReadingStates& states) const;
 
+  std::size_t cells_;
   double erodedShare_;
   bool lightest_;
+  bool byHold_ = false;
+  int modes_ = 0;              // that goal and limits look at
+  double fullCompliance_ = 1;  // J, once it is measured
   std::vector<double> caseWeights_;
   CaseStates drawn_;  // the density alone of what was assessed last, where it was analysed as it may be made
   Readings<D> readings_;

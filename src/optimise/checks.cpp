@@ -71,14 +71,17 @@ void validate(const OptimiseState& state, const LayoutProblem<D>& problem, std::
                  "limits, the mass first");
     requireCount("limits of the state", state.appraisal.limits.size(), limits, "limits, the mass first");
     requireCountOrNone("the price of the state", state.gradients.price.size(), cells, "cells");
-    for (const std::vector<double>& gradient : state.gradients.limits)
-      requireCount("a gradient of the state", gradient.size(), cells, "cells");
+    requireCount("derivative of the mass of the state", state.gradients.limits.front().size(), cells,
+                 "cells");
     requireWithin("wanted mass fraction of the state", state.massFraction, 0, 1);
     requireWithin("least mass fraction of the state", state.leastMass, 0, 1);
   }
   for (const std::vector<double>& adjoint : state.states.adjoints)
     requireCountOrNone("an adjoint of the state", adjoint.size(), D * problem.grid.nodeCount(),
                        "degrees of freedom");
+  for (const ModeStates& modes : state.states.nominal.modes)
+    for (const std::vector<double>& shape : modes.shapes)
+      requireCount("a mode of the state", shape.size(), D * problem.grid.nodeCount(), "degrees of freedom");
   validate<D>(state.states.nominal, problem);
   validate<D>(state.states.eroded, problem);
 }

@@ -2,6 +2,7 @@
 
 #include <algorithm>
 #include <cmath>
+#include <utility>
 
 #include "asked.hpp"
 
@@ -11,6 +12,19 @@ std::vector<std::string> Formulation::columns(const Analysis& analysis) const {
   std::vector<std::string> columns = goal_.response->names(analysis);
   for (const Limit& limit : limits_) columns.push_back(limit.response->names(analysis)[limit.which]);
   return columns;
+}
+
+bool Formulation::perFull() const {
+  return goal_.perFull ||
+         std::any_of(limits_.begin(), limits_.end(), [](const Limit& limit) { return limit.perFull; });
+}
+
+void Formulation::settle(const Appraisal& full) {
+  for (std::size_t k = 0; k < full.terms.size() && goal_.perFull; ++k)
+    if (full.terms[k] > 0) goal_.weights[k] /= full.terms[k];
+  goal_.perFull = false;
+  for (std::size_t i = 0; i < limits_.size(); ++i)
+    if (std::exchange(limits_[i].perFull, false)) limits_[i].bound *= full.limits[i];
 }
 
 double Formulation::goalOf(const std::vector<double>& terms) const {

@@ -20,6 +20,10 @@ class Formulation {
   Formulation(Goal goal, std::vector<Limit> limits) : goal_(std::move(goal)), limits_(std::move(limits)) {}
 
   const Goal& goal() const { return goal_; }
+  /// Whether weights or bounds wait for the values of the full domain.
+  bool perFull() const;
+  /// Settles them.
+  void settle(const Appraisal& full);
   /// Moves the bound on the mass, where the lightest is sought.
   void boundMass(double massFraction) { limits_.front().bound = massFraction; }
   const std::vector<Limit>& limits() const { return limits_; }

@@ -63,6 +63,7 @@ std::vector<GradientCheck> checkGradients(const LayoutProblem<D>& problem,
   chain.analysis().setTolerance(kTightly);
   chain.readings().set(options.reading);
   ReadingStates states{chain.analysis().rest(), chain.analysis().rest()};
+  if (chain.formulation().perFull()) chain.measureFull(states.nominal);
   const auto assessed = [&](const std::vector<double>& x) {
     // From rest: a variable that changes nothing would else have a solve begin at its answer, whose error no
     // iteration can make smaller, which counts as a failure.

@@ -79,6 +79,7 @@ void validate(const LayoutProblem<D>& problem) {
   for (const double mass : problem.cellMass) requireNotNegative("cellMass of a cell", mass);
   requireCountOrNone("cellExpansion", problem.cellExpansion.size(), cells, "cells");
   for (const double expansion : problem.cellExpansion) requireFinite("cellExpansion of a cell", expansion);
+  for (const CarriedOnFace& each : problem.carried) requireNotNegative("a carried mass", each.mass);
   requireCountOrNone("attached", problem.attached.size(), cells, "cells");
   requireCountOrNone("start", problem.start.size(), cells, "cells");
   requireEach("start", problem.start, 0, 1);
@@ -126,10 +127,16 @@ std::string fingerprintOf(const LayoutProblem<D>& problem) {
   if (problem.lightest) hasher.add(std::string("lightest"));
   hasher.add(problem.goal.form == GoalForm::worst ? 1.0 : 0.0);
   hasher.add(problem.goal.weights);
+  if (problem.goal.perFull) hasher.add(std::string("per full"));
+  for (const CarriedOnFace& each : problem.carried) {
+    hasher.add(each.at.data(), 3);
+    hasher.add(each.mass);
+  }
   for (const Limit& limit : problem.limits) {
     hasher.add(static_cast<double>(limit.which));
     hasher.add(limit.sense == LimitSense::atMost ? 1.0 : -1.0);
     hasher.add(limit.bound);
+    if (limit.perFull) hasher.add(std::string("per full"));
   }
   for (const MakingRule& rule : problem.making) {
     hasher.add(nameOf(rule));

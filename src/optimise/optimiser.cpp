@@ -82,8 +82,10 @@ class Loop {
     }
     assessment_.boundMass(state_.massFraction);
     requireThatItCanBe();
+    if (needsFull()) measureFull();
     readAt(state_.at.ahead);
     if (!resume && problem.lightest) guessMass();
+    full_ = {};  // large jobs need the room
     if (!resume && problem.start.empty()) startUniform();
     if (!resume && !problem.start.empty()) startFrom(problem.start);
   }
@@ -103,7 +105,7 @@ class Loop {
       state_.ended = stop.has_value();
       if (!stop) propose();
       const std::function<std::vector<double>()> itsLevel = [this] { return level(); };
-      if (callback && !callback({record, columns_, layout_, stop.has_value(), state_, itsLevel}))
+      if (callback && !callback({record, columns_, layout_, stop.has_value(), state_, itsLevel, fullValues_}))
         throw Cancelled();
     }
     return finish(*stop);
@@ -117,8 +119,9 @@ class Loop {
     if (problem_.lightest) {
       options.stageGain *= kSlower;
       options.finalGain *= 2 * kSlower;
-      options.mostJump *= kFarther;  // stress jumps more than stiffness, and comes back
     }
+    if (assessment_.byHold())
+      options.mostJump *= kFarther;  // stress jumps more than stiffness, and comes back
     return {options, static_cast<double>(path().size() - 1)};
   }
 
@@ -221,9 +224,7 @@ class Loop {
     record.nominal = assessed.nominal;
     record.eroded = assessed.eroded;
     record.values = std::move(assessed.values);
-    const std::vector<double>& weights = assessment_.formulation().goal().weights;
-    for (std::size_t k = 0; k < weights.size() && problem_.lightest; ++k)
-      record.overBounds.push_back(weights[k] * record.values[k]);
+    record.overBounds = overBounds(record.values);
     record.solverIterations = assessed.solverIterations;
     record.strengthened = assessed.strengthened;
     appraisal_ = std::move(assessed.appraisal);
@@ -277,48 +278,91 @@ class Loop {
     assessment_.boundMass(state_.massFraction);
   }
 
-  /// A mass to begin the search of the lightest with: of a uniform layout whose goal is about one. Whether
-  /// the full space meets it is known before the first step.
-  /// @throws RunError if it does not, and weight has no say in it.
-  void guessMass() {
+  /// Whether goal or limits are such that the full domain has something to say of them.
+  bool needsFull() const {
+    const std::vector<Limit>& limits = assessment_.formulation().limits();
+    return assessment_.byHold() || assessment_.formulation().perFull() ||
+           std::any_of(limits.begin(), limits.end(),
+                       [](const Limit& limit) { return !limit.response->ofDensityAlone(); });
+  }
+
+  /// What weights and bounds may be relative to, and whether the full domain meets them, before the first
+  /// step.
+  /// @throws RunError if it does not, and less material cannot.
+  void measureFull() {
     constexpr double kRough = 1e-4;
+    assessment_.analysis().setTolerance(kRough);
+    full_ = assessment_.analysis().rest();
+    const Appraisal full = assessment_.measureFull(full_);
+    fullValues_ = full.terms;
+    fullValues_.insert(fullValues_.end(), full.limits.begin(), full.limits.end());
+    refuseOutOfReach(full);
+  }
+
+  /// A mass to begin the search of the lightest with: of a uniform layout whose goal is about one.
+  void guessMass() {
     constexpr int kMostGuesses = 8;
     constexpr double kNear = 1.3;
     constexpr double kUniform = 1.0 / 3;  // stiffness of a uniform layout is the cube of its mass
-    assessment_.analysis().setTolerance(kRough);
-    CaseStates states = assessment_.analysis().rest();
-    const double full = assessment_.goalOf(std::vector<double>(problem_.fill.size(), 1.0), states);
-    assessment_.analysis().requireSuccess(states);
-    refuseOutOfReach(full, states);
+    CaseStates states = std::move(full_);
     for (int guess = 0; guess < kMostGuesses; ++guess) {
       startUniform();
-      const double goal = assessment_.goalOf(readings_.forward(state_.variables), states);
+      assessment_.analyse(readings_.forward(state_.variables), states);
       assessment_.analysis().requireSuccess(states);
+      const double goal = assessment_.goalAt(states);
       if (goal < kNear && goal > 1 / kNear) break;
       wantMass(state_.massFraction * std::clamp(std::pow(goal, kUniform), 0.25, 4.0));
     }
     state_.states.nominal = std::move(states);
   }
 
-  void refuseOutOfReach(double full, const CaseStates& states) {
+  void refuseOutOfReach(const Appraisal& full) {
     constexpr double kSlack = 1.02;  // what voxels may be off by
-    if (full <= kSlack) return;
-    const GridAnalysis<D>& analysis = assessment_.analysis();
-    for (std::size_t k = 0; k < analysis.caseCount(); ++k)
-      if (analysis.loadFollowsLayout(k)) return;
-    throw RunError(
-        "a limit is out of reach: with all of the space full " + worstTerm(assessment_.valuesAt(states)),
-        "allow more, enlarge the design space, or take another material");
+    const std::vector<double> over = overBounds(fullValues_);
+    const std::size_t terms = problem_.lightest ? full.terms.size() : 0;
+    const std::vector<Limit>& limits = assessment_.formulation().limits();
+    const Goal& goal = assessment_.formulation().goal();
+    std::size_t worst = over.size();
+    for (std::size_t i = 0; i < over.size(); ++i) {
+      const Response& response = i < terms ? *goal.response : *limits[i - terms + 1].response;
+      const std::size_t which = i < terms ? i : limits[i - terms + 1].which;
+      if (i >= terms && limits[i - terms + 1].sense == LimitSense::atLeast) continue;
+      if (!(over[i] > kSlack * response.mostGain(assessment_.analysis(), which))) continue;
+      if (worst == over.size() || over[i] > over[worst]) worst = i;
+    }
+    if (worst == over.size()) return;
+    throw RunError("a limit is out of reach: with all of the space full " + boundText(worst, fullValues_),
+                   "allow more, enlarge the design space, or take another material");
   }
 
-  /// The value that is worst beside its bound, and that.
-  std::string worstTerm(const std::vector<double>& values) const {
-    const std::vector<double>& weights = assessment_.formulation().goal().weights;
-    std::size_t worst = 0;
-    for (std::size_t k = 0; k < weights.size(); ++k)
-      if (weights[k] * values[k] > weights[worst] * values[worst]) worst = k;
-    return fmt::format("{} is {:.4g}, and was to be at most {:.4g}", columns_[worst], values[worst],
-                       1 / weights[worst]);
+  /// What values, in the order of the columns, come to over their bounds; see IterationRecord::overBounds.
+  std::vector<double> overBounds(const std::vector<double>& values) const {
+    const Formulation& formulation = assessment_.formulation();
+    const std::vector<double>& weights = formulation.goal().weights;
+    std::vector<double> over;
+    for (std::size_t k = 0; k < weights.size() && problem_.lightest; ++k)
+      over.push_back(weights[k] * values[k]);
+    for (std::size_t i = 1; i < formulation.limits().size(); ++i) {
+      const double value = values[weights.size() + i];
+      const double bound = formulation.limits()[i].bound;
+      over.push_back(formulation.limits()[i].sense == LimitSense::atMost ? value / bound : bound / value);
+    }
+    return over;
+  }
+
+  /// A figure and its bound, by its number among those.
+  std::string boundText(std::size_t number, const std::vector<double>& values) const {
+    const Formulation& formulation = assessment_.formulation();
+    const std::vector<double>& weights = formulation.goal().weights;
+    const std::size_t terms = problem_.lightest ? weights.size() : 0;
+    if (number < terms)
+      return fmt::format("{} is {:.4g}, and was to be at most {:.4g}", columns_[number], values[number],
+                         1 / weights[number]);
+    const std::size_t i = number - terms + 1;
+    const std::size_t column = weights.size() + i;
+    const Limit& limit = formulation.limits()[i];
+    return fmt::format("{} is {:.4g}, and was to be {} {:.4g}", columns_[column], values[column],
+                       limit.sense == LimitSense::atMost ? "at most" : "at least", limit.bound);
   }
 
   /// Where the lightest is sought: the mass the next layout is to have.
@@ -433,7 +477,7 @@ class Loop {
     readings_.forward(state_.accepted);
     CaseStates thin = state_.states.nominal;
     assessment_.analysis().setTolerance(1e-3);
-    const double own = problem_.lightest ? lastAccepted().nominal : state_.at.goal;
+    const double own = assessment_.byHold() ? lastAccepted().nominal : state_.at.goal;
     const double ratio = assessment_.holdOf(readings_.thinner(options_.erosion), thin) / own;
     const auto suits = [&](const Attempt& attempt) { return ratio <= attempt.mostRatio; };
     const auto found = std::find_if(attempts_.begin(), attempts_.end() - 1, suits);
@@ -514,30 +558,14 @@ class Loop {
     return needed < kFar * state_.massFraction ? needed : 0;
   }
 
-  /// Whether a limit besides the mass does not hold; tells the worst of them.
+  /// Whether a bound besides the mass does not hold; tells the worst of them.
   bool missesLimit(OptimiseResult& result) const {
     constexpr double kSlack = 0.005;  // of the bound: what steps at rest leave
-    const Formulation& formulation = assessment_.formulation();
-    const std::size_t first = result.values.size() - formulation.limits().size();
-    double worst = kSlack;
-    if (problem_.lightest) {
-      const std::vector<double> terms(result.values.begin(),
-                                      result.values.begin() + static_cast<std::ptrdiff_t>(first));
-      if (const double goal = formulation.goalOf(terms); goal > 1 + kSlack) {
-        worst = goal - 1;
-        result.where = worstTerm(result.values);
-      }
-    }
-    for (std::size_t i = 1; i < formulation.limits().size(); ++i) {
-      const double missed = formulation.missed(i, result.values[first + i]);
-      if (missed <= worst) continue;
-      worst = missed;
-      result.where =
-          fmt::format("{} is {:.4g}, and was to be {} {:.4g}", columns_[first + i], result.values[first + i],
-                      formulation.limits()[i].sense == LimitSense::atMost ? "at most" : "at least",
-                      formulation.limits()[i].bound);
-    }
-    return worst > kSlack;
+    const std::vector<double> over = overBounds(result.values);
+    const auto worst = std::max_element(over.begin(), over.end());
+    if (worst == over.end() || !(*worst > 1 + kSlack)) return false;
+    result.where = boundText(static_cast<std::size_t>(worst - over.begin()), result.values);
+    return true;
   }
 
   OptimiseResult finish(OptimiseStop stop) {
@@ -557,7 +585,10 @@ class Loop {
     analysis.setMostIterations(kMostFinalIterations);
     analysis.setTolerance(options_.finalTolerance);
     CaseStates states = std::move(state_.states.nominal);
-    result.nominal = assessment_.holdOf(result.density, states);
+    result.full = fullValues_;
+    result.steps = describe(scheme_);
+    assessment_.analyse(result.density, states);
+    result.nominal = assessment_.holdOf(states);
     result.values = assessment_.valuesAt(states);
     result.caseCompliance = states.compliances;
     result.displacements = states.displacements;
@@ -611,7 +642,9 @@ class Loop {
   Readings<D>& readings_;
   UpdateScheme scheme_;
   std::vector<std::string> columns_;
-  double total_;                 // of the fill
+  double total_;     // of the fill
+  CaseStates full_;  // of the full domain, where it was analysed, until they are gone on with
+  std::vector<double> fullValues_;
   Appraisal appraisal_;          // of what was analysed last
   std::vector<double> layout_;   // accepted last
   std::vector<double> nominal_;  // of what was analysed last, where that was thinner

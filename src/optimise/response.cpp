@@ -1,5 +1,6 @@
 #include "barelattice/optimise/response.hpp"
 
+#include <algorithm>
 #include <numeric>
 
 #include "base/check.hpp"
@@ -10,7 +11,7 @@ namespace barelattice {
 std::vector<std::string> Compliances::names(const Analysis& analysis) const {
   std::vector<std::string> names;
   for (std::size_t k = 0; k < analysis.caseCount(); ++k)
-    names.push_back("compliance_of_" + analysis.caseName(k) + "_J");
+    names.push_back((name_.empty() ? "compliance_of_" : name_ + "_in_") + analysis.caseName(k) + "_J");
   return names;
 }
 
@@ -18,6 +19,10 @@ bool Compliances::fallsWithMaterial(const Analysis& analysis) const {
   for (std::size_t k = 0; k < analysis.caseCount(); ++k)
     if (analysis.loadFollowsLayout(k)) return false;
   return true;
+}
+
+double Compliances::mostGain(const Analysis& analysis, std::size_t which) const {
+  return analysis.loadFollowsLayout(which) ? std::numeric_limits<double>::infinity() : 1;
 }
 
 Joined::Joined(std::vector<std::shared_ptr<const Response>> parts) : parts_(std::move(parts)) {
@@ -67,6 +72,27 @@ void Joined::gradientFrom(const Analysed& at, std::size_t which, std::span<const
                           std::span<double> gradient) const {
   const auto [part, own] = partOf(at.analysis, which);
   part->gradientFrom(at, own, adjoint, gradient);
+}
+
+int Joined::modes() const {
+  int most = 0;
+  for (const auto& part : parts_) most = std::max(most, part->modes());
+  return most;
+}
+
+double Joined::mostGain(const Analysis& analysis, std::size_t which) const {
+  const auto [part, own] = partOf(analysis, which);
+  return part->mostGain(analysis, own);
+}
+
+bool Joined::heldByCompliance() const {
+  return std::any_of(parts_.begin(), parts_.end(), [](const auto& part) { return part->heldByCompliance(); });
+}
+
+bool Joined::ledByStiffness() const {
+  return std::all_of(parts_.begin(), parts_.end(),
+                     [](const auto& part) { return part->heldByCompliance(); }) &&
+         std::any_of(parts_.begin(), parts_.end(), [](const auto& part) { return part->ledByStiffness(); });
 }
 
 MassFraction::MassFraction(HeldField fill, std::string name)

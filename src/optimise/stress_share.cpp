@@ -1,5 +1,6 @@
 #include "barelattice/optimise/stress_share.hpp"
 
+#include <Eigen/Eigenvalues>
 #include <algorithm>
 #include <cmath>
 #include <limits>
@@ -27,7 +28,8 @@ class CellStress {
       : grid_(grid),
         limits_(limits),
         u_(displacement),
-        form_(vonMisesForm<D>(limits.poisson, limits.across) / (grid.frame().size * grid.frame().size)) {}
+        form_(vonMisesForm<D>(limits.poisson, limits.across) / (grid.frame().size * grid.frame().size)),
+        stress_(centreStress<D>(limits.poisson) / grid.frame().size) {}
 
   Corners cornersOf(std::size_t cell) const {
     Corners values;
@@ -41,13 +43,18 @@ class CellStress {
   /// sigma / strength of the solid material at the cell's strain.
   double solidShare(std::size_t cell) const {
     const Corners u = cornersOf(cell);
-    return perStrength(cell) * std::sqrt(std::max(0.0, u.dot(form_ * u)));
+    if (limits_.kind == StressKind::vonMises)
+      return perStrength(cell) * std::sqrt(std::max(0.0, u.dot(form_ * u)));
+    return perStrength(cell) * std::max(0.0, principal(u).first);
   }
   /// Adds d(solidShare)/du times a factor; nothing where there is no stress.
   void addByDisplacement(std::size_t cell, double share, double factor, std::span<double> field) const {
     if (share <= 0) return;
-    const double scale = factor * perStrength(cell) * perStrength(cell) / share;
-    const Corners change = scale * (form_ * cornersOf(cell));
+    Corners change = cornersOf(cell);
+    if (limits_.kind == StressKind::vonMises)
+      change = factor * perStrength(cell) * perStrength(cell) / share * (form_ * change).eval();
+    else
+      change = factor * perStrength(cell) * principal(change).second;
     const auto nodes = grid_.cellNodes(cell);
     for (std::size_t corner = 0; corner < nodes.size(); ++corner)
       for (int i = 0; i < D; ++i)
@@ -56,12 +63,44 @@ class CellStress {
   }
 
  private:
+  /// The principal stress of unit modulus, its sign such that it counts where it is above zero, and its
+  /// derivative by the displacements of the corners.
+  std::pair<double, Corners> principal(const Corners& u) const {
+    constexpr int kShears = D * (D - 1) / 2;
+    const auto s = (stress_ * u).eval();
+    Eigen::Matrix3d tensor = Eigen::Matrix3d::Zero();
+    for (int i = 0; i < D; ++i) tensor(i, i) = s[i];
+    if (D == 2) tensor(2, 2) = limits_.across * (s[0] + s[1]);
+    const auto pair = [](int k) {
+      return D == 2 ? std::pair(0, 1) : std::pair(k == 0 ? 1 : 0, k == 2 ? 1 : 2);
+    };
+    for (int k = 0; k < kShears; ++k) {
+      const auto [i, j] = pair(k);
+      tensor(i, j) = tensor(j, i) = s[D + k];
+    }
+    const Eigen::SelfAdjointEigenSolver<Eigen::Matrix3d> solver(tensor);
+    const bool pulls = limits_.kind == StressKind::tension;
+    const double sign = pulls ? 1 : -1;
+    const Vec3 n = solver.eigenvectors().col(pulls ? 2 : 0);
+    Corners change = Corners::Zero();
+    for (int i = 0; i < D; ++i) {
+      const double across = D == 2 ? limits_.across * n[2] * n[2] : 0;
+      change += sign * (n[i] * n[i] + across) * stress_.row(i).transpose();
+    }
+    for (int k = 0; k < kShears; ++k) {
+      const auto [i, j] = pair(k);
+      change += sign * 2 * n[i] * n[j] * stress_.row(D + k).transpose();
+    }
+    return {sign * solver.eigenvalues()[pulls ? 2 : 0], change};
+  }
+
   double perStrength(std::size_t cell) const { return limits_.modulus[cell] / limits_.strength[cell]; }
 
   const Grid<D>& grid_;
   const StressLimits& limits_;
   std::span<const double> u_;
   CellMatrix<D> form_;
+  Eigen::Matrix<double, D*(D + 1) / 2, kCellDofs<D>> stress_;
 };
 
 }  // namespace
@@ -83,7 +122,7 @@ template <int D>
 std::vector<std::string> StressShare<D>::names(const Analysis& analysis) const {
   std::vector<std::string> names;
   for (std::size_t k = 0; k < analysis.caseCount(); ++k)
-    names.push_back("strength_used_in_" + analysis.caseName(k));
+    names.push_back(limits_.name + "_in_" + analysis.caseName(k));
   return names;
 }
 

@@ -26,7 +26,8 @@ AsymptotesProblem asymptotesProblem(const DesignPoint& at) {
   for (std::size_t i = 0; i < at.gradients.limits.size(); ++i) {
     // A limit missed by far is approached in parts: asked for all at once, it would be bought with mass,
     // which the shift that meets the target takes away again.
-    constexpr double kPart = 0.1;  // of the value
+    constexpr double kPart = 0.1;                  // of the value
+    if (at.gradients.limits[i].empty()) continue;  // far from its bound
     const double missed = at.formulation.missed(i, at.appraisal.limits[i]);
     problem.limits.push_back(i == 0 ? missed : std::min(missed, kPart * (1 + missed)));
     const bool priced = i == 0 && !at.gradients.price.empty();
@@ -38,6 +39,14 @@ AsymptotesProblem asymptotesProblem(const DesignPoint& at) {
 }
 
 }  // namespace
+
+std::string describe(UpdateScheme scheme) {
+  if (scheme == UpdateScheme::optimalityCriteria)
+    return "steps by optimality criteria: the goal falls with material everywhere, and the mass is all that "
+           "bounds it";
+  return "steps by moving asymptotes: there is more than the mass to hold, or more material is not better "
+         "everywhere";
+}
 
 UpdateScheme schemeFor(const Formulation& formulation, const Analysis& analysis) {
   const Goal& goal = formulation.goal();

@@ -3,6 +3,7 @@
 
 #include <functional>
 #include <span>
+#include <string>
 #include <vector>
 
 #include "assessment.hpp"
@@ -17,6 +18,8 @@ enum class UpdateScheme { optimalityCriteria, movingAsymptotes };
 /// Optimality criteria where their condition speaks of the whole problem: one sum that falls with material
 /// everywhere, and no limit but that on the mass. Moving asymptotes for everything else.
 UpdateScheme schemeFor(const Formulation& formulation, const Analysis& analysis);
+/// One sentence for people.
+std::string describe(UpdateScheme scheme);
 
 /// The problem as it looks at the layout accepted last.
 struct DesignPoint {

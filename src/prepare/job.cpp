@@ -162,7 +162,7 @@ Estimate estimated(const Job& job) {
   const auto cases = static_cast<double>(job.brief.cases.size());
   const int iterations = job.brief.iterations > 0 ? job.brief.iterations : kUsualIterations;
   double bodies = job.brief.baseline ? 3 : 1;
-  if (job.brief.lightest) bodies += 1;  // two rounds are usual
+  if (job.brief.inRounds()) bodies += 1;  // two rounds are usual
   return {cases * kSecondsPerVoxelCase * cells * iterations / kUsualIterations +
               bodies * (cases * kSecondsPerTetCase + kSecondsPerTet) * job.brief.tetrahedra,
           std::max(kBytes + (kBytesPerVoxel + kBytesPerVoxelCase * cases) * cells,
@@ -301,24 +301,27 @@ LayoutProblem<D> Job::layoutProblem() const {
   problem.fill = own.fill;
   problem.keep = own.keep;
   problem.cases = casesOn(own.grid, setup);
-  if (std::any_of(problem.cases.begin(), problem.cases.end(),
-                  [](const GridCase<D>& c) { return !c.bodyForce.isZero(); }))
+  const bool swings = looksAtModes(brief);
+  if (swings || std::any_of(problem.cases.begin(), problem.cases.end(),
+                            [](const GridCase<D>& c) { return !c.bodyForce.isZero(); }))
     for (std::size_t c = 0; c < own.fill.size(); ++c)
       problem.cellMass.push_back(own.fill[c] * own.cellVolume() * setup.materials[own.material[c]].density);
   // How stiff a part is does not depend on its temperature, and the work of its growth would drown that of
   // the loads: the goal is that of the other loads.
   for (GridCase<D>& c : problem.cases) c.temperature = 0;
   problem.goal.form = brief.goal;
+  if (swings)
+    for (const PointMass& mass : setup.masses)
+      problem.carried.push_back({setup.faces[mass.face].face, mass.at, mass.mass});
+  problem.limits = partLimits(own, *this);
+  addWanted(own, *this, problem);
   if (brief.lightest) {
     constexpr double kFirst = 0.4;  // of what is beside the keeps
-    problem.lightest = true;
-    problem.goal = lightestGoal(own, *this);
     problem.massFraction = (keepMass + kFirst * (spaceMass - keepMass)) / spaceMass;
   } else {
     problem.massFraction = targetMass / spaceMass;
   }
-  problem.mirrors = mirrorLayers(*this, own.grid);
-  problem.limits = partLimits(own, *this);
+  if (!swings) problem.mirrors = mirrorLayers(*this, own.grid);  // a half has not all modes of the whole
   problem.making = brief.imposed();
   problem.attached = attachedCells(own.grid, *this, problem.filterRadius());
   return problem;
@@ -330,15 +333,9 @@ template BARELATTICE_API LayoutProblem<3> Job::layoutProblem<3>() const;
 ProofProblem Job::proofProblem() const {
   AcrossSheet across = AcrossSheet::body;
   if (flat()) across = brief.sheet->state == SheetState::planeStrain ? AcrossSheet::held : AcrossSheet::free;
-  return {setup, across, brief.exclusion, regions.materials, brief.frequencies};
-}
-
-std::vector<Requirement> Job::designedFor() const {
-  std::vector<Requirement> wanted;
-  if (brief.lightest)
-    std::copy_if(brief.requirements.begin(), brief.requirements.end(), std::back_inserter(wanted),
-                 [](const Requirement& r) { return r.designed(); });
-  return wanted;
+  std::vector<ShapePtr> places;
+  for (const std::size_t shape : brief.judgedPlaces) places.push_back(brief.shape(shape));
+  return {setup, across, brief.exclusion, regions.materials, brief.frequencies, std::move(places)};
 }
 
 std::string Job::whyNotDesigned() const {
@@ -396,7 +393,7 @@ Job prepare(Brief brief, double coarser) {
            "take a larger voxel, or fewer tetrahedra in the proof");
   checkActing(job);
   checkHalves(job);
-  checkLightest(job);
+  checkWanted(job);
   warnOfSurprises(job);
   if (const std::string why = job.whyNotDesigned(); !why.empty() && job.brief.designs && !job.brief.layout)
     job.warnings.push_back(why + ": 'analyse' and 'proof --solid' can be run, 'optimise' cannot");

@@ -33,12 +33,14 @@ void settleMass(Job& job);
 template <int D>
 std::vector<Limit> partLimits(const Domain<D>& domain, const Job& job);
 
-/// What a lightest part is designed for: each requirement in each case over its bound, of which the worst
-/// counts.
+/// Whether the layout is designed for its natural modes.
+bool looksAtModes(const Brief& brief);
+/// Gives a layout problem whose massFraction is not settled yet the goal and the limits of the brief.
 template <int D>
-Goal lightestGoal(const Domain<D>& domain, const Job& job);
-/// @throws BriefError where the lightest part cannot be sought.
-void checkLightest(const Job& job);
+void addWanted(const Domain<D>& domain, const Job& job, LayoutProblem<D>& problem);
+/// Warns of limits that say nothing.
+/// @throws BriefError where a goal cannot be sought, or a limit cannot be held or contradicts another.
+void checkWanted(Job& job);
 
 /// Where cells have to begin for the sake of the making rules.
 BetweenCells betweenCells(const Brief& brief);

@@ -38,6 +38,25 @@ namespace {
 
 constexpr double kSolve = 1e-6;  // relative: what solves at their tolerance leave
 
+/// The share of the strength that is used at a place, and what its error makes of principal stresses there.
+/// @param norm relative error in the energy norm.
+CaseErrors::Place stressErrors(const StressPeak& coarse, const StressPeak& fine, double norm, double ratio) {
+  const auto off = [&](double a, double b) {
+    return 1.2 * std::abs(a - b) / (std::pow(ratio, kStressOrder) - 1);
+  };
+  CaseErrors::Place place;
+  const double spread = fine.stress == 0 ? 0 : fine.used * fine.spread / fine.stress;
+  place.used = {fine.used, coarse.used,
+                std::max({off(fine.used, coarse.used), 0.7 * spread, 2.5 * norm * fine.used})};
+  const double relative = fine.used == 0 ? 0 : place.used.error / fine.used;
+  const auto principal = [&](double f, double c) {
+    return Estimated{f, c, std::max(off(f, c), relative * f)};
+  };
+  place.tension = principal(fine.tension, coarse.tension);
+  place.compression = principal(-fine.compression, -coarse.compression);
+  return place;
+}
+
 /// (2)
 double orderOf(const CaseProof& coarse, const CaseProof& fine, double ratio) {
   if (!(coarse.recoveryGap > 0 && fine.recoveryGap > 0)) return 1;
@@ -70,19 +89,28 @@ CaseErrors errorsOf(const Proof& coarse, const Proof& fine, std::size_t k, doubl
       std::max(2 * apart / finer, 0.5 * share * std::abs(c.compliance)) + kSolve * std::abs(c.compliance)};
   const double relative = c.compliance == 0 ? 0 : errors.compliance.error / std::abs(c.compliance);
 
+  const auto motion = [&](const Vec3& own, const Vec3& other) {
+    return EstimatedVector{own, other,
+                           std::max(1.5 * (own - other).norm() / finer, 0.5 * relative * own.norm())};
+  };
   for (std::size_t f = 0; f < c.faceDisplacement.size(); ++f) {
-    const Vec3& own = c.faceDisplacement[f];
-    const double moved = (own - rough.faceDisplacement[f]).norm();
-    errors.faceDisplacement.push_back({own.norm(), rough.faceDisplacement[f].norm(),
-                                       std::max(1.5 * moved / finer, 0.5 * relative * own.norm())});
+    errors.faceShift.push_back(motion(c.faceDisplacement[f], rough.faceDisplacement[f]));
+    errors.faceDisplacement.push_back(errors.faceShift.back().size());
   }
+  for (std::size_t f = 0; f < c.faceRotation.size(); ++f)
+    errors.faceTurn.push_back(motion(c.faceRotation[f], rough.faceRotation[f]));
 
   const double norm = std::sqrt(share);
-  errors.used = {1 / c.safetyFactor, 1 / rough.safetyFactor, 0};
-  const double spread = c.judgedStress == 0 ? 0 : errors.used.value * c.judgedSpread / c.judgedStress;
-  errors.used.error =
-      std::max({1.2 * std::abs(errors.used.value - errors.used.coarse) / (std::pow(ratio, kStressOrder) - 1),
-                0.7 * spread, 2.5 * norm * errors.used.value});
+  const auto peakOf = [](const CaseProof& proof) {
+    return StressPeak{proof.judgedStress, 1 / proof.safetyFactor, proof.judgedSpread, proof.tension,
+                      proof.compression};
+  };
+  const CaseErrors::Place everywhere = stressErrors(peakOf(rough), peakOf(c), norm, ratio);
+  errors.used = everywhere.used;
+  errors.tension = everywhere.tension;
+  errors.compression = everywhere.compression;
+  for (std::size_t p = 0; p < c.places.size(); ++p)
+    errors.places.push_back(stressErrors(rough.places.at(p), c.places[p], norm, ratio));
   const double strength = errors.used.value == 0 ? 0 : c.judgedStress / errors.used.value;
   errors.judgedStress = {c.judgedStress, rough.judgedStress, errors.used.error * strength};
   return errors;

@@ -162,10 +162,10 @@ ModesProof HeldBody::modes(int count, const std::vector<double>& masses, const C
   constexpr double kTolerance = 1e-5;  // of squared frequencies: meshes err by more
   constexpr int kMostIterations = 120;
   Vibration system(*this, masses, carried);
-  Eigenpairs found = lowestEigenpairs(system, count, kTolerance, kMostIterations, goOn_);
+  Eigenpairs found = lowestEigenpairs(system, {count, kTolerance, kMostIterations}, {}, goOn_);
   ModesProof result;
   result.converged = found.converged;
-  for (std::size_t i = 0; i < found.vectors.size(); ++i) {
+  for (std::size_t i = 0; i < static_cast<std::size_t>(count); ++i) {
     const double squared = modulus_ * found.values[static_cast<Eigen::Index>(i)];
     result.modes.push_back(
         {std::sqrt(std::max(0.0, squared)) / (2 * std::numbers::pi), std::move(found.vectors[i])});

@@ -107,10 +107,42 @@ Resultant resultantOf(const QuadraticTets& mesh, const std::vector<double>& forc
   return sum;
 }
 
+/// @param among corner nodes that count.
+StressPeak peakAmong(const TetMaterials& materials, const std::vector<MaterialStress>& stresses,
+                     const std::vector<char>& among, const CaseProof& result) {
+  StressPeak peak;
+  for (std::size_t n = 0; n < among.size(); ++n) {
+    if (!among[n]) continue;
+    peak.tension = std::max(peak.tension, result.principalMost[n]);
+    peak.compression = std::min(peak.compression, result.principalLeast[n]);
+    const double used = result.vonMises[n] / materials.materials[stresses[n].material].strength;
+    if (used <= peak.used) continue;
+    peak.used = used;
+    peak.stress = result.vonMises[n];
+    peak.node = n;
+    peak.spread = stresses[n].spread;
+  }
+  // The largest of many nodes is one whose tetrahedra happen to agree or not: how far they differ there says
+  // less than how far they differ wherever the stress is as high.
+  constexpr double kAsHigh = 0.95;
+  double squares = 0;
+  double count = 0;
+  for (std::size_t n = 0; n < among.size(); ++n) {
+    if (!among[n] || stresses[n].material != stresses[peak.node].material ||
+        result.vonMises[n] < kAsHigh * peak.stress)
+      continue;
+    squares += stresses[n].spread * stresses[n].spread;
+    ++count;
+  }
+  constexpr double kOfAll = 2;  // by the table in docs/performance.md, "Whether the proof's errors are true"
+  if (count > 0) peak.spread = std::max(peak.spread, kOfAll * std::sqrt(squares / count));
+  return peak;
+}
+
 /// @param stresses of the corner nodes.
 void findPeaks(const QuadraticTets& mesh, const TetMaterials& materials,
                const std::vector<MaterialStress>& stresses, const NearFaces& near,
-               const std::vector<double>& volumes, CaseProof& result) {
+               const std::vector<double>& volumes, const std::vector<ShapePtr>& places, CaseProof& result) {
   std::vector<std::pair<double, double>> judged;  // stress and volume
   std::vector<char> apart(mesh.cornerCount());
   for (std::size_t n = 0; n < apart.size(); ++n) {
@@ -123,37 +155,28 @@ void findPeaks(const QuadraticTets& mesh, const TetMaterials& materials,
   result.judgedEverywhere = std::all_of(apart.begin(), apart.end(), [](char a) { return a != 0; });
   if (result.judgedEverywhere) std::fill(apart.begin(), apart.end(), 0);
   double total = 0;
-  double most = 0;  // share of its strength a material uses
-  for (std::size_t n = 0; n < mesh.cornerCount(); ++n) {
-    if (apart[n]) continue;
-    const double stress = result.vonMises[n];
-    judged.emplace_back(stress, volumes[n]);
+  std::vector<char> counted(apart.size());
+  for (std::size_t n = 0; n < counted.size(); ++n) {
+    counted[n] = apart[n] == 0;
+    if (!counted[n]) continue;
+    judged.emplace_back(result.vonMises[n], volumes[n]);
     total += volumes[n];
-    result.tension = std::max(result.tension, result.principalMost[n]);
-    result.compression = std::min(result.compression, result.principalLeast[n]);
-    const double used = stress / materials.materials[stresses[n].material].strength;
-    if (used > most) {
-      most = used;
-      result.judgedStress = stress;
-      result.judgedAt = mesh.nodes()[n];
-      result.judgedIn = stresses[n].material;
-      result.judgedSpread = stresses[n].spread;
-    }
   }
-  // The largest of many nodes is one whose tetrahedra happen to agree or not: how far they differ there says
-  // less than how far they differ wherever the stress is as high.
-  constexpr double kAsHigh = 0.95;
-  double squares = 0;
-  double count = 0;
-  for (std::size_t n = 0; n < mesh.cornerCount(); ++n) {
-    if (apart[n] || stresses[n].material != result.judgedIn ||
-        result.vonMises[n] < kAsHigh * result.judgedStress)
-      continue;
-    squares += stresses[n].spread * stresses[n].spread;
-    ++count;
+  const StressPeak peak = peakAmong(materials, stresses, counted, result);
+  result.tension = peak.tension;
+  result.compression = peak.compression;
+  if (peak.used > 0) {
+    result.judgedStress = peak.stress;
+    result.judgedAt = mesh.nodes()[peak.node];
+    result.judgedIn = stresses[peak.node].material;
+    result.judgedSpread = peak.spread;
   }
-  constexpr double kOfAll = 2;  // by the table in docs/performance.md, "Whether the proof's errors are true"
-  if (count > 0) result.judgedSpread = std::max(result.judgedSpread, kOfAll * std::sqrt(squares / count));
+  for (const ShapePtr& place : places) {
+    std::vector<char> within(counted.size());
+    for (std::size_t n = 0; n < within.size(); ++n)
+      within[n] = counted[n] && place->distance(mesh.nodes()[n]) <= 0;
+    result.places.push_back(peakAmong(materials, stresses, within, result));
+  }
   std::sort(judged.begin(), judged.end());
   double below = 0;
   std::size_t at = 0;
@@ -345,7 +368,7 @@ class CaseEvaluation {
     result.recoveryGap = energies.gap;
     result.energy = energies.stored;
     result.energyByMaterial = std::move(energies.storedByMaterial);
-    findPeaks(mesh_, materials_, stresses, near_, volumes_, result);
+    findPeaks(mesh_, materials_, stresses, near_, volumes_, problem_.places, result);
   }
 
   const QuadraticTets& mesh_;
@@ -371,6 +394,7 @@ Proof prove(const QuadraticTets& mesh, double spacing, const ProofProblem& probl
   if (problem.frequencies > 0 && problem.across != AcrossSheet::body)
     throw InputError("a sheet swings out of its plane first, and is held in it here",
                      "ask for no frequencies");
+  for (const ShapePtr& place : problem.places) requireGiven("a place that is judged", place);
   for (const MaterialRegion& region : problem.regions) {
     requireGiven("shape of a region", region.shape);
     requireIndex("material of a region", static_cast<std::size_t>(region.material),

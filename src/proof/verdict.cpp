@@ -11,6 +11,34 @@
 
 namespace barelattice {
 
+std::string keyOf(const Requirement& requirement) {
+  switch (requirement.kind) {
+    case Requirement::Kind::displacement:
+      return "displacement";
+    case Requirement::Kind::mass:
+      return "mass";
+    case Requirement::Kind::safetyFactor:
+      return "safety_factor";
+    case Requirement::Kind::wall:
+      return "wall";
+    case Requirement::Kind::gap:
+      return "gap";
+    case Requirement::Kind::frequency:
+      return requirement.below ? "frequency_below" : "frequency";
+    case Requirement::Kind::rotation:
+      return "rotation";
+    case Requirement::Kind::compliance:
+      return "compliance";
+    case Requirement::Kind::vonMises:
+      return "von_mises";
+    case Requirement::Kind::tension:
+      return "tension";
+    case Requirement::Kind::compression:
+      return "compression";
+  }
+  return {};
+}
+
 std::string describe(Verdict verdict) {
   switch (verdict) {
     case Verdict::met:
@@ -63,14 +91,70 @@ Judgement judgedLeast(const Requirement& requirement, const Estimated& value, do
   return j;
 }
 
-std::size_t faceOf(const Requirement& requirement, const Setup& setup, const JudgedBody& body) {
-  const std::size_t number = requirement.face;
+void requireOnBody(std::size_t number, const Setup& setup, const JudgedBody& body) {
   if (number >= setup.faces.size())
     throw InputError(fmt::format("a requirement is about face {} of {}", number, setup.faces.size()));
   if (number < body.faceShare.size() && body.faceShare[number] == 0)
     throw RunError("a requirement is about face " + setup.faces[number].name + ", which is not on the solid",
                    "give the part material there with a keep under the face");
-  return number;
+}
+
+}  // namespace
+
+namespace {
+
+/// A figure of a case, which is to be at most a bound, and the order its error falls with.
+struct CaseFigure {
+  Estimated value;
+  double bound = 0;
+  double order = kStressOrder;
+};
+
+CaseFigure motionOf(const Requirement& requirement, const CaseErrors& errors, const Setup& setup,
+                    const JudgedBody& body) {
+  const auto& all = requirement.kind == Requirement::Kind::rotation ? errors.faceTurn : errors.faceShift;
+  const auto of = [&](std::size_t face) {
+    requireOnBody(face, setup, body);
+    requireIndex("face", face, all.size(), "faces whose motion is known");
+    return all[face];
+  };
+  EstimatedVector moved = of(requirement.face);
+  if (requirement.over) moved = moved.over(of(*requirement.over));
+  return {requirement.along ? moved.along(*requirement.along) : moved.size(), requirement.bound,
+          errors.order};
+}
+
+/// Of a safety factor the share of the strength that is used is judged, of the von Mises stress that of the
+/// only material too.
+CaseFigure stressOf(const Requirement& requirement, const CaseErrors& errors, const Setup& setup) {
+  CaseErrors::Place at{errors.used, errors.tension, errors.compression};
+  if (requirement.within) {
+    requireIndex("place", *requirement.within, errors.places.size(), "places that were judged");
+    at = errors.places[*requirement.within];
+  }
+  switch (requirement.kind) {
+    case Requirement::Kind::safetyFactor:
+      return {at.used, 1 / requirement.bound};
+    case Requirement::Kind::tension:
+      return {at.tension, requirement.bound};
+    case Requirement::Kind::compression:
+      return {at.compression, requirement.bound};
+    default:
+      break;
+  }
+  if (setup.materials.size() != 1)
+    throw InputError("a bound of the von Mises stress is stated of several materials",
+                     "require a safety factor, which holds each against its own strength");
+  const double strength = setup.materials.front().strength;
+  return {{at.used.value * strength, at.used.coarse * strength, at.used.error * strength}, requirement.bound};
+}
+
+CaseFigure figureOf(const Requirement& requirement, const CaseErrors& errors, const Setup& setup,
+                    const JudgedBody& body) {
+  if (requirement.ofStress()) return stressOf(requirement, errors, setup);
+  if (requirement.kind == Requirement::Kind::compliance)
+    return {errors.compliance, requirement.bound, errors.order};
+  return motionOf(requirement, errors, setup, body);
 }
 
 }  // namespace
@@ -110,39 +194,38 @@ std::vector<Judgement> judge(const JudgedBody& body, double agreement, const Set
     if (requirement.kind == Requirement::Kind::frequency) {
       std::optional<Judgement> worst;
       for (const JudgedBody::Frequency& each : body.frequencies) {
-        Judgement j = judgedLeast(requirement, each.lowest, agreement);
+        Judgement j = requirement.below ? judged(requirement, each.lowest, requirement.bound, agreement)
+                                        : judgedLeast(requirement, each.lowest, agreement);
         j.worstCase = each.cases;
         if (!worst || rank(j.verdict) > rank(worst->verdict) ||
-            (j.verdict == worst->verdict && j.value.value < worst->value.value))
+            (j.verdict == worst->verdict && (j.value.value < worst->value.value) != requirement.below))
           worst = std::move(j);
       }
       if (worst) judgements.push_back(std::move(*worst));
       continue;
     }
     const bool least = requirement.kind == Requirement::Kind::safetyFactor;
-    // Of a safety factor the share of the strength that is used is judged.
-    const double bound = least ? 1 / requirement.bound : requirement.bound;
+    double bound = requirement.bound;
     double order = kEdgeOrder;
     std::optional<Judgement> worst;
-    const auto account = [&](const Estimated& value, double valueOrder, const std::string& name) {
-      Judgement j = judged(requirement, value, bound, agreement);
+    const auto account = [&](const CaseFigure& figure, const std::string& name) {
+      Judgement j = judged(requirement, figure.value, figure.bound, agreement);
       j.worstCase = name;
       const bool worse = !worst || rank(j.verdict) > rank(worst->verdict) ||
                          (j.verdict == worst->verdict && j.value.value > worst->value.value);
       if (!worse) return;
       worst = std::move(j);
-      order = valueOrder;
+      bound = figure.bound;
+      order = figure.order;
     };
     if (requirement.kind == Requirement::Kind::mass) {
-      account(extrapolated(body.coarseMass, body.mass, body.ratio, kEdgeOrder), kEdgeOrder, {});
+      account(
+          {extrapolated(body.coarseMass, body.mass, body.ratio, kEdgeOrder), requirement.bound, kEdgeOrder},
+          {});
     } else {
-      const std::size_t number = least ? 0 : faceOf(requirement, setup, body);
-      for (const auto& [name, errors] : body.cases) {
-        if (!least)
-          requireIndex("face", number, errors.faceDisplacement.size(), "faces whose motion is known");
-        account(least ? errors.used : errors.faceDisplacement[number], least ? kStressOrder : errors.order,
-                name);
-      }
+      for (std::size_t k = 0; k < body.cases.size(); ++k)
+        if (requirement.in(k))
+          account(figureOf(requirement, body.cases[k].errors, setup, body), body.cases[k].name);
     }
     if (!worst) continue;
     if (worst->verdict == Verdict::inconclusive && body.coarseTets > 0)

@@ -330,7 +330,7 @@ std::string choiceText(const RunRecord& record) {
   return " Of several ways of making the stiffest on voxels up to twice as large was taken: " + text + ".";
 }
 
-/// How often a lightest part was designed, and what its proofs found.
+/// How often a part with limits was designed, and what its proofs found.
 std::string roundsText(const RunRecord& record) {
   if (!record.rounds || record.rounds->done.empty()) return {};
   std::string rows;
@@ -349,26 +349,33 @@ std::string roundsText(const RunRecord& record) {
           limit.designed.value, limit.proved, limit.error, limit.verdict);
     }
   }
-  return "<h2>Rounds</h2><p class=\"note\">The lightest part is designed on voxels, proved, and designed "
+  return "<h2>Rounds</h2><p class=\"note\">A part with limits is designed on voxels, proved, and designed "
          "again "
          "with what the proof found each figure to be over what the voxels said, until all limits are met "
-         "and "
-         "the one that governs is close to its bound.</p><table><thead><tr><th>round</th><th>mass</th>"
+         "and, "
+         "where the lightest is sought, the one that governs is close to its "
+         "bound.</p><table><thead><tr><th>round</th><th>mass</th>"
          "<th>limit</th><th>bound</th><th>on the "
          "voxels</th><th>proved</th><th>verdict</th></tr></thead><tbody>" +
          rows + "</tbody></table>";
 }
 
 /// The goal in the sentence below the history.
-std::string goalSentence(const DesignRecord& d) {
-  return d.limits.empty() ? fmt::format("The goal is the {} of the cases: of", d.goal)
-                          : std::string(
-                                "The lightest part that holds its limits was sought. The compliance, "
-                                "summed over the cases by weight, is that of");
+std::string goalSentence(const Job& job, const DesignRecord& d) {
+  if (!job.brief.lightest && !job.brief.blend)
+    return fmt::format("The goal is the {} of the cases: of", d.goal);
+  std::string over;
+  for (const auto& [what, ratio] : d.overFull)
+    over +=
+        fmt::format("{}{} {:.3g}", over.empty() ? "; over their values for the full design space: " : ", ",
+                    escaped(what), ratio);
+  return (job.brief.lightest ? std::string("The lightest part that holds its limits was sought")
+                             : "The goal was: " + d.goal + over) +
+         ". The compliance, summed over the cases by weight, is that of";
 }
 
 /// What the layout is and how it came about; adds what people should know of it.
-std::string layoutText(const RunRecord& record, std::vector<std::string>& warnings) {
+std::string layoutText(const Job& job, const RunRecord& record, std::vector<std::string>& warnings) {
   if (!record.layout) return {};
   const LayoutRecord& layout = *record.layout;
   if (!layout.settled && (layout.finished || !record.atWork)) {
@@ -393,10 +400,10 @@ std::string layoutText(const RunRecord& record, std::vector<std::string>& warnin
       "the layout {} J, of the eroded one, which keeps members as thick as "
       "asked, {} J, of the layout read black and white {} J. Grey: {:.1f} % of the layout's mass, {:.1f} % "
       "of "
-      "the space. Steps come from sharpening and eroding the layout.{}{}</p>{}",
-      d.iterations, d.seconds, escaped(layout.stop), goalSentence(d), figureText(d.compliance),
+      "the space. Steps in the curves come from sharpening and eroding the layout; {}.{}{}</p>{}",
+      d.iterations, d.seconds, escaped(layout.stop), goalSentence(job, d), figureText(d.compliance),
       figureText(d.eroded), figureText(d.blackAndWhite), 100 * d.greyOverMass, 100 * d.greyOverSpace,
-      madeText(d), choiceText(record), roundsText(record));
+      escaped(d.steps), madeText(d), choiceText(record), roundsText(record));
 }
 
 /// What the page says first.
@@ -427,7 +434,7 @@ void writePage(const Job& job, const RunRecord& record, const std::filesystem::p
   warnings.insert(warnings.end(), record.notes.begin(), record.notes.end());
   if (record.solid)
     warnings.insert(warnings.end(), record.solid->warnings.begin(), record.solid->warnings.end());
-  std::string rest = bodyTables(job, record) + layoutText(record, warnings);
+  std::string rest = bodyTables(job, record) + layoutText(job, record, warnings);
   if (const std::string leftOut = leftOutText(record); !leftOut.empty()) warnings.push_back(leftOut);
   if (record.proofFailure)
     warnings.push_back(fmt::format("there is no proof of the part: {}. {}", record.proofFailure->what,

@@ -145,21 +145,39 @@ void addIterations(const std::filesystem::path& run, json& data, std::vector<std
   if (data["iterations"].empty()) data.erase("iterations");
 }
 
-/// The columns of what limits come to over their bounds, by limit: one for each case, the last of the table.
-json overBounds(const std::vector<std::vector<std::string>>& rows, const RunRecord& record) {
+/// The cells of a line of a CSV file, as RFC 4180 has it.
+std::vector<std::string> cellsOf(const std::string& line) {
+  std::vector<std::string> cells(1);
+  bool quoted = false;
+  for (std::size_t i = 0; i < line.size(); ++i) {
+    if (line[i] == '"' && quoted && i + 1 < line.size() && line[i + 1] == '"')
+      cells.back() += line[i++];
+    else if (line[i] == '"')
+      quoted = !quoted;
+    else if (line[i] == ',' && !quoted)
+      cells.emplace_back();
+    else
+      cells.back() += line[i];
+  }
+  return cells;
+}
+
+/// What limits come to over their bounds, the worst of their columns.
+json overBounds(const std::vector<std::string>& names, const std::vector<std::vector<std::string>>& rows,
+                const RunRecord& record) {
   json limits = json::array();
-  const std::vector<DesignedRecord>& designed = record.layout->design->limits;
-  const std::size_t cases = designed.empty() || rows.empty() ? 0 : record.layout->design->cases.size();
-  for (std::size_t r = 0; r < designed.size() && cases > 0; ++r) {
+  for (const DesignedRecord& designed : record.layout->design->limits) {
     json shares = json::array();
     for (const std::vector<std::string>& row : rows) {
       double worst = 0;
-      for (std::size_t k = 0; k < cases; ++k)
-        worst =
-            std::max(worst, numberFrom(row.at(row.size() - (designed.size() - r) * cases + k)).value_or(0));
+      for (const std::string& column : designed.columns) {
+        const auto at = std::find(names.begin(), names.end(), column + "_over_bound") - names.begin();
+        const auto index = static_cast<std::size_t>(at);
+        if (index < row.size()) worst = std::max(worst, numberFrom(row[index]).value_or(0));
+      }
       shares.push_back(std::isfinite(worst) ? json(worst) : json(nullptr));
     }
-    limits.push_back({{"what", designed[r].what}, {"share", shares}});
+    limits.push_back({{"what", designed.what}, {"share", shares}});
   }
   return limits;
 }
@@ -167,12 +185,6 @@ json overBounds(const std::vector<std::vector<std::string>>& rows, const RunReco
 void addHistory(const RunRecord& record, json& data) {
   const std::filesystem::path& run = record.folder;
   std::istringstream csv(readFile(run / "history.csv"));
-  const auto cellsOf = [](const std::string& line) {
-    std::vector<std::string> cells;
-    std::istringstream in(line);
-    for (std::string cell; std::getline(in, cell, ',');) cells.push_back(cell);
-    return cells;
-  };
   std::string line;
   std::getline(csv, line);
   const std::vector<std::string> names = cellsOf(line);
@@ -200,7 +212,7 @@ void addHistory(const RunRecord& record, json& data) {
     data["history"] = history;
     return;
   }
-  history["limits"] = overBounds(rows, record);
+  history["limits"] = overBounds(names, rows, record);
   const auto at =
       static_cast<std::size_t>(std::find(names.begin(), names.end(), "mass_fraction") - names.begin());
   for (const std::vector<std::string>& row : rows)

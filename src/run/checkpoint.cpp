@@ -28,6 +28,10 @@ void forEachField(State& state, const Visit& visit) {
   for (auto* states : {&state.states.nominal, &state.states.eroded})
     for (auto& field : states->displacements) visit(field);
   for (auto& field : state.states.adjoints) visit(field);
+  for (auto& modes : state.states.nominal.modes) {
+    visit(modes.squared);
+    for (auto& field : modes.shapes) visit(field);
+  }
 }
 
 std::string_view bytesOf(const std::vector<double>& field) {
@@ -114,7 +118,9 @@ json headOf(const OptimiseState& state, const std::string& fingerprint) {
                {"limits", state.gradients.limits.size()},
                {"cases", state.states.nominal.displacements.size()},
                {"adjoints", state.states.adjoints.size()},
+               {"modes", json::array()},
                {"history", json::array()}};
+  for (const ModeStates& modes : state.states.nominal.modes) head["modes"].push_back(modes.shapes.size());
   for (const auto& [name, states] :
        {std::pair{"w_cycles", &state.states.nominal}, {"w_cycles_eroded", &state.states.eroded}})
     for (const Cycle cycle : states->cycles) head[name].push_back(cycle == Cycle::w);
@@ -145,6 +151,8 @@ OptimiseState stateFrom(const json& head) {
     states->reports.resize(states->displacements.size());
   }
   state.states.adjoints.resize(head.at("adjoints").get<std::size_t>());
+  for (const json& shapes : head.at("modes"))
+    state.states.nominal.modes.emplace_back().shapes.resize(shapes.get<std::size_t>());
   std::size_t f = 0;
   forEachField(
       state, [&](std::vector<double>& field) { field.resize(head.at("sizes").at(f++).get<std::size_t>()); });
@@ -153,8 +161,11 @@ OptimiseState stateFrom(const json& head) {
 
 /// Whether the numbers a head speaks of are those that follow it: a damaged one could ask for any memory.
 bool fitsFile(const json& head, std::uintmax_t left) {
-  const std::size_t counts = head.at("gradients").get<std::size_t>() + head.at("limits").get<std::size_t>() +
-                             2 * head.at("cases").get<std::size_t>() + head.at("adjoints").get<std::size_t>();
+  std::size_t modes = 0;
+  for (const json& shapes : head.at("modes")) modes += 1 + shapes.get<std::size_t>();
+  const std::size_t counts = modes + head.at("gradients").get<std::size_t>() +
+                             head.at("limits").get<std::size_t>() + 2 * head.at("cases").get<std::size_t>() +
+                             head.at("adjoints").get<std::size_t>();
   constexpr std::size_t kOthers = 9;
   const json& sizes = head.at("sizes");
   if (sizes.size() != counts + kOthers) return false;

@@ -2,16 +2,21 @@
 
 #include <fmt/format.h>
 
+#include <algorithm>
+
 namespace barelattice {
 
 std::string historyCsv(const std::vector<IterationRecord>& history, const std::vector<std::string>& columns) {
   std::string csv =
       "iteration,goal_J,compliance_J,eroded_J,change,grey,sharpness,erosion,taken_back,solver_iterations,"
       "seconds,solve_seconds";
-  // Where the lightest is sought: what its values come to over their bounds.
+  // Then what those with a bound come to over it: the last ones, without the mass.
+  std::vector<std::string> bounded = columns;
+  bounded.erase(std::remove(bounded.begin(), bounded.end(), "mass_fraction"), bounded.end());
+  const std::size_t count = history.empty() ? 0 : history.front().overBounds.size();
   std::vector<std::string> heads = columns;
-  const std::size_t bounded = history.empty() ? 0 : history.front().overBounds.size();
-  for (std::size_t k = 0; k < bounded; ++k) heads.push_back(columns[k] + "_over_bound");
+  for (std::size_t k = bounded.size() - std::min(count, bounded.size()); k < bounded.size(); ++k)
+    heads.push_back(bounded[k] + "_over_bound");
   // Names may be any text: quoted as RFC 4180 has it.
   for (const std::string& column : heads) {
     csv += ',';

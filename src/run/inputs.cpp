@@ -274,22 +274,23 @@ void addStrengths(Inputs& inputs, const Brief& brief) {
     addStrength(fmt::format("[{}.{}] ", region.bonded ? "inserts" : "regions", region.name), region.material);
 }
 
-std::string keyOf(const Requirement& requirement, const Setup& setup) {
-  switch (requirement.kind) {
-    case Requirement::Kind::mass:
-      return "mass";
-    case Requirement::Kind::safetyFactor:
-      return "safety_factor";
-    case Requirement::Kind::wall:
-      return "wall";
-    case Requirement::Kind::gap:
-      return "gap";
-    case Requirement::Kind::frequency:
-      return "frequency";
-    case Requirement::Kind::displacement:
-      return "displacement of " + setup.faces[requirement.face].name;
-  }
-  return {};
+/// All that states a requirement but its bound.
+std::string keyOf(const Requirement& requirement, const Job& job) {
+  const Setup& setup = job.setup;
+  const bool limit = !requirement.name.empty();
+  std::string key = limit ? fmt::format("[limits] {} {}", requirement.name, keyOf(requirement))
+                          : "[require] " + keyOf(requirement);
+  const bool moves =
+      requirement.kind == Requirement::Kind::displacement || requirement.kind == Requirement::Kind::rotation;
+  if (moves) key += " of " + setup.faces[requirement.face].name;
+  if (requirement.over) key += " over " + setup.faces[*requirement.over].name;
+  if (requirement.along)
+    key += fmt::format(" along {:.17g}, {:.17g}, {:.17g}", requirement.along->x(), requirement.along->y(),
+                       requirement.along->z());
+  for (const std::size_t k : requirement.cases) key += " in " + setup.cases[k].name;
+  if (requirement.within)
+    key += " within " + job.brief.shapes[job.brief.judgedPlaces[*requirement.within]].name;
+  return key;
 }
 
 }  // namespace
@@ -330,20 +331,31 @@ Inputs inputsOfLayout(const Job& job) {
   }
   addActing(inputs, job);
   inputs.add("goal", static_cast<int>(brief.goal));
-  if (brief.lightest) {
+  if (brief.lightest)
     inputs.add("goal", "lightest");
-    const std::vector<Requirement> wanted = job.designedFor();
-    for (std::size_t r = 0; r < wanted.size(); ++r) {
-      const std::string key = keyOf(wanted[r], job.setup);
-      inputs.add("[require] " + key, wanted[r].bound);
-      if (!job.corrections.empty()) inputs.add("correction of " + key, job.corrections[r]);
-      if (wanted[r].kind == Requirement::Kind::displacement) addFace(inputs, brief, wanted[r].face);
-      if (wanted[r].kind != Requirement::Kind::safetyFactor) continue;
-      inputs.add("[proof] exclude_within", brief.exclusion);
-      addStrengths(inputs, brief);
-    }
-  } else {
+  else
     inputs.add("[target] mass", job.targetMass);
+  if (brief.blend) {
+    inputs.add("goal stiffness", brief.blend->stiffness);
+    inputs.add("goal frequency", brief.blend->frequency);
+    inputs.add("goal stress", brief.blend->stress);
+  }
+  bool stress = brief.blend && brief.blend->stress > 0;
+  for (std::size_t r = 0; r < brief.limits.size(); ++r) {
+    const BriefLimit& limit = brief.limits[r];
+    const std::string key = keyOf(limit, job);
+    inputs.add(key, limit.bound);
+    if (limit.share > 0) inputs.add(key + " relative", limit.ofBaseline ? -limit.share : limit.share);
+    if (!job.corrections.empty()) inputs.add("correction of " + key, job.corrections[r]);
+    if (limit.kind == Requirement::Kind::displacement || limit.kind == Requirement::Kind::rotation)
+      addFace(inputs, brief, limit.face);
+    if (limit.over) addFace(inputs, brief, *limit.over);
+    if (limit.within) addShapes(inputs, brief, {brief.shapes[brief.judgedPlaces[*limit.within]].name});
+    stress = stress || limit.ofStress();
+  }
+  if (stress) {
+    inputs.add("[proof] exclude_within", brief.exclusion);
+    addStrengths(inputs, brief);
   }
   for (const PartTarget& part : job.partTargets) {
     const std::string& name = brief.shapes[part.shape].name;
@@ -384,6 +396,10 @@ Inputs inputsOfProof(const Job& job) {
   inputs.add("[proof] exclude_within", brief.exclusion);
   inputs.add("[proof] frequencies", brief.frequencies);
   inputs.add("[making] tolerance", brief.tolerance);
+  for (const std::size_t shape : job.brief.judgedPlaces) {
+    inputs.add("judged within " + job.brief.shapes[shape].name, 1);
+    addShapes(inputs, job.brief, {job.brief.shapes[shape].name});
+  }
   inputs.add("widest wall or gap", brief.widestMeasured());
   std::string measured;  // besides the rules the layout was made by
   for (const BriefRule& each : brief.making)
@@ -396,9 +412,8 @@ Inputs inputsOfProof(const Job& job) {
 Inputs inputsOfVerdict(const Job& job) {
   Inputs inputs;
   inputs.add("[proof] mesh_difference", job.brief.agreement);
-  for (const Requirement& requirement : job.brief.requirements) {
-    inputs.add("[require] " + keyOf(requirement, job.setup), requirement.bound);
-  }
+  for (const Requirement& requirement : job.brief.judgedBy())
+    inputs.add(keyOf(requirement, job), requirement.bound);
   return inputs;
 }
 

@@ -42,7 +42,7 @@ void JobRun::keepIteration(const IterationView& view, const std::filesystem::pat
       job_.domain);
 }
 
-/// What the last design left: of this one, or, where a lightest part has another round, of the round before.
+/// What the last design left: of this one, or, where there is another round, of the round before.
 std::optional<OptimiseState> JobRun::stateToGoOnWith(const std::string& fingerprint) const {
   const std::filesystem::path checkpoint = folder() / "checkpoint.bin";
   std::optional<OptimiseState> state = readCheckpoint(checkpoint, fingerprint);
@@ -85,6 +85,7 @@ FoundLayout JobRun::designed() {
   return designLayout(
       job_,
       [&](const IterationView& view) {
+        if (history.empty()) noteFull(view);
         history.push_back(view.record);
         writeFile(folder() / "history.csv", historyCsv(history, view.columns));
         const int every = job_.brief.keepEvery;
@@ -112,6 +113,18 @@ FoundLayout JobRun::designed() {
       [&](const Progress&) { return sinceIteration.seconds() < kPatience || !stopAsked(); });
 }
 
+/// Tells what limits come to where all of the space is full, which the search has to do with.
+void JobRun::noteFull(const IterationView& view) const {
+  if (view.full.empty()) return;
+  for (const DesignedRecord& limit : designedLimits(job_, view.columns, view.full)) {
+    const bool holds = limit.sense == "at least" ? limit.value >= limit.bound : limit.value <= limit.bound;
+    note(fmt::format("{}{}: {:.4g}{}{} with all of the space full, to be {} {:.4g}{}",
+                     holds ? "          " : "warning   ", limit.what, limit.value,
+                     limit.unit.empty() ? "" : " ", limit.unit, limit.sense, limit.bound,
+                     holds ? "" : "; whether less material does better, only the search can tell"));
+  }
+}
+
 /// Says of a layout what it depends on.
 void JobRun::stampLayout(LayoutRecord& record) const {
   record.stamp = {layoutFingerprint(job_), inputsOfLayout(job_).values(), {}};
@@ -135,7 +148,7 @@ void JobRun::storeUnfinished(const IterationRecord& shown, const IterationView& 
       std::visit([&](const auto& domain) { return greyness(view.density, domain.fill); }, job_.domain);
   design.greyOverMass = grey.overMass;
   design.greyOverSpace = grey.overSpace;
-  design.limits = designedLimits(job_, shown.values);
+  design.limits = designedLimits(job_, view.columns, shown.values);
   design.seconds = shown.seconds;
   record_.layout = std::move(record);
   record_.atWork = !stopped;  // or its files are as they will be found
@@ -180,13 +193,23 @@ void JobRun::choose() {
   save();
 }
 
+void JobRun::settleBounds() {
+  if (!hasRelativeBounds(job_)) return;
+  const std::string fingerprint = boundsFingerprint(job_);
+  if (!record_.bounds || record_.bounds->fingerprint != fingerprint)
+    record_.bounds = BoundsRecord{fingerprint, boundsOf(job_, progress())};
+  job_ = settled(withBounds(std::move(job_), record_.bounds->values), record_);
+  save();
+}
+
 void JobRun::optimise(bool fresh) {
   if (layoutReady_ && !fresh) return;
-  if (fresh) {  // the rounds of a lightest part begin anew
+  if (fresh) {  // rounds begin anew
     record_.rounds.reset();
     job_.corrections.clear();
   }
   choose();
+  settleBounds();
   if (!fresh && layoutFits(job_, record_) && record_.layout->finished) {
     note("optimise  reused: layout.vti fits the brief");
     refuseFailedLayout();
@@ -214,15 +237,16 @@ void JobRun::optimise(bool fresh) {
   // Only now: on a full disk the iterations are not lost with it.
   const LayoutRecord& layout = found.record;
   const DesignRecord& design = *layout.design;
-  if (layout.settled && !job_.brief.lightest) removeWhole(folder() / "checkpoint.bin");
-  note(
-      fmt::format("optimise  {} iterations, {}: compliance {:.4g} J{}, read black and white {}, grey "
-                  "{:.0f} %, mass {:.4g} kg",
-                  design.iterations, layout.stop, design.compliance,
-                  job_.brief.goal == GoalForm::worst && !job_.brief.lightest ? " in the worst case" : "",
-                  std::isfinite(design.blackAndWhite) ? fmt::format("{:.4g} J", design.blackAndWhite)
-                                                      : "it does not hold",
-                  100 * design.greyOverMass, layout.mass));
+  if (layout.settled && !job_.brief.inRounds()) removeWhole(folder() / "checkpoint.bin");
+  note(fmt::format(
+      "optimise  {} iterations, {}: compliance {:.4g} J{}, read black and white {}, grey "
+      "{:.0f} %, mass {:.4g} kg",
+      design.iterations, layout.stop, design.compliance,
+      job_.brief.goal == GoalForm::worst && !job_.brief.lightest && !job_.brief.blend ? " in the worst case"
+                                                                                      : "",
+      std::isfinite(design.blackAndWhite) ? fmt::format("{:.4g} J", design.blackAndWhite)
+                                          : "it does not hold",
+      100 * design.greyOverMass, layout.mass));
   for (const DesignedRecord& limit : design.limits)
     note(fmt::format("          {} {:.4g}{}{} on the voxels in case {}, to be {} {:.4g}{}", limit.what,
                      limit.value, limit.unit.empty() ? "" : " ", limit.unit, limit.worstCase, limit.sense,

@@ -103,7 +103,7 @@ void JobRun::proof(bool fresh) {
 }
 
 bool JobRun::nextRound() {
-  if (!job_.brief.lightest || !record_.layout->design) return false;
+  if (!job_.brief.inRounds() || !record_.layout->design) return false;
   const std::string fingerprint = roundsFingerprint(job_);
   if (!record_.rounds || record_.rounds->fingerprint != fingerprint)
     record_.rounds = RoundsRecord{fingerprint, {}, {}, false};

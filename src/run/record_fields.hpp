@@ -82,6 +82,12 @@ void describeFields(ChoiceRecord& r, V& f) {
 }
 
 template <class V>
+void describeFields(BoundsRecord& r, V& f) {
+  f("fingerprint", r.fingerprint, "of what they depend on");
+  f("values", r.values, "in SI units, in the order of the brief");
+}
+
+template <class V>
 void describeFields(MadeWithinRecord& r, V& f) {
   f("offset_mm", r.offset, "of the surface, in or out", kInMm);
   f("compliance_J", r.compliance, "the goal at the thinner layout");
@@ -101,6 +107,7 @@ void describeFields(DesignedRecord& r, V& f) {
   f("bound", r.bound, "of the brief");
   f("sense", r.sense, "at most, or at least");
   f("worst_case", r.worstCase, "in which the value is that");
+  f("columns", r.columns, "of history.csv that are its figures");
 }
 
 template <class V>
@@ -146,7 +153,10 @@ void describeFields(DesignRecord& r, V& f) {
     "0");
   f.maybe("made_within", r.made, "the layout made too thin and too thick, where [making] tells by how much");
   f("cases", r.cases, "in the order of the brief");
-  f.maybe("limits", r.limits, "what a lightest part was designed to hold, in the order of the brief");
+  f("steps", r.steps, "how the layout was bettered, and why so");
+  f.maybe("limits", r.limits, "what the layout was designed to hold, in the order of the brief");
+  f.maybe("goal_over_full", r.overFull,
+          "terms of a goal of several kinds, each over its value for the full design space");
   f("seconds", r.seconds, "wall time of the iterations");
 }
 
@@ -240,6 +250,20 @@ void describeFields(FigureRecord& r, V& f, double scale = 1) {
 }
 
 template <class V>
+void describeFields(VectorFigureRecord& r, V& f, double scale = 1) {
+  f("value", r.value, "on the fine mesh", scale);
+  f("coarse_mesh", r.coarse, "on the coarse one", scale);
+  f("error", r.error, "of any component, estimated", scale);
+}
+
+template <class V>
+void describeFields(PlaceRecord& r, V& f) {
+  f("strength_used", r.used, "largest stress over strength");
+  f("tension_MPa", r.tension, "largest principal stress", kInMPa);
+  f("compression_MPa", r.compression, "size of the smallest one", kInMPa);
+}
+
+template <class V>
 void describeFields(FrequenciesRecord& r, V& f) {
   f("cases", r.cases, "that stand on the same supports");
   f("lowest_Hz", r.lowest, "lowest first; stress of the loads has no part in them");
@@ -258,6 +282,8 @@ void describeFields(BodyCaseRecord& r, V& f) {
   f("face_rotation_deg", r.faceRotation, "mean by face, about the axes", kInDegrees);
   f("face_displacement_error_mm", r.faceDisplacementError, "estimated", kInMm);
   f("face_motion_mm", r.faceMotion, "size of that mean", kInMm);
+  f("face_shift_mm", r.faceShift, "that mean as a vector, on both meshes", kInMm);
+  f("face_turn_deg", r.faceTurn, "mean rotation, on both meshes", kInDegrees);
   f("peak_von_mises_MPa", r.peak, "anywhere", kInMPa);
   f("peak_at_mm", r.peakAt, "its place", kInMm);
   f("judged_everywhere", r.judgedEverywhere, "exclude_within left nothing of the body");
@@ -272,6 +298,10 @@ void describeFields(BodyCaseRecord& r, V& f) {
   f("safety_factor", r.safetyFactor, "its strength over the judged stress");
   f("safety_factor_error", r.safetyFactorError, "estimated");
   f("strength_used", r.used, "judged stress over strength");
+  f("tension_found_MPa", r.tensionFigure, "largest principal stress, on both meshes", kInMPa);
+  f("compression_found_MPa", r.compressionFigure, "size of the smallest one, on both meshes", kInMPa);
+  f("compliance_found_J", r.complianceFigure, "on both meshes");
+  f("places", r.places, "within which limits hold, in the order of the brief");
   f("error_order", r.errorOrder, "with which the energy's error falls");
   f("applied_force_N", r.appliedForce, "resultant of the loads");
   f("applied_moment_Nm", r.appliedMoment, "about the origin");
@@ -367,6 +397,7 @@ void describeFields(RunRecord& r, V& f) {
   f.maybe("thickness_mm", r.thickness, "of a sheet", kInMm);
   f("warnings", r.warnings, "of the set-up");
   f.maybe("choice", r.choice, "of the ways of making, where the brief gives several");
+  f.maybe("bounds", r.bounds, "of all limits, where some are relative to another body");
   f.maybe("rounds", r.rounds, "of a lightest part: each designed, proved, and corrected by the proof");
   f.maybe("optimise", r.layout, "the layout");
   f.maybe("solid", r.solid, "read out of it");

@@ -32,6 +32,10 @@ template <class T>
 inline constexpr bool kPlain =
     std::is_same_v<T, bool> || std::is_same_v<T, std::string> || std::is_same_v<T, std::size_t>;
 
+/// Records whose figures are in a unit of where they stand.
+template <class T>
+inline constexpr bool kInUnits = std::is_same_v<T, FigureRecord> || std::is_same_v<T, VectorFigureRecord>;
+
 /// The number in SI units. What was written as v times the scale comes back so that it is written the same:
 /// if numbers lie further apart here than there, the nearest one is v itself, and if not, the quotient's
 /// rounding is too small to show in the product.
@@ -91,7 +95,7 @@ class Writer {
       return map;
     } else {
       Writer inner;
-      if constexpr (std::is_same_v<Value, FigureRecord>)
+      if constexpr (kInUnits<Value>)
         describeFields(value, inner, scale);
       else
         describeFields(value, inner);
@@ -141,7 +145,7 @@ class Reader {
       for (const auto& [name, each] : from.get_ref<const json::object_t&>()) decode(each, value[name], scale);
     } else {
       Reader inner(from);
-      if constexpr (std::is_same_v<T, FigureRecord>)
+      if constexpr (kInUnits<T>)
         describeFields(value, inner, scale);
       else
         describeFields(value, inner);

@@ -32,11 +32,26 @@ std::string roundsFingerprint(const Job& job) {
   return hashOf(layoutFingerprint(first) + inputs.hash());
 }
 
+bool hasRelativeBounds(const Job& job) {
+  return std::any_of(job.brief.limits.begin(), job.brief.limits.end(),
+                     [](const BriefLimit& limit) { return limit.share > 0; });
+}
+
+std::string boundsFingerprint(const Job& job) {
+  Job open = job;
+  open.corrections.clear();
+  for (BriefLimit& limit : open.brief.limits)
+    if (limit.share > 0) limit.bound = 0;
+  return hashOf(layoutFingerprint(open) + inputsOfBlock(open, open.brief.baseline).hash());
+}
+
 Job settled(Job job, const RunRecord& record) {
+  if (hasRelativeBounds(job) && record.bounds && record.bounds->fingerprint == boundsFingerprint(job))
+    job = withBounds(std::move(job), record.bounds->values);
   if (job.open && record.choice && record.choice->fingerprint == choiceFingerprint(job))
     return settledOn(job, record.choice->taken);
   job.corrections.clear();
-  if (job.brief.lightest && record.rounds && record.rounds->fingerprint == roundsFingerprint(job))
+  if (job.brief.inRounds() && record.rounds && record.rounds->fingerprint == roundsFingerprint(job))
     job.corrections = record.rounds->corrections;
   return job;
 }
@@ -56,7 +71,7 @@ bool layoutFits(const Job& job, const RunRecord& record) {
       !isThere(record.folder / "layout.vti"))
     return false;
   if (!record.layout->design) return true;
-  if (job.brief.lightest && record.layout->settled) return true;  // its iterations are those of all rounds
+  if (job.brief.inRounds() && record.layout->settled) return true;  // its iterations are those of all rounds
   const auto done = static_cast<int>(record.layout->design->iterations);
   const int most = job.brief.iterations;
   return record.layout->stop == describe(OptimiseStop::iterationLimit) ? done == most
@@ -67,7 +82,7 @@ std::string judgeAnew(const Job& job, BodyRecord& body) {
   const Inputs wanted = inputsOfVerdict(job);
   if (body.required == wanted.values()) return {};
   std::string change = wanted.changeSince(body.required);
-  judgeBody(body, job.setup, job.brief.requirements, job.brief.agreement);
+  judgeBody(body, job.setup, job.brief.judgedBy(), job.brief.agreement);
   body.required = wanted.values();
   return change;
 }

@@ -15,6 +15,10 @@ std::string layoutFingerprint(const Job& job);
 std::string roundsFingerprint(const Job& job);
 /// Of an open job: of what the choice among its ways depends on.
 std::string choiceFingerprint(const Job& job);
+/// Of what the bounds of its limits depend on, where some are relative to another body.
+std::string boundsFingerprint(const Job& job);
+/// Whether some are.
+bool hasRelativeBounds(const Job& job);
 /// @param record knows how many iterations the layout took, which may go on.
 std::string solidFingerprint(const Job& job, const RunRecord& record);
 std::string proofFingerprint(const Job& job, const std::string& before);

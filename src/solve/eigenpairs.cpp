@@ -31,12 +31,26 @@ namespace {
 using Block = std::vector<std::vector<double>>;
 using Small = Eigen::MatrixXd;
 
-/// a^T b, entry by entry.
+/// a^T b, entry by entry. In blocks that stay in the cache, as each vector would be read once for each of the
+/// others otherwise.
 Small products(const Block& a, const Block& b) {
-  Small result(static_cast<Eigen::Index>(a.size()), static_cast<Eigen::Index>(b.size()));
-  for (std::size_t i = 0; i < a.size(); ++i)
-    for (std::size_t j = 0; j < b.size(); ++j)
-      result(static_cast<Eigen::Index>(i), static_cast<Eigen::Index>(j)) = dot(a[i], b[j]);
+  const auto rows = static_cast<Eigen::Index>(a.size());
+  const auto columns = static_cast<Eigen::Index>(b.size());
+  const std::size_t n = a.front().size();
+  std::vector<Small> partial(n / kBlockSize + 1, Small::Zero(rows, columns));
+  forEachBlock(n, [&](std::size_t begin, std::size_t end) {
+    const auto length = static_cast<Eigen::Index>(end - begin);
+    const auto part = [&](const Block& block) {
+      Small values(length, static_cast<Eigen::Index>(block.size()));
+      for (std::size_t i = 0; i < block.size(); ++i)
+        values.col(static_cast<Eigen::Index>(i)) =
+            Eigen::Map<const Eigen::VectorXd>(block[i].data() + begin, length);
+      return values;
+    };
+    partial[begin / kBlockSize].noalias() = part(a).transpose() * part(b);
+  });
+  Small result = Small::Zero(rows, columns);
+  for (const Small& block : partial) result += block;
   return result;
 }
 
@@ -73,20 +87,9 @@ struct Space {
 
 class Iteration {
  public:
-  Iteration(ModalSystem& system, int count) : system_(system), count_(count) {
-    // The start: fixed pseudo-random vectors, smoothed by the cycle.
-    std::mt19937 random;  // as the standard has it: the same on every machine
-    for (int i = 0; i < count_; ++i) {
-      std::vector<double> start(system_.size());
-      for (double& value : start) value = static_cast<double>(random()) * 0x1p-32 - 0.5;
-      system_.project(start);
-      std::vector<double> smooth(start.size());
-      system_.precondition(start, smooth);
-      space_.x.push_back(std::move(smooth));
-    }
-    space_.kx = stiff(space_.x);
-    improve(Space(space_));
-    previous_ = {};
+  Iteration(ModalSystem& system, int count, std::span<const std::vector<double>> given)
+      : system_(system), count_(count) {
+    if (!begin(given)) begin({});  // what is given may be no basis
   }
 
   /// One step. @return the estimated relative errors of the squared frequencies.
@@ -122,6 +125,28 @@ class Iteration {
   const Block& vectors() const { return space_.x; }
 
  private:
+  /// From what is given, made up for by fixed pseudo-random vectors, smoothed by the cycle.
+  bool begin(std::span<const std::vector<double>> given) {
+    const auto count = static_cast<std::size_t>(count_);
+    space_ = {};
+    space_.x.assign(given.begin(),
+                    given.begin() + static_cast<std::ptrdiff_t>(std::min(count, given.size())));
+    for (std::vector<double>& known : space_.x) system_.project(known);
+    std::mt19937 random;  // as the standard has it: the same on every machine
+    while (space_.x.size() < count) {
+      std::vector<double> start(system_.size());
+      for (double& value : start) value = static_cast<double>(random()) * 0x1p-32 - 0.5;
+      system_.project(start);
+      std::vector<double> smooth(start.size());
+      system_.precondition(start, smooth);
+      space_.x.push_back(std::move(smooth));
+    }
+    space_.kx = stiff(space_.x);
+    const bool good = improve(Space(space_));
+    previous_ = {};
+    return good;
+  }
+
   Block stiff(const Block& x) {
     Block y;
     for (const std::vector<double>& vector : x) {
@@ -184,21 +209,21 @@ class Iteration {
 
 }  // namespace
 
-Eigenpairs lowestEigenpairs(ModalSystem& system, int count, double tolerance, int maxIterations,
-                            const std::function<bool()>& goOn) {
+Eigenpairs lowestEigenpairs(ModalSystem& system, const EigenOptions& options,
+                            std::span<const std::vector<double>> start, const std::function<bool()>& goOn) {
   // The highest wanted converge as if the gap to the guards were theirs.
-  Iteration iteration(system, count + kGuardPairs);
+  Iteration iteration(system, options.count + kGuardPairs, start);
   Eigenpairs found;
-  while (found.iterations < maxIterations && !found.converged) {
+  while (found.iterations < options.maxIterations && !found.converged) {
     if (goOn && !goOn()) throw Cancelled();
     found.errors = iteration.step();
     ++found.iterations;
-    found.converged = std::all_of(found.errors.begin(), found.errors.begin() + count,
-                                  [&](double error) { return error <= tolerance; });
+    found.converged = std::all_of(found.errors.begin(), found.errors.begin() + options.count,
+                                  [&](double error) { return error <= options.tolerance; });
   }
-  found.errors.resize(static_cast<std::size_t>(count));
-  found.values = iteration.values().head(count);
-  found.vectors.assign(iteration.vectors().begin(), iteration.vectors().begin() + count);
+  found.errors.resize(static_cast<std::size_t>(options.count));
+  found.values = iteration.values().head(options.count);
+  found.vectors = iteration.vectors();
   return found;
 }
 

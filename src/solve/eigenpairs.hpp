@@ -28,15 +28,24 @@ class ModalSystem {
 
 struct Eigenpairs {
   Eigen::VectorXd values;                    ///< lowest first
-  std::vector<std::vector<double>> vectors;  ///< x^T M x = 1
+  std::vector<std::vector<double>> vectors;  ///< x^T M x = 1; those asked for, then their guards
   std::vector<double> errors;                ///< estimated relative errors of the values
   int iterations = 0;
   bool converged = false;  ///< those asked for are within the tolerance
 };
 
+/// How many pairs, how exact (relative error of the values, as estimated), in how many iterations at most.
+struct EigenOptions {
+  int count = 1;
+  double tolerance = 1e-6;
+  int maxIterations = 200;
+};
+
 /// LOBPCG (Knyazev 2001). Memory: 9 vectors in double precision for each pair and for two more that guard the
-/// highest. @param goOn asked in each iteration. @throws Cancelled if it says no.
-Eigenpairs lowestEigenpairs(ModalSystem& system, int count, double tolerance, int maxIterations,
+/// highest. @param start vectors to begin with; fewer than are needed are made up for. @param goOn asked in
+/// each iteration. @throws Cancelled if it says no.
+Eigenpairs lowestEigenpairs(ModalSystem& system, const EigenOptions& options,
+                            std::span<const std::vector<double>> start = {},
                             const std::function<bool()>& goOn = {});
 
 /// How many vectors are iterated beyond those asked for.

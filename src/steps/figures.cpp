@@ -5,6 +5,7 @@
 
 #include <algorithm>
 #include <cmath>
+#include <numbers>
 
 #include "barelattice/base/quantity.hpp"
 #include "barelattice/proof/making_check.hpp"
@@ -16,6 +17,13 @@ FigureRecord figureRecord(const Estimated& estimated) {
   return {estimated.value, estimated.coarse, estimated.error};
 }
 Estimated estimatedFrom(const FigureRecord& figure) {
+  return {figure.value, figure.coarse, figure.error};
+}
+
+VectorFigureRecord vectorRecord(const EstimatedVector& estimated) {
+  return {estimated.value, estimated.coarse, estimated.error};
+}
+EstimatedVector vectorFrom(const VectorFigureRecord& figure) {
   return {figure.value, figure.coarse, figure.error};
 }
 
@@ -37,6 +45,8 @@ BodyCaseRecord caseRecord(const BodyProof& body, std::size_t k, const ProofProbl
     record.faceRotation[face] = c.faceRotation[f];
     record.faceDisplacementError[face] = errors.faceDisplacement[f].error;
     record.faceMotion[face] = figureRecord(errors.faceDisplacement[f]);
+    record.faceShift[face] = vectorRecord(errors.faceShift[f]);
+    record.faceTurn[face] = vectorRecord(errors.faceTurn[f]);
   }
   for (const std::size_t s : problem.setup.cases[k].supports) {
     ReactionRecord& reaction = record.reactions[problem.setup.supports[s].name];
@@ -66,6 +76,12 @@ BodyCaseRecord caseRecord(const BodyProof& body, std::size_t k, const ProofProbl
   record.safetyFactor = c.safetyFactor;
   record.safetyFactorError = factorFrom(errors.used).error;
   record.used = figureRecord(errors.used);
+  record.tensionFigure = figureRecord(errors.tension);
+  record.compressionFigure = figureRecord(errors.compression);
+  record.complianceFigure = figureRecord(errors.compliance);
+  for (const CaseErrors::Place& place : errors.places)
+    record.places.push_back(
+        {figureRecord(place.used), figureRecord(place.tension), figureRecord(place.compression)});
   record.errorOrder = errors.order;
   record.appliedForce = c.applied.force;
   record.appliedMoment = c.applied.moment;
@@ -104,10 +120,13 @@ struct Told {
   std::string what, unit;
   double scale = 1;
 };
-Told told(const Requirement& requirement, const Setup& setup) {
+Told toldPlainly(const Requirement& requirement, const Setup& setup) {
+  constexpr double kMPa = 1e-6;
   switch (requirement.kind) {
     case Requirement::Kind::displacement:
       return {"displacement at " + setup.faces[requirement.face].name, "mm", kMillimetresPerMetre};
+    case Requirement::Kind::rotation:
+      return {"rotation at " + setup.faces[requirement.face].name, "deg", 180 / std::numbers::pi};
     case Requirement::Kind::wall:
     case Requirement::Kind::gap:
       return {describe(measureOf(requirement.kind)), "mm", kMillimetresPerMetre};
@@ -115,10 +134,33 @@ Told told(const Requirement& requirement, const Setup& setup) {
       return {"safety factor", "", 1};
     case Requirement::Kind::frequency:
       return {"lowest natural frequency", "Hz", 1};
+    case Requirement::Kind::compliance:
+      return {"compliance", "J", 1};
+    case Requirement::Kind::vonMises:
+      return {"von Mises stress", "MPa", kMPa};
+    case Requirement::Kind::tension:
+      return {"largest principal stress", "MPa", kMPa};
+    case Requirement::Kind::compression:
+      return {"smallest principal stress", "MPa", kMPa};
     case Requirement::Kind::mass:
       break;
   }
   return {"mass", "kg", 1};
+}
+
+/// With all that tells a limit from others of its kind.
+Told told(const Requirement& requirement, const Setup& setup) {
+  Told as = toldPlainly(requirement, setup);
+  if (requirement.over) as.what += " over " + setup.faces[*requirement.over].name;
+  if (requirement.along) {
+    const Vec3& d = *requirement.along;
+    as.what +=
+        fmt::format(" {} ({:.3g}, {:.3g}, {:.3g})",
+                    requirement.kind == Requirement::Kind::rotation ? "about" : "along", d.x(), d.y(), d.z());
+  }
+  if (!requirement.name.empty() && requirement.name != keyOf(requirement))
+    as.what = requirement.name + ": " + as.what;
+  return as;
 }
 
 const char* senseOf(const Requirement& requirement) {
@@ -156,10 +198,20 @@ JudgedBody judgedFrom(const BodyRecord& record, const Setup& setup) {
     CaseErrors errors;
     errors.order = c.errorOrder;
     errors.used = estimatedFrom(c.used);
+    errors.compliance = estimatedFrom(c.complianceFigure);
+    errors.tension = estimatedFrom(c.tensionFigure);
+    errors.compression = estimatedFrom(c.compressionFigure);
+    for (const PlaceRecord& place : c.places)
+      errors.places.push_back(
+          {estimatedFrom(place.used), estimatedFrom(place.tension), estimatedFrom(place.compression)});
+    const auto vectorOf = [](const std::map<std::string, VectorFigureRecord>& all, const std::string& face) {
+      const auto found = all.find(face);
+      return found == all.end() ? EstimatedVector{} : vectorFrom(found->second);
+    };
     for (const NamedFace& face : setup.faces) {
-      const auto motion = c.faceMotion.find(face.name);
-      errors.faceDisplacement.push_back(motion == c.faceMotion.end() ? Estimated{}
-                                                                     : estimatedFrom(motion->second));
+      errors.faceShift.push_back(vectorOf(c.faceShift, face.name));
+      errors.faceDisplacement.push_back(errors.faceShift.back().size());
+      errors.faceTurn.push_back(vectorOf(c.faceTurn, face.name));
     }
     body.cases.push_back({c.name, errors});
   }
@@ -224,22 +276,30 @@ const char* leftOutBy(MakingMeasure measure) {
 
 }  // namespace
 
-std::vector<DesignedRecord> designedLimits(const Job& job, const std::vector<double>& values) {
+std::vector<DesignedRecord> designedLimits(const Job& job, const std::vector<std::string>& columns,
+                                           const std::vector<double>& values) {
   std::vector<DesignedRecord> records;
-  const std::vector<Requirement> wanted = job.designedFor();
-  const std::size_t cases = job.setup.cases.size();
-  for (std::size_t r = 0; r < wanted.size(); ++r) {
-    const auto first = values.begin() + static_cast<std::ptrdiff_t>(r * cases);
-    const auto worst = std::max_element(first, first + static_cast<std::ptrdiff_t>(cases));
-    const Told as = told(wanted[r], job.setup);
+  for (std::size_t r = 0; r < job.brief.limits.size(); ++r) {
+    const Requirement& limit = job.brief.limits[r];
+    const Told as = told(limit, job.setup);
     DesignedRecord& record = records.emplace_back();
     record.what = as.what;
     record.unit = as.unit;
-    record.sense = senseOf(wanted[r]);
-    record.bound = wanted[r].bound * as.scale;
+    record.sense = senseOf(limit);
+    record.bound = limit.bound * as.scale;
     record.correction = job.corrections.empty() ? 1 : job.corrections[r];
-    record.value = as.scale * (wanted[r].least() ? 1 / *worst : *worst);
-    record.worstCase = job.setup.cases[static_cast<std::size_t>(worst - first)].name;
+    std::optional<double> worst;
+    for (const LimitColumn& each : columnsOf(job, limit)) {
+      const auto column = std::find(columns.begin(), columns.end(), each.name);
+      if (column == columns.end()) continue;  // of supports that another case stands on, too
+      record.columns.push_back(each.name);
+      const double value = each.figure(values.at(static_cast<std::size_t>(column - columns.begin())));
+      if (worst && (limit.least() ? value >= *worst : value <= *worst)) continue;
+      worst = value;
+      record.worstCase = job.setup.cases[each.k].name;
+    }
+    if (!worst) throw RunError("the layout tells nothing of " + as.what);
+    record.value = as.scale * *worst;
   }
   return records;
 }

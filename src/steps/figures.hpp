@@ -10,9 +10,10 @@
 
 namespace barelattice {
 
-/// What a lightest layout was designed to hold, each in its worst case.
-/// @param values of the layout: the goal's terms first.
-std::vector<DesignedRecord> designedLimits(const Job& job, const std::vector<double>& values);
+/// What a layout was designed to hold, each in its worst case.
+/// @param columns heads of the values, see OptimiseResult.
+std::vector<DesignedRecord> designedLimits(const Job& job, const std::vector<std::string>& columns,
+                                           const std::vector<double>& values);
 
 /// What the layout of a job is designed for, for people.
 std::string goalText(const Job& job);

@@ -24,6 +24,24 @@ std::vector<double> inSinglePrecision(std::vector<double> field) {
   return field;
 }
 
+/// The limit that is missed by most, for people.
+std::string missedText(const Job& job, const OptimiseResult& result) {
+  const std::vector<DesignedRecord> limits = designedLimits(job, result.columns, result.values);
+  const auto over = [](const DesignedRecord& limit) {
+    return limit.correction *
+           (limit.sense == "at least" ? limit.bound / limit.value : limit.value / limit.bound);
+  };
+  const auto worst = std::max_element(limits.begin(), limits.end(),
+                                      [&](const auto& a, const auto& b) { return over(a) < over(b); });
+  if (worst == limits.end() || over(*worst) <= 1) return result.where;  // that of a part of the mass
+  return fmt::format("{} is {:.4g}{}{} in case {}, and was to be {} {:.4g}{}", worst->what, worst->value,
+                     worst->unit.empty() ? "" : " ", worst->unit, worst->worstCase, worst->sense,
+                     worst->bound,
+                     worst->correction == 1
+                         ? ""
+                         : fmt::format(" once it is corrected by {:.3g} as proofs found", worst->correction));
+}
+
 /// What went wrong, and what to change; nothing for ends that a later step can work with.
 std::optional<FailureRecord> failureOf(const Job& job, const OptimiseResult& result) {
   const double wanted = job.brief.lightest ? result.massFraction * job.spaceMass : job.targetMass;
@@ -63,9 +81,9 @@ std::optional<FailureRecord> failureOf(const Job& job, const OptimiseResult& res
           "take smaller voxels, or a smallest_member of more voxels");
     case OptimiseStop::missed:
       return job.brief.lightest
-                 ? failed("a limit is out of reach: " + result.where,
+                 ? failed("a limit is out of reach: " + missedText(job, result),
                           "allow more, enlarge the design space, or take another material")
-                 : failed("a limit does not hold: " + result.where, mass + ", or a wider limit");
+                 : failed("a limit does not hold: " + missedText(job, result), mass + ", or a wider limit");
     case OptimiseStop::loose:
       return failed("the layout does not hold: " + result.where,
                     fmt::format("{}, or take another smallest_member", mass));
@@ -95,7 +113,11 @@ LayoutRecord recordOf(const Job& job, const OptimiseResult& result) {
   }
   design.failure = failureOf(job, result);
   design.goal = goalText(job);
-  design.limits = designedLimits(job, result.values);
+  design.steps = result.steps;
+  design.limits = designedLimits(job, result.columns, result.values);
+  for (std::size_t k = 0; job.brief.blend && k < result.full.size() && result.columns[k] != "mass_fraction";
+       ++k)
+    design.overFull[result.columns[k]] = result.values[k] / result.full[k];
   design.iterations = result.history.size();
   design.compliance = result.nominal;
   design.eroded = result.eroded;
@@ -115,6 +137,13 @@ LayoutRecord recordOf(const Job& job, const OptimiseResult& result) {
 
 std::string goalText(const Job& job) {
   if (job.brief.lightest) return "lightest";
+  if (job.brief.blend) {
+    const BriefBlend& blend = *job.brief.blend;
+    if (blend.only())
+      return blend.frequency > 0 ? "highest frequency" : blend.stress > 0 ? "least stress" : "weighted sum";
+    return fmt::format("blend of {:.3g} stiffness, {:.3g} frequency, {:.3g} stress", blend.stiffness,
+                       blend.frequency, blend.stress);
+  }
   return job.brief.goal == GoalForm::worst ? "worst case" : "weighted sum";
 }
 

@@ -218,7 +218,7 @@ ProvedBody proved(const Job& job, const BodyToProve& what, const ProgressCallbac
   addLargeMotions(body.fine, job.setup, bounds, record.doubts);
   report(progress, "measuring", 0);
   if (what.surface) record.making = makingRecords(job, *what.surface);
-  judgeBody(record, job.setup, job.brief.requirements, job.brief.agreement);
+  judgeBody(record, job.setup, job.brief.judgedBy(), job.brief.agreement);
   record.seconds = watch.seconds();
   result.proof = std::move(body.fine);
   return result;
@@ -273,7 +273,7 @@ JobResult carriedOut(const Job& job, const IterationCallback& callback, const Op
   return {std::move(layout), std::move(solid), std::move(proof)};
 }
 
-/// A lightest part: each proof corrects the next design.
+/// A part with limits: each proof corrects the next design.
 JobResult carryOutInRounds(Job job, const IterationCallback& callback, const ProgressCallback& progress) {
   std::optional<OptimiseState> left;
   const auto keeping = [&](const IterationView& view) {
@@ -299,8 +299,11 @@ JobResult carryOutInRounds(Job job, const IterationCallback& callback, const Pro
 
 JobResult carryOut(const Job& given, const IterationCallback& callback, const ProgressCallback& progress) {
   Job job = given.open ? settledOn(given, choiceOf(given, progress).taken) : given;
-  return job.brief.lightest ? carryOutInRounds(job, callback, progress)
-                            : carriedOut(job, callback, nullptr, progress);
+  if (std::any_of(job.brief.limits.begin(), job.brief.limits.end(),
+                  [](const BriefLimit& limit) { return limit.bound == 0; }))
+    job = withBounds(std::move(job), boundsOf(job, progress));
+  return job.brief.inRounds() ? carryOutInRounds(job, callback, progress)
+                              : carriedOut(job, callback, nullptr, progress);
 }
 
 }  // namespace barelattice

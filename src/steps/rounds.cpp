@@ -1,4 +1,4 @@
-// Rounds of a lightest part: a proof corrects what the next layout is designed for.
+// Rounds of a part with limits: a proof corrects what the next layout is designed for.
 
 #include <algorithm>
 #include <cmath>
@@ -43,8 +43,8 @@ RoundRecord roundOf(const Job& job, const LayoutRecord& layout, const BodyRecord
   round.verdict = proof.verdict;
   if (!layout.design) return round;
   round.iterations = layout.design->iterations;
-  requireCount("limits of the layout", layout.design->limits.size(), job.designedFor().size(),
-               "requirements it was designed for");
+  requireCount("limits of the layout", layout.design->limits.size(), job.brief.limits.size(),
+               "limits it was designed for");
   for (const DesignedRecord& designed : layout.design->limits) {
     const auto found = std::find_if(proof.requirements.begin(), proof.requirements.end(),
                                     [&](const RequirementRecord& r) { return r.what == designed.what; });
@@ -69,8 +69,9 @@ std::optional<std::vector<double>> nextCorrections(const Job& job, const std::ve
     near = near || proved >= nearEnough(limit);
     governs = std::max(governs, designedOver(limit.designed));
   }
-  // What holds is not given up where no other round could mend the next.
-  if (held && (near || done.size() + 1 >= most)) return std::nullopt;
+  // What holds is not given up where no other round could mend the next, nor where the mass is given, which
+  // has a better use then.
+  if (held && (near || !job.brief.lightest || done.size() + 1 >= most)) return std::nullopt;
   // Where less was asked for and it got no lighter, members of the smallest size decide.
   constexpr double kLighter = 0.99;
   if (held && done.size() > 1 && last.mass > kLighter * done[done.size() - 2].mass) return std::nullopt;

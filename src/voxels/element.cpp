@@ -68,6 +68,11 @@ CellMatrix<D> cellStiffness(double poisson) {
   return meanForm<D>(constitutiveMatrix<D>(poisson));
 }
 
+template <int D>
+Eigen::Matrix<double, D*(D + 1) / 2, kCellDofs<D>> centreStress(double poisson) {
+  return constitutiveMatrix<D>(poisson) * strainMatrix<D>(Point<D>::Constant(0.5));
+}
+
 /// 2 s^2 = (xx - yy)^2 + (yy - zz)^2 + (zz - xx)^2 + 6 (yz^2 + xz^2 + xy^2), with zz = t (xx + yy) in the
 /// plane.
 template <int D>
@@ -129,6 +134,8 @@ double scaledEigenvalueBound(const CellMatrix<D>& stiffness) {
 
 template CellMatrix<2> cellStiffness<2>(double);
 template CellMatrix<3> cellStiffness<3>(double);
+template Eigen::Matrix<double, 3, 8> centreStress<2>(double);
+template Eigen::Matrix<double, 6, 24> centreStress<3>(double);
 template CellMatrix<2> vonMisesForm<2>(double, double);
 template CellMatrix<3> vonMisesForm<3>(double, double);
 template CellMatrix<2> transformedMatrix<2>(const CellMatrix<2>&);

@@ -30,6 +30,11 @@ CellMatrix<D> cellStiffness(double poisson);
 template <int D>
 CellMatrix<D> vonMisesForm(double poisson, double across);
 
+/// The stress at the centre of a cell with unit edge and unit modulus by its displacements, its components as
+/// constitutiveMatrix orders them.
+template <int D>
+Eigen::Matrix<double, D*(D + 1) / 2, kCellDofs<D>> centreStress(double poisson);
+
 /// B of K = W B W, with W the Walsh-Hadamard transform of the corner values: row and column D m + c belong to
 /// component c in mode m.
 template <int D>

@@ -16,6 +16,15 @@
 namespace barelattice {
 namespace {
 
+// Densities from which cells begin to weigh what they are, and do; see vibratingShare.
+constexpr double kLight = 0.1;
+constexpr double kSolid = 0.5;
+
+/// From 0 to 1, flat and without curvature at both ends.
+double smoothed(double way) {
+  return way * way * way * (10 + way * (6 * way - 15));
+}
+
 /// A body on a grid. The mass is lumped: diagonal, a share of 2^-D of each cell at each of its corners.
 template <int D>
 class GridModes final : public ModalSystem {
@@ -100,15 +109,24 @@ std::vector<std::uint8_t> nodesOfIslands(const ElasticModel<D>& model) {
 }  // namespace
 
 double vibratingShare(double density) {
-  constexpr double kLight = 0.1;
-  constexpr double kSolid = 0.5;
+  if (density <= 0) return 0;  // below it by rounding
   const double way = std::clamp((density - kLight) / (kSolid - kLight), 0.0, 1.0);
-  return std::pow(density, 3 - 2 * way * way * (3 - 2 * way));
+  return std::pow(density, 3 - 2 * smoothed(way));
+}
+
+/// Of d^p: p d^(p - 1) + p' d^p log d, with p = 3 - 2 s(w), s' = 30 w^2 (1 - w)^2 w'.
+double vibratingSlope(double density) {
+  if (density <= 0) return 0;
+  const double way = std::clamp((density - kLight) / (kSolid - kLight), 0.0, 1.0);
+  const double power = 3 - 2 * smoothed(way);
+  const double slope = -60 * way * way * (1 - way) * (1 - way) / (kSolid - kLight);
+  return std::pow(density, power - 1) * (power + slope * density * std::log(density));
 }
 
 template <int D>
 NaturalModes findNaturalModes(ElasticModel<D>& model, std::span<const double> cellMass,
-                              const ModeOptions& options, std::span<const MassOnFace> masses) {
+                              const ModeOptions& options, std::span<const MassOnFace> masses,
+                              std::span<const std::vector<double>> start, const std::function<bool()>& goOn) {
   requireCount("cellMass", cellMass.size(), model.stiffness().grid().cellCount(), "cells");
   for (const double mass : cellMass) requireNotNegative("mass of a cell", mass);
   if (options.count < 1)
@@ -118,18 +136,23 @@ NaturalModes findNaturalModes(ElasticModel<D>& model, std::span<const double> ce
   requirePositive("tolerance", options.tolerance);
   if (!(std::accumulate(cellMass.begin(), cellMass.end(), 0.0) > 0))
     throw InputError("a body without mass has no natural frequencies");
-  const int count = options.count + kGuardPairs;
+  const int iterated = options.count + kGuardPairs;
   double free = static_cast<double>(model.size());
   for (const NodeSupport<D>& s : model.stiffness().supports()) free -= D - s.free.trace();
-  if (3 * count > free) throw InputError("there are more modes asked for than the body has motions");
+  if (3 * iterated > free) throw InputError("there are more modes asked for than the body has motions");
+  for (const std::vector<double>& shape : start)
+    requireCount("a shape to start from", shape.size(), model.size(), "degrees of freedom");
   const CarriedMass carried = carriedOn(model.stiffness().grid(), masses);
   GridModes<D> system(model, cellMass, carried);
-  const Eigenpairs found = lowestEigenpairs(system, options.count, options.tolerance, options.maxIterations);
+  const Eigenpairs found =
+      lowestEigenpairs(system, {options.count, options.tolerance, options.maxIterations}, start, goOn);
   NaturalModes result;
   result.iterations = found.iterations;
   result.converged = found.converged;
   const std::vector<std::uint8_t> loose = nodesOfIslands(model);
-  for (std::size_t i = 0; i < found.vectors.size(); ++i) {
+  const auto count = static_cast<std::size_t>(options.count);
+  result.guards.assign(found.vectors.begin() + options.count, found.vectors.end());
+  for (std::size_t i = 0; i < count; ++i) {
     const double squared = model.scale() * found.values[static_cast<Eigen::Index>(i)];
     result.modes.push_back({std::sqrt(std::max(0.0, squared)) / (2 * std::numbers::pi), found.errors[i],
                             found.vectors[i], system.shareOf(loose, found.vectors[i])});
@@ -138,8 +161,12 @@ NaturalModes findNaturalModes(ElasticModel<D>& model, std::span<const double> ce
 }
 
 template BARELATTICE_API NaturalModes findNaturalModes<2>(ElasticModel<2>&, std::span<const double>,
-                                                          const ModeOptions&, std::span<const MassOnFace>);
+                                                          const ModeOptions&, std::span<const MassOnFace>,
+                                                          std::span<const std::vector<double>>,
+                                                          const std::function<bool()>&);
 template BARELATTICE_API NaturalModes findNaturalModes<3>(ElasticModel<3>&, std::span<const double>,
-                                                          const ModeOptions&, std::span<const MassOnFace>);
+                                                          const ModeOptions&, std::span<const MassOnFace>,
+                                                          std::span<const std::vector<double>>,
+                                                          const std::function<bool()>&);
 
 }  // namespace barelattice

@@ -50,6 +50,8 @@ RunRecord example(unsigned seed) {
   c.safetyFactor = std::numeric_limits<double>::infinity();
   c.faceRotation = {{"a", place()}};
   c.faceMotion = {{"a", {number(), number(), number()}}};
+  c.faceTurn = {{"a", {place(), place(), number()}}};
+  c.places = {{{number(), number(), number()}, {number(), number(), number()}, {}}};
   c.reactions["root"] = {
       place(), place(), place(), place(), {{place(), place(), place(), place(), number(), number()}}};
   proof.requirements = {{"mass", "kg", number(), number(), number(), number(), "at most", "", "met", {}}};

@@ -1,4 +1,4 @@
-// A lightest part: what is designed, and how a proof corrects the next round.
+// Goals and limits of a brief, and how a proof corrects the next round.
 #include <fmt/format.h>
 #include <gmock/gmock.h>
 #include <gtest/gtest.h>
@@ -16,19 +16,25 @@ namespace {
 
 using ::testing::HasSubstr;
 
-std::string lightestBrief(const std::string& requirements, const std::string& settings = "") {
+const std::string kSag = "sag = { displacement = \"0.1 mm\", face = \"tip\" }\n";
+
+std::string lightestBrief(const std::string& limits, const std::string& settings = "") {
   std::string text = testing::kBrief;
   const auto target = text.find("[target]");
   text.erase(target, text.find("[making]") - target);
   text.erase(text.find("[require]"));
-  return "goal = \"lightest\"\n" + text + "[require]\n" + requirements + "\n" + settings;
+  return "goal = \"lightest\"\n" + text + "[limits]\n" + limits + "\n" + settings;
 }
-Job lightestJob(const std::string& requirements, const std::string& settings = "") {
-  return prepare(parseBrief(lightestBrief(requirements, settings), "test.toml"));
+Job lightestJob(const std::string& limits, const std::string& settings = "") {
+  return prepare(parseBrief(lightestBrief(limits, settings), "test.toml"));
+}
+/// Beside the mass target.
+std::string limitedBrief(const std::string& limits) {
+  return testing::kBrief + "[limits]\n" + limits + "\n";
 }
 
-TEST(LightestBrief, hasRequirementsAndNoTarget) {
-  const Job job = lightestJob("displacement = { tip = \"0.1 mm\" }\nsafety_factor = 3\nmass = \"1 kg\"");
+TEST(LightestBrief, hasLimitsAndNoTarget) {
+  const Job job = lightestJob(kSag + "safety_factor = 3", "[require]\nmass = \"1 kg\"");
   EXPECT_TRUE(job.brief.lightest);
   EXPECT_EQ(job.targetMass, 0);
   const LayoutProblem<3> problem = job.layoutProblem<3>();
@@ -37,7 +43,8 @@ TEST(LightestBrief, hasRequirementsAndNoTarget) {
   ASSERT_EQ(problem.goal.weights.size(), 2U);
   EXPECT_NEAR(problem.goal.weights[0], 1 / 1e-4, 1e-8);
   EXPECT_EQ(problem.goal.weights[1], 3);
-  ASSERT_EQ(job.designedFor().size(), 2U) << "a mass is judged only";
+  EXPECT_EQ(job.brief.limits.size(), 2U);
+  EXPECT_EQ(job.brief.judgedBy().size(), 3U) << "what is required is judged only";
   Job corrected = job;
   corrected.corrections = {1.1, 0.8};
   EXPECT_NEAR(corrected.layoutProblem<3>().goal.weights[0], 1.1 / 1e-4, 1e-8);
@@ -62,23 +69,111 @@ TEST(LightestBrief, refusesWhatContradictsIt) {
   };
   prepare(parseBrief(good, "test.toml"));
   expectRefused(with("[making]", "[target]\nmass = \"1 kg\"\n[making]"), "contradicts goal = \"lightest\"");
-  expectRefused(with("safety_factor = 3", "mass = \"1 kg\""), "has no limit that stops material");
-  expectRefused(with("[require]\nsafety_factor = 3", ""), "has no limit that stops material");
+  expectRefused(with("safety_factor = 3", "frequency_below = \"80 Hz\""), "has no limit that stops material");
+  expectRefused(with("[limits]\nsafety_factor = 3", "[require]\nsafety_factor = 3"),
+                "has no limit that stops material");
   expectRefused(with("keep = [\"pad\"]", "keep = [\"block\"]"), "there is nothing to make lighter");
-  expectRefused(with("safety_factor = 3", "displacement = { root = \"1 mm\" }"), "does not move");
+  expectRefused(with("safety_factor = 3", "sag = { displacement = \"1 mm\", face = \"root\" }"),
+                "does not move");
   expectRefused(
       with("smallest_member = \"6 mm\"", "smallest_member = \"6 mm\"\nprint = { up = [\"+z\", \"-z\"] }"),
       "several ways of making");
   expectRefused(with("push = 1.5", "push = 1.5, warm = 1") + "[loads.warm]\ntemperature = \"40 K\"\n",
                 "has a temperature");
-  expectRefused(testing::changed("[making]", "[optimise]\nrounds = 3\n[making]"), "which this brief has not");
+  expectRefused(testing::changed("[making]", "[optimise]\nrounds = 3\n[making]"),
+                "of which this brief has none");
   expectRefused(testing::changed("mass = \"0.2 kg\"", "frequency = \"120\""), "has no unit");
+}
+
+// Every kind of limit, with all that may be said of it, becomes values of a response with bounds: in the goal
+// where the lightest is sought, beside the goal where a mass is given.
+TEST(Limits, areBoundsOnResponses) {
+  const std::string limits = kSag +
+                             "down = { displacement = \"0.2 mm\", face = \"tip\", over = \"root\", along = "
+                             "\"-z\", cases = [\"down\"] }\n"
+                             "tilt = { rotation = \"0.1 deg\", face = \"tip\", about = \"+y\" }\n"
+                             "neck = { von_mises = \"100 MPa\", within = \"slab\" }\n"
+                             "pull = { tension = \"90 MPa\" }\ncompression = \"80 MPa\"\n"
+                             "stiff = { compliance = \"2 J\" }\nfrequency = \"120 Hz\"\nnot_over = { "
+                             "frequency_below = \"900 Hz\" }\n"
+                             "safety_factor = 1.5\n";
+  const Job job = prepare(parseBrief(limitedBrief(limits), "test.toml"));
+  const LayoutProblem<3> problem = job.layoutProblem<3>();
+  EXPECT_FALSE(problem.lightest);
+  EXPECT_EQ(problem.goal.response, nullptr) << "the goal is what it was";
+  const double strength = job.brief.material.strength;
+  const std::vector<double> bounds{
+      1e-4, 2e-4,      0.1 * M_PI / 180, 100e6 / strength, 90e6 / strength, 80e6 / strength,
+      2,    1 / 120.0, 1 / 900.0,        1 / 1.5};
+  ASSERT_EQ(problem.limits.size(), bounds.size());
+  for (std::size_t i = 0; i < bounds.size(); ++i) {
+    EXPECT_NEAR(problem.limits[i].bound / bounds[i], 1, 1e-12) << i;
+    EXPECT_EQ(problem.limits[i].sense, i == 8 ? LimitSense::atLeast : LimitSense::atMost) << i;
+  }
+  EXPECT_EQ(problem.cellMass.size(), job.cellCount()) << "modes need masses";
+  Job corrected = job;
+  corrected.corrections.assign(bounds.size(), 1.25);
+  const std::vector<Limit> tighter = corrected.layoutProblem<3>().limits;
+  for (std::size_t i = 0; i < bounds.size(); ++i)
+    EXPECT_NEAR(tighter[i].bound / problem.limits[i].bound, i == 8 ? 1.25 : 0.8, 1e-12) << i;
+  for (const BriefLimit& limit : job.brief.limits) EXPECT_EQ(columnsOf(job, limit).size(), 1U);
+
+  const LayoutProblem<3> lightest =
+      prepare(parseBrief(lightestBrief(limits), "test.toml")).layoutProblem<3>();
+  EXPECT_EQ(lightest.goal.weights.size(), bounds.size() - 1);
+  ASSERT_EQ(lightest.limits.size(), 1U) << "a frequency that is to stay low is no reason for more mass";
+  EXPECT_EQ(lightest.limits.front().sense, LimitSense::atLeast);
+}
+
+TEST(Limits, refuseWhatSaysNothing) {
+  const auto refused = [](const std::string& limits, const std::string& message) {
+    expectRefused(limitedBrief(limits), message);
+  };
+  refused("", "is empty");
+  refused("a = { displacement = \"1 mm\" }", "'face' is missing");
+  refused("a = { face = \"tip\" }", "limits nothing");
+  refused("a = { displacement = \"1 mm\", safety_factor = 2, face = \"tip\" }", "are two limits");
+  refused("displacement = \"1 mm\"", "should be a table");
+  refused("a = { displacement = \"1 mm\", face = \"tip\", over = \"tip\" }", "does not move over itself");
+  refused("a = { displacement = \"1 mm\", face = \"root\" }", "does not move");
+  refused("a = { displacement = \"-1 mm\", face = \"tip\" }", "above zero");
+  refused("a = { rotation = \"1 mm\", face = \"tip\" }", "rotation");
+  refused("a = { safety_factor = 2, face = \"tip\" }", "unknown key 'face'");
+  refused("a = { safety_factor = 2, cases = [\"up\"] }", "up");
+  refused("a = { frequency = \"9 Hz\", cases = [\"down\"] }", "a frequency is one of supports");
+  refused("frequency = \"100 Hz\"\nb = { frequency_below = \"90 Hz\" }", "exclude each other");
+  refused("a = { von_mises = \"9 MPa\", within = \"spare\" }", "spare");
+  expectRefused(testing::changedIn(testing::kSheet, "[making]", "[limits]\nfrequency = \"9 Hz\"\n[making]"),
+                "swings out of its plane");
+  expectRefused(testing::changedIn(testing::kSheet, "voxel", "goal = \"highest frequency\"\nvoxel"),
+                "swings out of its plane");
+  expectRefused(lightestBrief("safety_factor = 2") + "[making.x]\n", "making");
+  const std::string noMass = testing::changed("[target]\nmass_fraction = 0.4\n", "");
+  expectRefused("goal = \"highest frequency\"\n" + noMass, "needs a mass");
+  expectRefused("goal = { stiffness = 0 }\n" + testing::kBrief, "no weight above zero");
+  expectRefused("goal = { stiffness = 1, mass = 2 }\n" + testing::kBrief, "unknown key 'mass'");
+}
+
+// A blend counts each term by what it is for the full space.
+TEST(Goals, canBeMoreThanStiffness) {
+  const auto problemOf = [](const std::string& goal) {
+    return prepare(parseBrief("goal = " + goal + "\n" + testing::kBrief, "test.toml")).layoutProblem<3>();
+  };
+  const LayoutProblem<3> blend = problemOf("{ stiffness = 1, frequency = 0.5, stress = 2 }");
+  EXPECT_TRUE(blend.goal.perFull);
+  EXPECT_EQ(blend.goal.weights, (std::vector<double>{1, 0.5, 2}));
+  EXPECT_EQ(blend.goal.response->modes(), 4);
+  const LayoutProblem<3> high = problemOf("\"highest frequency\"");
+  ASSERT_EQ(high.limits.size(), 1U) << "loads are to be borne";
+  EXPECT_TRUE(high.limits.front().perFull);
+  EXPECT_NEAR(high.limits.front().bound, 4 / 0.4, 0.1);
+  EXPECT_EQ(problemOf("\"least stress\"").goal.form, GoalForm::worst);
 }
 
 /// @param designed with its correction.
 RoundLimitRecord limit(double designed, double proved, double error, double correction = 1) {
   RoundLimitRecord record;
-  record.designed = {"safety factor", "", designed * correction, correction, 3, "at least", "down"};
+  record.designed = {"safety factor", "", designed * correction, correction, 3, "at least", "down", {}};
   record.proved = proved;
   record.error = error;
   return record;
@@ -123,8 +218,7 @@ TEST(Rounds, correctByWhatWasProved) {
 
 // From the brief to a part that is proved to hold its limits, and hardly more.
 TEST(Rounds, endWithAPartThatHolds) {
-  const Job job =
-      lightestJob("displacement = { tip = \"0.1 mm\" }\nsafety_factor = 1.5", "[proof]\ntetrahedra = 40000");
+  const Job job = lightestJob(kSag + "safety_factor = 1.5", "[proof]\ntetrahedra = 40000");
   const JobResult result = carryOut(job);
   ASSERT_FALSE(result.rounds.empty());
   EXPECT_EQ(result.proof.record.verdict, "met");
@@ -149,8 +243,9 @@ TEST(Rounds, areKeptWithTheRun) {
     std::string notes;
     RunListener listener;
     listener.note = [&](const std::string& line) { notes += line + "\n"; };
-    JobRun run(lightestJob("safety_factor = 3\n" + required, "[proof]\ntetrahedra = 20000\n" + settings),
-               ownFolder() / "run", std::move(listener));
+    JobRun run(
+        lightestJob("safety_factor = 3\n[require]\n" + required, "[proof]\ntetrahedra = 20000\n" + settings),
+        ownFolder() / "run", std::move(listener));
     if (fresh) {
       run.optimise(true);
       EXPECT_FALSE(run.record().rounds.has_value());

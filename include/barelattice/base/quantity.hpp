@@ -30,6 +30,7 @@ enum class Measure {
   temperatureChange,
   expansion,  ///< strain by temperature
   frequency,
+  energy,
 };
 
 /// Reads a number followed by a unit, e.g. "12 mm", "1.4 kN", "-3e2 N".

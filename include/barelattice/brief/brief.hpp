@@ -2,7 +2,9 @@
 /// The brief: the text file that states one job. docs/brief.md is its reference.
 #pragma once
 
+#include <algorithm>
 #include <filesystem>
+#include <iterator>
 #include <optional>
 #include <string>
 #include <string_view>
@@ -116,6 +118,18 @@ struct BriefTarget {
   TextPlace place;
 };
 
+/// A limit the layout is designed to hold, and the part is judged by.
+struct BriefLimit : Requirement {
+  TextPlace place;
+};
+
+/// What a goal is put together from, each by its value for the full design space.
+struct BriefBlend {
+  double stiffness = 0, frequency = 0, stress = 0;  ///< weights
+  /// Whether it is of one kind.
+  bool only() const { return (stiffness > 0) + (frequency > 0) + (stress > 0) == 1; }
+};
+
 /// A part cut from sheet: the job is two-dimensional, in x and y.
 struct BriefSheet {
   double thickness = 0;  ///< m
@@ -169,8 +183,12 @@ struct Brief {
       true;  ///< false: neither target nor making is stated, so that parts are analysed, none designed
   BriefTarget target;
   GoalForm goal = GoalForm::weightedSum;
-  bool lightest = false;  ///< the least mass is sought that holds the requirements; there is no target then
-  int rounds = 0;  ///< how often a lightest part may be designed, each time as the proof before corrects it
+  std::optional<BriefBlend> blend;  ///< the goal, where it is more than stiffness
+  bool lightest = false;  ///< the least mass is sought that holds the limits; there is no target then
+  std::vector<BriefLimit> limits;
+  std::vector<std::size_t> judgedPlaces;  ///< shapes within which some limits on stress hold
+  int rounds =
+      0;  ///< how often a part with limits may be designed, each time as the proof before corrects it
   std::vector<BriefRule> making;      ///< one rule on walls among them
   double tolerance = 0;               ///< of the process, m; zero for half a voxel, which `prepare` settles
   std::optional<BriefLayout> layout;  ///< instead of an optimisation
@@ -184,6 +202,17 @@ struct Brief {
   int keepEvery = 0;                 ///< every how many iterations a layout is kept; zero for none
   SolidOptions solid;                ///< but for the spacing
   std::vector<MeshFormat> formats;   ///< the solid is written in, besides STL
+
+  /// Whether the part may be designed again as its proof corrects it.
+  bool inRounds() const { return !limits.empty(); }
+  /// All the part is judged by, limits first; not those whose bounds are not known yet.
+  std::vector<Requirement> judgedBy() const {
+    std::vector<Requirement> all;
+    std::copy_if(limits.begin(), limits.end(), std::back_inserter(all),
+                 [](const BriefLimit& limit) { return limit.bound > 0; });
+    all.insert(all.end(), requirements.begin(), requirements.end());
+    return all;
+  }
 
   const ShapePtr& shape(std::size_t number) const { return shapes[number].shape; }
   /// What a keep is told by: its shape, or its face.

@@ -14,8 +14,16 @@
 #include "barelattice/voxels/elastic_model.hpp"
 #include "barelattice/voxels/grid_case.hpp"
 #include "barelattice/voxels/mirror_piece.hpp"
+#include "barelattice/voxels/natural_modes.hpp"
 
 namespace barelattice BARELATTICE_API {
+
+/// Natural modes under one set of supports.
+struct ModeStates {
+  std::vector<double> squared;  ///< (2 pi f)^2, 1/s2, lowest first; none where they were not found
+  std::vector<std::vector<double>> shapes;  ///< with a kinetic mass of 1 kg, then their guards: where the
+                                            ///< next ones start
+};
 
 /// The answers of all cases to one reading of the layout.
 struct CaseStates {
@@ -24,6 +32,7 @@ struct CaseStates {
   std::vector<SolveReport> reports;                ///< by case
   std::vector<double> density;                     ///< the reading they belong to
   std::vector<Cycle> cycles;  ///< the multigrid cycle the next solves begin with, of each set of supports
+  std::vector<ModeStates> modes = {};  ///< of each set of supports; empty before any were asked for
 
   bool succeeded() const;
 };
@@ -61,6 +70,22 @@ class Analysis {
   ///   dg = (dg/du)^T du = l^T K du = l^T (df - dK u).
   virtual void adjointGradient(const CaseStates& at, std::size_t k, std::span<const double> l,
                                std::span<double> gradient) const = 0;
+
+  /// Sets of supports that cases stand on, each by its first case, in the order of CaseStates::modes. The
+  /// default knows none, as an analysis without natural modes.
+  virtual std::vector<std::size_t> supportSets() const { return {}; }
+  /// d(squared frequency of a mode) / d(density): of x^T K x - (2 pi f)^2 x^T M x at x^T M x = 1. Only the
+  /// sum over modes that share a frequency is a derivative, as those are not told apart.
+  /// @throws InputError if the states have no such mode.
+  virtual void modeGradient(const CaseStates& at, std::size_t set, std::size_t mode,
+                            std::span<double> gradient) const;
+};
+
+/// A mass on a face of a layout problem, see PointMass and MassOnFace.
+struct CarriedOnFace {
+  Face face;
+  Vec3 at = Vec3::Zero();  ///< m
+  double mass = 0;         ///< kg
 };
 
 struct Superposition;
@@ -85,18 +110,22 @@ class GridAnalysis final : public Analysis {
   /// @param cellMass of each full cell, kg; needed only where a case has a force on all mass.
   /// @param cellExpansion of each cell, 1/K; the material's if empty.
   /// @param mirrors planes of symmetry, none or some.
+  /// @param carried masses that take part in natural modes.
   /// @throws InputError if it is needed and missing, or what acts is not its own image.
   GridAnalysis(const Grid<D>& grid, const Material& material, std::vector<GridCase<D>> cases, HeldField fill,
                StiffnessLaw law, std::vector<double> cellMass = {}, std::vector<double> cellExpansion = {},
-               const MirrorLayers<D>& mirrors = {});
+               const MirrorLayers<D>& mirrors = {}, std::vector<CarriedOnFace> carried = {});
 
   /// States to start from: all at rest.
   CaseStates rest() const;
 
   /// Solves all cases for a layout, each from what its state holds. A solve that fails is an answer as well:
   /// the case has an infinite compliance and starts the next time from rest.
-  /// @throws Cancelled if the progress callback says so.
-  void attempt(std::vector<double> density, CaseStates& states);
+  /// @param modes how many natural modes are found under each set of supports besides. They start from those
+  ///   of the states; where they are not found to a few per mille there are none.
+  /// @throws Cancelled if the progress callback says so; InputError if modes are asked for where cells have
+  ///   no mass, or where only a piece is solved, which has not all modes of the whole.
+  void attempt(std::vector<double> density, CaseStates& states, int modes = 0);
 
   /// @throws RunError when a solve has failed, naming the case and the reason.
   void requireSuccess(const CaseStates& states) const;
@@ -113,6 +142,9 @@ class GridAnalysis final : public Analysis {
                                             std::vector<std::vector<double>> starts) override;
   void adjointGradient(const CaseStates& at, std::size_t k, std::span<const double> l,
                        std::span<double> gradient) const override;
+  std::vector<std::size_t> supportSets() const override;
+  void modeGradient(const CaseStates& at, std::size_t set, std::size_t mode,
+                    std::span<double> gradient) const override;
 
   /// Tightens or relaxes coming solves.
   void setTolerance(double energyTolerance) { options_.energyTolerance = energyTolerance; }
@@ -134,7 +166,8 @@ class GridAnalysis final : public Analysis {
     std::vector<double> ownDensity, ownDisplacement;  // where they are not those of the states
   };
   Solved solvedOf(const CaseStates& at, std::size_t k) const;
-  void solveAll(CaseStates& states);
+  void solveAll(CaseStates& states, int modes);
+  ModeStates modesOf(const Group& group, std::span<const double> density, int count, ModeStates before) const;
   template <class Fill>
   void byCell(std::span<double> gradient, const Fill& fill) const;
   SolveOptions asking() const;
@@ -162,6 +195,7 @@ class GridAnalysis final : public Analysis {
   std::vector<GridCase<D>> cases_;
   HeldField fill_;
   std::vector<double> cellMass_;
+  std::vector<CarriedOnFace> carried_;
   std::vector<double> growthForce_;  // of each full cell on a corner along each axis by temperature, N/K
   StiffnessLaw law_;
   std::vector<Group> groups_;

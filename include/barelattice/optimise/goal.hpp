@@ -22,6 +22,8 @@ struct Goal {
   std::shared_ptr<const Response> response;  ///< null for the compliances of all cases
   std::vector<double> weights;  ///< of its values, not negative; empty for those of the cases where the
                                 ///< response is null, else for ones
+  bool perFull = false;         ///< weights are of values over what those are for the full domain, by which
+                                ///< values of different kinds can be added up
 };
 
 enum class LimitSense { atMost, atLeast };
@@ -32,7 +34,8 @@ struct Limit {
   std::shared_ptr<const Response> response;
   std::size_t which = 0;  ///< of its values
   LimitSense sense = LimitSense::atMost;
-  double bound = 0;  ///< not zero: what the limit is missed by is measured in it
+  double bound = 0;      ///< not zero: what the limit is missed by is measured in it
+  bool perFull = false;  ///< the bound is of the value over what that is for the full domain
 };
 
 }  // namespace barelattice

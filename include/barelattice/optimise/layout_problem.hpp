@@ -30,9 +30,11 @@ struct LayoutProblem {
   std::vector<double> modulus;     ///< of each cell relative to the material's, above 0 up to 1; empty for 1
   std::vector<double> mass;  ///< of each full cell in any unit, 0 where it does not count towards the target;
                              ///< empty if all count alike
-  std::vector<double> cellMass;  ///< of each full cell, kg; only where a case has a force on all mass
-  std::vector<double> cellExpansion = {};  ///< of each cell, 1/K; the material's if empty
-  std::vector<GridCase<D>> cases;          ///< one or more, with weights that are not all zero
+  std::vector<double> cellMass;  ///< of each full cell, kg; only where a case has a force on all mass, or
+                                 ///< goal or limits look at natural modes
+  std::vector<CarriedOnFace> carried = {};  ///< masses that take part in natural modes
+  std::vector<double> cellExpansion = {};   ///< of each cell, 1/K; the material's if empty
+  std::vector<GridCase<D>> cases;           ///< one or more, with weights that are not all zero
   Goal goal;
   double massFraction = 0.5;  ///< of the full domain, above the share of the keeps, below 1; met exactly.
                               ///< Where the lightest is sought, what the search begins with

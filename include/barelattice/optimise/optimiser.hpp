@@ -52,12 +52,14 @@ struct IterationRecord {
   double goal = 0;  ///< what is minimised: of both layouts, see OptimiseOptions::erodedShare, and what limits
                     ///< are missed by; where the lightest is sought about the mass at which the goal is one
   double nominal = 0;          ///< the goal of the layout that would be the result; where the lightest is
-                               ///< sought its compliance, the weighted sum of the cases, as below
+                               ///< sought, or the goal is of places or modes (Response::heldByCompliance),
+                               ///< its compliance, the weighted sum of the cases, as below
   double eroded = 0;           ///< that of the thinner one; infinite where it does not hold
   std::vector<double> values;  ///< of the layout that would be the result: the goal's terms and
                                ///< the limits, in the order of OptimiseResult::columns
   double massFraction = 0;     ///< of the layout that would be the result
-  /// Where the lightest is sought: the goal's terms by weight, each one at its bound; else empty.
+  /// What values come to over their bounds: where the lightest is sought the goal's terms by weight, then
+  /// the limits behind the mass. In the order of OptimiseResult::columns.
   std::vector<double> overBounds;
   double change = 0;       ///< mass that moved since the layout accepted last over that of the layout, 0 to 2
   double grey = 0;         ///< of the layout that would be the result, Greyness::overMass
@@ -141,16 +143,18 @@ struct IterationView {
   const bool last;                                    ///< no other iteration follows
   const OptimiseState& state;                         ///< to continue from
   const std::function<std::vector<double>()>& level;  ///< of that layout, see OptimiseResult::level
+  const std::vector<double>& full;                    ///< see OptimiseResult
 
   IterationView(const IterationRecord& ofRecord, const std::vector<std::string>& itsColumns,
                 const std::vector<double>& layout, bool isLast, const OptimiseState& toContinueFrom,
-                const std::function<std::vector<double>()>& itsLevel)
+                const std::function<std::vector<double>()>& itsLevel, const std::vector<double>& ofFull)
       : record(ofRecord),
         columns(itsColumns),
         density(layout),
         last(isLast),
         state(toContinueFrom),
-        level(itsLevel) {}
+        level(itsLevel),
+        full(ofFull) {}
   IterationView(const IterationView&) = delete;
   IterationView& operator=(const IterationView&) = delete;
 };
@@ -172,8 +176,12 @@ struct OptimiseResult {
                                 ///< gently, so its contours show no cells; keeps are one
   std::vector<IterationRecord> history;
   std::vector<std::string> columns;  ///< heads of the values in the history
-  double nominal = 0;                ///< the goal at the final layout, solved tightly; where the lightest is
-                                     ///< sought its compliance, as the next and the black and white one's
+  double nominal = 0;                ///< the goal at the final layout, solved tightly; its compliance where
+                                     ///< IterationRecord::nominal is that, as the next and the black and
+                                     ///< white one's
+  std::vector<double> full;          ///< values of the full domain, in the order of `columns`; empty where
+                                     ///< neither goal nor limits needed them
+  std::string steps;                 ///< how the layout was bettered and why so, in a sentence
   double eroded = 0;                 ///< the same of the thinner layout as analysed last
   std::vector<double> values;        ///< of the final layout, solved tightly, in the
                                      ///< order of `columns`

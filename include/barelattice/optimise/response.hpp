@@ -1,6 +1,7 @@
 /// @file
 /// Functions of an analysed reading, with exact derivatives: what goals and limits are made of.
 #pragma once
+#include <limits>
 #include <memory>
 #include <optional>
 #include <span>
@@ -43,6 +44,19 @@ class Response {
   /// None of its values rises where material is added, whatever the layout:
   /// what optimality criteria need.
   virtual bool fallsWithMaterial(const Analysis& /*analysis*/) const { return false; }
+  /// How many natural modes under each set of supports its values are made of.
+  virtual int modes() const { return 0; }
+  /// By what factor at most a layout may have less of this value than the full domain: a bound that is
+  /// further below what that has is out of reach. Infinite where nothing is known.
+  virtual double mostGain(const Analysis& /*analysis*/, std::size_t /*which*/) const {
+    return std::numeric_limits<double>::infinity();
+  }
+  /// Whether its values are of places or modes, and do not tell whether a thinner layout holds: as a goal
+  /// they are those of the layout alone, and the thinner one is held by its compliance, see
+  /// optimise/assessment.
+  virtual bool heldByCompliance() const { return false; }
+  /// Whether stiffness is to lead the way while the layout is grey, as these values say too little then.
+  virtual bool ledByStiffness() const { return false; }
   /// Its values follow from the density alone, whatever is solved: a limit on them is one on the layout as it
   /// is drawn, also where it is analysed as it may be made.
   virtual bool ofDensityAlone() const { return false; }
@@ -52,12 +66,19 @@ class Response {
 /// layout.
 class Compliances final : public Response {
  public:
+  /// @param name of a limit, which heads its columns: "name_in_push_J".
+  explicit Compliances(std::string name = {}) : name_(std::move(name)) {}
   std::vector<std::string> names(const Analysis& analysis) const override;
   std::vector<double> values(const Analysed& at) const override { return at.states.compliances; }
   void gradient(const Analysed& at, std::size_t which, std::span<double> gradient) const override {
     at.analysis.complianceGradient(at.states, which, gradient);
   }
   bool fallsWithMaterial(const Analysis& analysis) const override;
+  /// No layout is stiffer than the full domain, where no load follows it.
+  double mostGain(const Analysis& analysis, std::size_t which) const override;
+
+ private:
+  std::string name_;
 };
 
 /// Several responses as one: their values one after the other.
@@ -70,6 +91,11 @@ class Joined final : public Response {
   std::optional<AdjointLoad> adjointLoad(const Analysed& at, std::size_t which) const override;
   void gradientFrom(const Analysed& at, std::size_t which, std::span<const double> adjoint,
                     std::span<double> gradient) const override;
+  int modes() const override;
+  double mostGain(const Analysis& analysis, std::size_t which) const override;
+  bool heldByCompliance() const override;
+  /// Not where stiffness is one of the parts.
+  bool ledByStiffness() const override;
 
  private:
   /// The part a value is of, and its number there.

@@ -52,8 +52,8 @@ struct Job {
   double bondedMass = 0;                ///< kg
   double targetMass = 0;                ///< kg, with the keeps; 0 where the lightest part is sought
   std::vector<PartTarget> partTargets;  ///< in the order of the brief
-  /// Of the requirements a lightest part is designed for, in their order: what the layout's figures are
-  /// multiplied by before they are held against their bounds. Empty for ones.
+  /// Of the limits of the brief, in their order: what the layout's figures are multiplied by before they are
+  /// held against their bounds (such that are to be at least something: divided). Empty for ones.
   std::vector<double> corrections;
   Estimate estimate;
   std::vector<std::string> warnings;
@@ -75,8 +75,6 @@ struct Job {
   template <int D>
   LayoutProblem<D> layoutProblem() const;
   ProofProblem proofProblem() const;
-  /// The requirements a lightest part is designed for; none of other jobs.
-  std::vector<Requirement> designedFor() const;
   /// Why no layout can be designed for what acts, in a sentence; empty if one can. A part may be analysed
   /// under it all the same.
   std::string whyNotDesigned() const;
@@ -88,6 +86,19 @@ struct Job {
 ///   member thinner than two voxels, a motion left free, a load that hangs on nothing held, more memory than
 ///   the machine has.
 Job prepare(Brief brief, double coarser = 1);
+
+/// A figure of a limit as the optimiser tells it.
+struct LimitColumn {
+  std::string name;  ///< of OptimiseResult::columns
+  std::size_t k;     ///< the case
+  double scale = 1;
+  bool inverse = false;
+  /// In SI units.
+  double figure(double value) const { return scale * (inverse ? 1 / value : value); }
+};
+/// Those of a limit, one for each case it holds in. Of cases that stand on the same supports a frequency is
+/// told for the first one only.
+std::vector<LimitColumn> columnsOf(const Job& job, const Requirement& limit);
 
 /// The rule of an open job that has several ways. @throws InputError if it has none.
 const BriefRule& openRule(const Job& job);

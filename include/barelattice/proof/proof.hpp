@@ -38,6 +38,18 @@ struct ProofProblem {
   std::vector<MaterialRegion> regions = {};
   int frequencies = 0;  ///< how many natural frequencies are to be found under each set of supports; of
                         ///< bodies only
+  /// Within which stresses are judged besides, as some requirements ask for.
+  std::vector<ShapePtr> places = {};
+};
+
+/// The largest stresses at some nodes, further from supports and loads than the exclusion distance.
+struct StressPeak {
+  double stress = 0;       ///< von Mises, nearest to its material's strength, Pa
+  double used = 0;         ///< share of that
+  double spread = 0;       ///< see CaseProof::judgedSpread, Pa
+  double tension = 0;      ///< largest principal stress, Pa
+  double compression = 0;  ///< smallest principal stress, Pa; negative in compression
+  std::size_t node = 0;    ///< of `stress`
 };
 
 /// The shares of the volume for which stresses are told.
@@ -70,6 +82,7 @@ struct CaseProof {
   double judgedSpread = 0;  ///< how far the tetrahedra round judgedAt differ (MaterialStress::spread), or
                             ///< twice how far they do wherever the stress is within 5 % of it (root mean
                             ///< square): the larger, Pa
+  std::vector<StressPeak> places;   ///< within those of the problem
   std::vector<Reaction> reactions;  ///< by support
   Resultant applied;                ///< of the loads as they act on the mesh, about the origin
   double growthForces = 0;  ///< sizes of the forces of growth on all nodes, summed up; they are in balance, N

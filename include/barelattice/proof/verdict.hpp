@@ -2,6 +2,7 @@
 /// What a finished part must fulfil, and whether its proof shows that it does.
 #pragma once
 
+#include <algorithm>
 #include <optional>
 #include <string>
 #include <vector>
@@ -13,14 +14,50 @@ namespace barelattice BARELATTICE_API {
 
 /// Something the finished part must fulfil.
 struct Requirement {
-  enum class Kind { displacement, mass, safetyFactor, wall, gap, frequency };
+  enum class Kind {
+    displacement,
+    mass,
+    safetyFactor,
+    wall,
+    gap,
+    frequency,
+    rotation,
+    compliance,
+    vonMises,
+    tension,      ///< the largest principal stress
+    compression,  ///< the size of the smallest principal stress
+  };
   Kind kind = Kind::mass;
-  std::size_t face = 0;  ///< displacement: of which face of the setup
-  double bound = 0;      ///< at most, m or kg; at least: safety factor, wall and gap in m, frequency in Hz
-  bool least() const { return kind != Kind::displacement && kind != Kind::mass; }
-  /// Whether a layout can be designed to hold it; the others are judged only.
-  bool designed() const { return kind == Kind::displacement || kind == Kind::safetyFactor; }
+  std::size_t face = 0;  ///< displacement, rotation: of which face of the setup
+  double bound = 0;      ///< at most, m, kg, rad, J, Pa; at least: safety factor, wall and gap in m,
+                         ///< frequency in Hz
+  std::optional<std::size_t> over = {};  ///< the motion is what that of `face` is over that of this face
+  std::optional<Vec3> along = {};        ///< the part of the motion along or about this, whichever way
+  std::vector<std::size_t> cases = {};   ///< in which it holds; all if empty
+  bool below = false;                    ///< of a frequency: it is to be at most the bound
+  std::optional<std::size_t> within =
+      {};                 ///< of a stress: in which of ProofProblem::places; anywhere if none
+  std::string name = {};  ///< of a limit; empty for what is only judged
+  /// Of a limit that is relative to another body: the bound over that body's figure; 0 for one in figures.
+  /// The bound is zero until that is known.
+  double share = 0;
+  bool ofBaseline = false;  ///< relative to the baseline, else to the full design space
+
+  bool least() const {
+    return kind == Kind::safetyFactor || kind == Kind::wall || kind == Kind::gap ||
+           (kind == Kind::frequency && !below);
+  }
+  bool ofStress() const {
+    return kind == Kind::safetyFactor || kind == Kind::vonMises || kind == Kind::tension ||
+           kind == Kind::compression;
+  }
+  bool in(std::size_t k) const {
+    return cases.empty() || std::find(cases.begin(), cases.end(), k) != cases.end();
+  }
 };
+
+/// The key a brief states it by: "safety_factor".
+std::string keyOf(const Requirement& requirement);
 
 enum class Verdict {
   met,           ///< the figure holds, and still does with its estimated error

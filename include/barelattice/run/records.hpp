@@ -29,6 +29,7 @@ struct RunRecord {
   std::optional<double> thickness;  ///< m
   std::vector<std::string> warnings;
   std::optional<ChoiceRecord> choice;  ///< of several ways of making
+  std::optional<BoundsRecord> bounds;  ///< where limits are relative to another body
   std::optional<RoundsRecord> rounds;  ///< of a lightest part
   std::optional<LayoutRecord> layout;
   std::optional<SolidRecord> solid;

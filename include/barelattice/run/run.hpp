@@ -97,6 +97,9 @@ class JobRun {
   void noteRound(const RoundRecord& round, std::size_t number) const;
   /// Finds the best of several ways of making, if that is open.
   void choose();
+  /// Finds bounds that are relative to another body.
+  void settleBounds();
+  void noteFull(const IterationView& view) const;
   FoundLayout designed();
   std::optional<OptimiseState> stateToGoOnWith(const std::string& fingerprint) const;
   void keepIteration(const IterationView& view, const std::filesystem::path& folder) const;

@@ -80,6 +80,7 @@ struct DesignedRecord {
   double correction = 1;  ///< of what the voxels say: proved over designed, from rounds before
   double bound = 0;
   std::string sense, worstCase;
+  std::vector<std::string> columns;  ///< of the history that are its figures
 };
 
 struct DesignRecord {
@@ -92,7 +93,9 @@ struct DesignRecord {
   double neededMass = 0;  ///< kg
   std::optional<MadeWithinRecord> made;
   std::vector<LayoutCaseRecord> cases;
-  std::vector<DesignedRecord> limits;  ///< where the lightest was sought
+  std::string steps;  ///< how it was bettered and why so
+  std::vector<DesignedRecord> limits;
+  std::map<std::string, double> overFull;  ///< terms of a blended goal, over those of the full design space
   double seconds = 0;
 };
 
@@ -162,6 +165,18 @@ struct FigureRecord {
   double value = 0, coarse = 0, error = 0;
 };
 
+/// A vector of the fine mesh, what the coarse one gave, and the estimated error of any component.
+struct VectorFigureRecord {
+  Vec3 value = Vec3::Zero(), coarse = Vec3::Zero();
+  double error = 0;
+};
+
+/// The largest stresses within a place.
+struct PlaceRecord {
+  FigureRecord used;                  ///< share of the strength
+  FigureRecord tension, compression;  ///< sizes, Pa
+};
+
 struct BodyCaseRecord {
   std::string name;
   double compliance = 0, complianceError = 0;           ///< J
@@ -172,6 +187,8 @@ struct BodyCaseRecord {
   std::map<std::string, double> faceDisplacementError;  ///< m
   std::map<std::string, Vec3> faceRotation;             ///< rad
   std::map<std::string, FigureRecord> faceMotion;       ///< size of the displacement, m
+  std::map<std::string, VectorFigureRecord> faceShift;  ///< the displacement, m
+  std::map<std::string, VectorFigureRecord> faceTurn;   ///< rad
   double peak = 0;                                      ///< Pa
   Vec3 peakAt = Vec3::Zero();
   bool judgedEverywhere = false;
@@ -181,7 +198,10 @@ struct BodyCaseRecord {
   double tension = 0, compression = 0;        ///< Pa
   std::string judgedIn;
   double safetyFactor = 0, safetyFactorError = 0;
-  FigureRecord used;  ///< share of the strength
+  FigureRecord used;                              ///< share of the strength
+  FigureRecord tensionFigure, compressionFigure;  ///< sizes, Pa
+  FigureRecord complianceFigure;                  ///< J
+  std::vector<PlaceRecord> places;                ///< within which limits hold, in the order of the brief
   double errorOrder = 0;
   Vec3 appliedForce = Vec3::Zero(), appliedMoment = Vec3::Zero();  ///< N, N m
   std::map<std::string, ReactionRecord> reactions;
@@ -217,7 +237,7 @@ struct MakingRecord {
   std::string verdict, note;
 };
 
-/// A round of a lightest part: what was designed, and what the proof found.
+/// A round of a part with limits: what was designed, and what the proof found.
 struct RoundLimitRecord {
   DesignedRecord designed;
   double proved = 0, error = 0;
@@ -229,7 +249,12 @@ struct RoundRecord {
   std::vector<RoundLimitRecord> limits;
   std::string verdict;  ///< of the whole proof
 };
-/// Rounds of a lightest part.
+/// Bounds of limits that are relative to another body, once its figures are known.
+struct BoundsRecord {
+  std::string fingerprint;     ///< of what they depend on
+  std::vector<double> values;  ///< of all limits, SI
+};
+/// Rounds of a part with limits.
 struct RoundsRecord {
   std::string fingerprint;  ///< of what they depend on
   std::vector<RoundRecord> done;

@@ -20,6 +20,13 @@ namespace barelattice BARELATTICE_API {
 /// @throws RunError if all fail; Cancelled if the progress callback says so.
 ChoiceRecord choiceOf(const Job& job, const ProgressCallback& progress = {});
 
+/// The bounds of all limits of a job in SI units: of those relative to the full design space or the baseline
+/// by what that body's worst figure is on the voxels.
+/// @throws RunError if that body does not bear the loads; Cancelled if the progress callback says so.
+std::vector<double> boundsOf(const Job& job, const ProgressCallback& progress = {});
+/// A job with these bounds.
+Job withBounds(Job job, const std::vector<double>& bounds);
+
 /// A layout: designed, or taken over from elsewhere. Fields have one entry per cell of the job's domain, in
 /// the single precision that layout.vti has.
 struct FoundLayout {

@@ -2,6 +2,7 @@
 /// The lowest natural frequencies of a body on a grid.
 #pragma once
 
+#include <functional>
 #include <span>
 #include <vector>
 
@@ -38,6 +39,8 @@ struct MassOnFace {
 
 struct NaturalModes {
   std::vector<NaturalMode> modes;  ///< lowest first
+  /// Shapes of those above, less exact, that guarded the highest: worth starting from with the others.
+  std::vector<std::vector<double>> guards;
   int iterations = 0;
   bool converged = false;  ///< every mode asked for is within the tolerance
 };
@@ -49,6 +52,8 @@ struct NaturalModes {
 /// Du & Olhoff 2007 take a sixth power below 0.1) has to begin well above the densities that do harm, and be
 /// as fast as the stiffness: then light material is at most as slow as the full block.
 double vibratingShare(double density);
+/// Its derivative.
+double vibratingSlope(double density);
 
 /// Solves K x = (2 pi f)^2 M x for the lowest f by LOBPCG (Knyazev 2001), preconditioned with the multigrid
 /// cycle of the model. The mass of a cell is spread evenly over its corners; M is diagonal.
@@ -58,9 +63,14 @@ double vibratingShare(double density);
 /// @param cellMass kg, one entry per cell (per metre of thickness times the thickness in two dimensions); a
 ///   cell without mass is given 1e-12 of the heaviest.
 /// @param masses carried by faces, which stay free to deform.
+/// @param start shapes to begin with, as of a body that is nearly this one: modes, then guards. Fewer than
+///   are needed are made up for.
+/// @param goOn asked in each iteration; Cancelled where it says no.
 /// @throws InputError if there is no mass, or fewer free degrees of freedom than modes.
 template <int D>
 NaturalModes findNaturalModes(ElasticModel<D>& model, std::span<const double> cellMass,
-                              const ModeOptions& options = {}, std::span<const MassOnFace> masses = {});
+                              const ModeOptions& options = {}, std::span<const MassOnFace> masses = {},
+                              std::span<const std::vector<double>> start = {},
+                              const std::function<bool()>& goOn = {});
 
 }  // namespace barelattice

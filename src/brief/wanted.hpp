@@ -1,0 +1,14 @@
+// What is wanted of the part: the goal, limits and requirements. Internal to the room.
+#pragma once
+
+#include "table_reader.hpp"
+
+namespace barelattice {
+
+/// Reads the goal into a brief whose cases are known.
+void parseGoal(TableReader& top, Brief& brief);
+/// Reads the tables [limits] and [require] into a brief whose goal, faces and cases are known.
+/// @throws BriefError also where goal and limits contradict each other.
+void parseWanted(TableReader& top, Brief& brief);
+
+}  // namespace barelattice
