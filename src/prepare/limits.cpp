@@ -4,7 +4,6 @@
 
 #include <algorithm>
 
-#include "barelattice/base/error.hpp"
 #include "barelattice/optimise/face_motions.hpp"
 #include "barelattice/optimise/natural_periods.hpp"
 #include "barelattice/optimise/stress_share.hpp"
@@ -178,10 +177,9 @@ void addWanted(const Domain<D>& domain, const Job& job, LayoutProblem<D>& proble
   std::vector<std::shared_ptr<const Response>> terms;
   for (std::size_t r = 0; r < brief.limits.size(); ++r) {
     const double correction = job.corrections.empty() ? 1 : job.corrections[r];
-    if (brief.limits[r].bound == 0)
-      throw InputError("the bound of limit " + brief.limits[r].name + " is relative, and not known yet",
-                       "find it with boundsOf, and give it to the job by withBounds");
-    const Bounded bounded = boundedBy(domain, job, brief.limits[r], correction, sets);
+    BriefLimit limit = brief.limits[r];
+    if (limit.bound == 0) limit.bound = 1;  // not known yet: what is looked at before does not depend on it
+    const Bounded bounded = boundedBy(domain, job, limit, correction, sets);
     // The lightest is found where the worst of what is to be at most something is just that.
     if (brief.lightest && bounded.sense == LimitSense::atMost) {
       terms.push_back(bounded.response);

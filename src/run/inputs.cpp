@@ -278,8 +278,9 @@ void addStrengths(Inputs& inputs, const Brief& brief) {
 std::string keyOf(const Requirement& requirement, const Job& job) {
   const Setup& setup = job.setup;
   const bool limit = !requirement.name.empty();
-  std::string key = limit ? fmt::format("[limits] {} {}", requirement.name, keyOf(requirement))
-                          : "[require] " + keyOf(requirement);
+  std::string key = (limit ? "[limits] " : "[require] ") + keyOf(requirement);
+  if (limit && requirement.name != keyOf(requirement))
+    key = "[limits] " + requirement.name + ": " + keyOf(requirement);
   const bool moves =
       requirement.kind == Requirement::Kind::displacement || requirement.kind == Requirement::Kind::rotation;
   if (moves) key += " of " + setup.faces[requirement.face].name;

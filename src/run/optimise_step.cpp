@@ -257,7 +257,7 @@ void JobRun::optimise(bool fresh) {
     const double over = limit.sense == "at least" ? limit.bound / limit.value : limit.value / limit.bound;
     return limit.correction * over > kGoverns;
   };
-  if (layout.settled && !design.limits.empty() &&
+  if (job_.brief.lightest && layout.settled &&
       std::none_of(design.limits.begin(), design.limits.end(), governs))
     note(
         fmt::format("warning   no limit decides on this mass: with members of {:.3g} mm nothing lighter was "

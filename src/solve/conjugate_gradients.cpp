@@ -60,6 +60,9 @@ constexpr int kStagnation = 60;
 /// one.
 constexpr double kMostDrift = 0.1;
 
+/// Energy error, relative, that is rounding: displacements are right to nine digits.
+constexpr double kExact = 1e-18;
+
 /// The drops of the squared energy norm of the error, and what they say about what is left.
 class ErrorEstimate {
  public:
@@ -218,8 +221,9 @@ class Solve {
   /// At the end of an iteration.
   void checkLimits() {
     if (ended) return;
+    // A start that is exact already leaves nothing but rounding, which no renewed residual bears out.
     if (report.iterations - leastAt_ >= kStagnation)
-      end(SolveStop::stagnated);
+      end(least_ < kExact ? SolveStop::converged : SolveStop::stagnated);
     else if (report.iterations >= options_.maxIterations)
       end(SolveStop::limit);
   }

@@ -153,6 +153,10 @@ FoundLayout designLayout(const Job& job, const IterationCallback& callback, cons
     throw InputError(why, job.brief.designs ? "state what acts there as a force; parts that are there can be "
                                               "analysed under it"
                                             : "give it both to have a part designed, or use 'analyse'");
+  for (const BriefLimit& limit : job.brief.limits)
+    if (limit.bound == 0)
+      throw InputError("the bound of limit " + limit.name + " is relative, and not known yet",
+                       "find it with boundsOf, and give it to the job by withBounds");
   OptimiseOptions options;
   options.maxIterations = job.brief.iterations;  // zero for no wish
   options.progress = progress;
