@@ -111,13 +111,14 @@ std::string describeJob(const Job& job) {
                       job.flat() ? job.brief.sheet->thickness * kMillimetresPerMetre : size.z(),
                       job.cellCount(), job.cellSize() * kMillimetresPerMetre);
   text += fmt::format("  keep    {:>9.4g} kg\n", job.keepMass);
-  if (job.brief.lightest)
-    text += "  the lightest part that holds [require] is sought\n";
-  else if (job.brief.designs)
+  if (job.brief.designs && !job.brief.lightest)
     text += fmt::format("  target  {:>9.4g} kg   {:.3g} % of the space\n", job.targetMass,
                         100 * job.targetMass / job.spaceMass);
-  else
+  if (!job.brief.designs)
     text += "  nothing is designed: neither [target] nor [making] is there\n";
+  const std::vector<std::string> all = wantedTexts(job);
+  for (const std::string& wanted : all)
+    text += fmt::format("  {:<7} {}\n", &wanted == &all.front() ? "goal" : "limit", wanted);
   for (const BriefRegion& region : job.brief.regions)
     text +=
         fmt::format("  {} {}: {}\n", region.bonded ? "part" : "region", region.name, region.material.name);

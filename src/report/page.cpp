@@ -116,6 +116,15 @@ std::string massList(const Job& job) {
          "</dl>";
 }
 
+/// What is wanted, as it was understood.
+std::string wantedList(const Job& job) {
+  const std::vector<std::string> wanted = wantedTexts(job);
+  if (wanted.empty()) return {};
+  std::string html = "<h2>Wanted</h2><dl class=\"wide\">" + row("goal", escaped(wanted.front()));
+  for (std::size_t i = 1; i < wanted.size(); ++i) html += row("limit", escaped(wanted[i]));
+  return html + "</dl>";
+}
+
 std::string caseOptions(const Job& job) {
   std::string html;
   for (std::size_t k = 0; k < job.setup.cases.size(); ++k)
@@ -141,7 +150,7 @@ std::string setupPanel(const Job& job) {
          (job.setup.masses.empty() && job.setup.connections.empty()
               ? ""
               : key(palette::kPart, "dots", "carried mass, joined faces")) +
-         "</ul><h2>Masses</h2>" + massList(job) + "</div>";
+         "</ul><h2>Masses</h2>" + massList(job) + wantedList(job) + "</div>";
 }
 
 std::string modeButton(const char* value, const char* text, const char* key, bool enabled) {
@@ -357,7 +366,12 @@ std::string roundsText(const RunRecord& record) {
          "bound.</p><table><thead><tr><th>round</th><th>mass</th>"
          "<th>limit</th><th>bound</th><th>on the "
          "voxels</th><th>proved</th><th>verdict</th></tr></thead><tbody>" +
-         rows + "</tbody></table>";
+         rows + "</tbody></table>" +
+         (record.rounds->ended.empty()
+              ? ""
+              : fmt::format(
+                    "<p class=\"note\">Another round failed: {}. The part of the last one stands.</p>",
+                    escaped(record.rounds->ended)));
 }
 
 /// The goal in the sentence below the history.

@@ -204,8 +204,9 @@ void JobRun::settleBounds() {
 
 void JobRun::optimise(bool fresh) {
   if (layoutReady_ && !fresh) return;
-  if (fresh) {  // rounds begin anew
+  if (fresh) {  // rounds begin anew, and nothing of them is gone back to
     record_.rounds.reset();
+    removeWhole(folder() / kKeptRound);
     job_.corrections.clear();
   }
   choose();

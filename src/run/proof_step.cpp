@@ -98,8 +98,49 @@ void JobRun::reuse(std::optional<BodyRecord>& body, const std::string& line) {
 }
 
 void JobRun::proof(bool fresh) {
-  do proveSolidOnce(fresh);
-  while (nextRound());
+  try {
+    do proveSolidOnce(fresh);
+    while (nextRound());
+  } catch (const Cancelled&) {
+    throw;
+  } catch (const RunError& error) {
+    if (!goBackToRound(error.what())) throw;
+  }
+}
+
+void JobRun::keepRound() const {
+  const std::filesystem::path kept = folder() / kKeptRound;
+  removeWhole(kept);
+  std::error_code fault;
+  std::filesystem::create_directory(kept, fault);
+  for (const auto& entry : std::filesystem::directory_iterator(folder(), fault))
+    if (const auto name = entry.path().filename();
+        !fault && isFile(entry.path()) && name != kRunLock && name != "checkpoint.bin")
+      std::filesystem::copy_file(entry.path(), kept / name, fault);
+  if (fault) removeWhole(kept);  // no room: then a round that fails is told as what it is
+}
+
+bool JobRun::goBackToRound(const std::string& why) {
+  const std::filesystem::path kept = folder() / kKeptRound;
+  if (!isThere(kept / "results.json")) return false;
+  const std::optional<RoundsRecord> before = readResults(kept).rounds;
+  if (!before || before->fingerprint != roundsFingerprint(job_)) return false;  // of another brief
+  const std::size_t failed = before->done.size() + 1;
+  std::error_code fault;
+  for (const auto& entry : std::filesystem::directory_iterator(kept, fault))
+    std::filesystem::rename(entry.path(), folder() / entry.path().filename(), fault);
+  if (fault) throw RunError("cannot go back to the files in " + kept.string() + ": " + fault.message());
+  record_ = readResults(folder());
+  record_.rounds->finished = true;
+  record_.rounds->ended = why;
+  job_.corrections = record_.rounds->corrections;
+  layoutReady_ = true;
+  removeWhole(kept);
+  removeWhole(folder() / "checkpoint.bin");
+  save();
+  note(fmt::format("round {:<3} failed: {}", failed, why));
+  note(fmt::format("          the part of round {} stands", failed - 1));
+  return true;
 }
 
 bool JobRun::nextRound() {
@@ -113,10 +154,13 @@ bool JobRun::nextRound() {
   noteRound(rounds.done.back(), rounds.done.size());
   const auto next = record_.layout->settled ? nextCorrections(job_, rounds.done) : std::nullopt;
   if (next) {
+    save();
+    keepRound();
     rounds.corrections = job_.corrections = *next;
     layoutReady_ = false;
   } else {
     rounds.finished = true;
+    removeWhole(folder() / kKeptRound);
     removeWhole(folder() / "checkpoint.bin");
   }
   save();

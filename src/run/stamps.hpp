@@ -13,6 +13,9 @@ namespace barelattice {
 std::string layoutFingerprint(const Job& job);
 /// Of what the rounds of a lightest part depend on.
 std::string roundsFingerprint(const Job& job);
+/// Folder in which the last round is kept while another one is at work.
+inline constexpr const char* kKeptRound = "round";
+
 /// Of an open job: of what the choice among its ways depends on.
 std::string choiceFingerprint(const Job& job);
 /// Of what the bounds of its limits depend on, where some are relative to another body.

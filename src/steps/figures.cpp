@@ -304,6 +304,28 @@ std::vector<DesignedRecord> designedLimits(const Job& job, const std::vector<std
   return records;
 }
 
+std::vector<std::string> wantedTexts(const Job& job) {
+  std::vector<std::string> texts;
+  if (!job.brief.designs) return texts;
+  const bool plain = !job.brief.lightest && !job.brief.blend;
+  texts.push_back(plain ? fmt::format("stiffest by the {} of the cases", goalText(job)) : goalText(job));
+  for (const BriefLimit& limit : job.brief.limits) {
+    const Told as = told(limit, job.setup);
+    std::vector<std::string> cases;
+    for (const std::size_t k : limit.cases) cases.push_back(job.setup.cases[k].name);
+    const std::string bound =
+        limit.bound > 0
+            ? fmt::format("{:.4g}{}{}", limit.bound * as.scale, as.unit.empty() ? "" : " ", as.unit)
+            : fmt::format("{:.4g} % of what the {} has", 100 * limit.share,
+                          limit.ofBaseline ? "baseline" : "full design space");
+    texts.push_back(fmt::format(
+        "{} {} {}{}{}", as.what, senseOf(limit), bound,
+        cases.empty() ? "" : fmt::format(" in {}", fmt::join(cases, ", ")),
+        limit.within ? " within " + job.brief.shapes[job.brief.judgedPlaces[*limit.within]].name : ""));
+  }
+  return texts;
+}
+
 BodyRecord bodyRecord(const BodyProof& body, const ProofProblem& problem,
                       const std::vector<double>& weights) {
   BodyRecord record;

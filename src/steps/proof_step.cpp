@@ -281,15 +281,24 @@ JobResult carryOutInRounds(Job job, const IterationCallback& callback, const Pro
     return !callback || callback(view);
   };
   std::vector<RoundRecord> rounds;
+  std::optional<JobResult> last;
   for (;;) {
     const std::optional<OptimiseState> begun = std::move(left);
-    JobResult result = carriedOut(job, keeping, begun ? &*begun : nullptr, progress);
+    JobResult result;
+    try {
+      result = carriedOut(job, keeping, begun ? &*begun : nullptr, progress);
+    } catch (const RunError&) {
+      if (!last) throw;
+      last->rounds = std::move(rounds);  // what was found before stands
+      return std::move(*last);
+    }
     rounds.push_back(roundOf(job, result.layout.record, result.proof.record));
     const auto next = result.layout.record.settled ? nextCorrections(job, rounds) : std::nullopt;
     if (!next) {
       result.rounds = std::move(rounds);
       return result;
     }
+    last = std::move(result);
     const std::vector<double> before = std::exchange(job.corrections, *next);
     left = nextStart(job, before, std::move(*left));
   }

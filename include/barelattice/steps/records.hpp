@@ -260,6 +260,7 @@ struct RoundsRecord {
   std::vector<RoundRecord> done;
   std::vector<double> corrections;  ///< of the layout as it is, or is to become, by limit
   bool finished = false;
+  std::string ended = {};  ///< why another round failed, before which the last one was taken; else empty
 };
 
 struct GapRecord {

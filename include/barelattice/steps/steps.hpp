@@ -49,6 +49,9 @@ FoundLayout designLayout(const Job& job, const IterationCallback& callback = {},
 std::optional<OptimiseState> nextStart(const Job& job, const std::vector<double>& before,
                                        OptimiseState state);
 
+/// What a brief wants of the part, for people: its goal, then each limit with its bound.
+std::vector<std::string> wantedTexts(const Job& job);
+
 /// What a layout and its proof say of each other.
 RoundRecord roundOf(const Job& job, const LayoutRecord& layout, const BodyRecord& proof);
 
