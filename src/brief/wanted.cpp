@@ -59,7 +59,7 @@ std::optional<double> shareFrom(TableReader& reader, const char* key) {
   } catch (const std::exception&) {
     read = 0;
   }
-  const bool number = read > 0 && digits.find_first_not_of(" ", read) == std::string::npos;
+  const bool number = read > 0 && digits.find_first_not_of(' ', read) == std::string::npos;
   if (!number || !(share > 0) || !std::isfinite(share))
     reader.fail(*node, fmt::format("'{}' is no share", key), "give per cent above zero, \"150 %\", say");
   return share / 100;

@@ -162,9 +162,8 @@ void Assessment<D>::solve(std::vector<double> density, CaseStates& states, int m
 template <int D>
 Assessed Assessment<D>::assess(std::vector<double> layout, ReadingStates& states) {
   Assessed assessed;
-  const bool thinner = readings_.madeThinner();
-  if (thinner) drawn_.density = std::move(layout);
-  solve(thinner ? readings_.made() : std::move(layout), states.nominal, modes_, assessed);
+  if (readings_.madeThinner()) drawn_.density = std::exchange(layout, readings_.made());
+  solve(std::move(layout), states.nominal, modes_, assessed);
   const Analysed at{analysis_, states.nominal};
   assessed.appraisal = {valuesOf(*formulation_.goal().response, at),
                         formulation_.limitsAt(at, {analysis_, drawnOf(states.nominal)})};

@@ -90,9 +90,7 @@ bool Joined::heldByCompliance() const {
 }
 
 bool Joined::ledByStiffness() const {
-  return std::all_of(parts_.begin(), parts_.end(),
-                     [](const auto& part) { return part->heldByCompliance(); }) &&
-         std::any_of(parts_.begin(), parts_.end(), [](const auto& part) { return part->ledByStiffness(); });
+  return std::all_of(parts_.begin(), parts_.end(), [](const auto& part) { return part->ledByStiffness(); });
 }
 
 MassFraction::MassFraction(HeldField fill, std::string name)

@@ -223,7 +223,7 @@ class Solve {
     if (ended) return;
     // A start that is exact already leaves nothing but rounding, which no renewed residual bears out.
     if (report.iterations - leastAt_ >= kStagnation)
-      end(least_ < kExact ? SolveStop::converged : SolveStop::stagnated);
+      end(least_ < std::min(kExact, options_.energyTolerance) ? SolveStop::converged : SolveStop::stagnated);
     else if (report.iterations >= options_.maxIterations)
       end(SolveStop::limit);
   }

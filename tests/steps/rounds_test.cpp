@@ -154,6 +154,37 @@ TEST(Limits, refuseWhatSaysNothing) {
   expectRefused("goal = { stiffness = 1, mass = 2 }\n" + testing::kBrief, "unknown key 'mass'");
 }
 
+// Shares of what the full space and the baseline have become figures before the first iteration.
+TEST(Limits, canBeSharesOfOtherBodies) {
+  const std::string limits =
+      "sag = { displacement = \"150 %\", face = \"tip\" }\nsoft = { compliance = \"110 %\", of = "
+      "\"baseline\" }\n"
+      "fast = { frequency = \"80 %\" }\nsafety_factor = 2\n";
+  const std::string text = testing::changedIn(limitedBrief(limits), "voxel", "baseline = \"lower\"\nvoxel");
+  const Job job = prepare(parseBrief(
+      testing::changedIn(text, "[design]",
+                         "lower = { box = { from = [\"0 mm\", \"0 mm\", \"0 mm\"], to = [\"60 mm\", "
+                         "\"20 mm\", \"10 mm\"] } }\n[design]"),
+      "test.toml"));
+  EXPECT_EQ(job.brief.judgedBy().size(), 3U) << "what is known of: one limit, two requirements";
+  EXPECT_THROW(designLayout(job), InputError);
+  const std::vector<double> bounds = boundsOf(job);
+  ASSERT_EQ(bounds.size(), 4U);
+  // The full block as a cantilever of 60 x 20 x 20 mm with a hole, under 1.5 kN: about F L^3 / 3 E I.
+  const double sag = 1500 * std::pow(0.06, 3) / (3 * job.brief.material.modulus * std::pow(0.02, 4) / 12);
+  EXPECT_GT(bounds[0] / sag, 1.5);
+  EXPECT_LT(bounds[0] / sag, 2.1);
+  EXPECT_GT(bounds[1], 1.1 * 1500 * sag) << "half as high, with keeps";
+  EXPECT_EQ(bounds[3], 2);
+  const Job known = withBounds(job, bounds);
+  EXPECT_EQ(known.brief.judgedBy().size(), 6U);
+  EXPECT_NEAR(known.layoutProblem<3>().limits[0].bound, bounds[0], 1e-12);
+  EXPECT_THAT(wantedTexts(job), ::testing::Contains(HasSubstr("150 % of what the full design space has")));
+  expectRefused(limitedBrief("a = { compliance = \"90 %\", of = \"baseline\" }"), "there is no baseline");
+  expectRefused(limitedBrief("a = { compliance = \"1 J\", of = \"space\" }"), "the bound is a figure");
+  expectRefused(limitedBrief("compliance = \"-5 %\""), "is no share");
+}
+
 // A blend counts each term by what it is for the full space.
 TEST(Goals, canBeMoreThanStiffness) {
   const auto problemOf = [](const std::string& goal) {
@@ -244,7 +275,7 @@ TEST(Rounds, areKeptWithTheRun) {
     RunListener listener;
     listener.note = [&](const std::string& line) { notes += line + "\n"; };
     JobRun run(
-        lightestJob("safety_factor = 3\n[require]\n" + required, "[proof]\ntetrahedra = 20000\n" + settings),
+        lightestJob("safety_factor = 2\n[require]\n" + required, "[proof]\ntetrahedra = 20000\n" + settings),
         ownFolder() / "run", std::move(listener));
     if (fresh) {
       run.optimise(true);
@@ -268,6 +299,66 @@ TEST(Rounds, areKeptWithTheRun) {
   EXPECT_THAT(judged, HasSubstr("optimise  reused"));
   EXPECT_THAT(judged, HasSubstr("judged anew"));
   EXPECT_THAT(notesOf("", "", true), ::testing::Not(HasSubstr("corrected by")));
+}
+
+// A bound that the layout can be told to hold on the voxels, and not once the proof has corrected it: what
+// was found before stands, in the folder as in the result, and is found again.
+TEST(Rounds, giveWayToTheOneBeforeWhereTheyFail) {
+  const Job job = prepare(parseBrief(R"(title = "Sheet hook"
+goal = "stiffest"
+voxel = "2 mm"
+sheet = { thickness = "5 mm" }
+[material]
+use = "steel"
+[shapes]
+plate = { rectangle = { from = ["0 mm", "0 mm"], to = ["80 mm", "40 mm"] } }
+pad = { rectangle = { from = ["76 mm", "14 mm"], to = ["80 mm", "26 mm"] } }
+[design]
+space = "plate"
+keep = ["pad"]
+[faces]
+root = { of = "plate", kind = "straight", facing = "-x" }
+tip = { of = "pad", kind = "straight", facing = "+x" }
+[supports]
+root = { face = "root" }
+[loads]
+push = { face = "tip", force = ["0 N", "-1 kN"] }
+pull = { face = "tip", force = ["2 kN", "0 N"] }
+[cases]
+down = { loads = { push = 1.0 } }
+out = { loads = { pull = 1.0 } }
+[target]
+mass_fraction = 0.4
+[making]
+smallest_member = "6 mm"
+[limits]
+stretch = { tension = "95 MPa", cases = ["down"] }
+turn = { rotation = "0.12 deg", face = "tip", cases = ["down"] }
+[proof]
+tetrahedra = 20000
+)",
+                                     "test.toml"));
+  std::filesystem::remove_all(ownFolder() / "run");
+  std::string notes;
+  for (int again = 0; again < 2; ++again) {
+    RunListener listener;
+    listener.note = [&](const std::string& line) { notes += line + "\n"; };
+    JobRun run(job, ownFolder() / "run", std::move(listener));
+    run.proof();
+    const RunRecord& record = run.record();
+    ASSERT_TRUE(record.rounds.has_value());
+    EXPECT_THAT(record.rounds->ended, HasSubstr("a limit does not hold: stretch"));
+    EXPECT_EQ(record.rounds->done.size(), 1U);
+    EXPECT_TRUE(record.layout->settled);
+    ASSERT_TRUE(record.proof.has_value());
+    EXPECT_EQ(record.proof->verdict, "not met");
+    EXPECT_FALSE(std::filesystem::exists(ownFolder() / "run" / "round"));
+  }
+  EXPECT_THAT(notes, HasSubstr("the part of round 1 stands"));
+  EXPECT_THAT(notes, HasSubstr("proof     reused"));
+  const JobResult result = carryOut(job);
+  EXPECT_EQ(result.rounds.size(), 1U);
+  EXPECT_TRUE(result.layout.record.settled);
 }
 
 }  // namespace

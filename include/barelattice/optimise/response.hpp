@@ -94,7 +94,7 @@ class Joined final : public Response {
   int modes() const override;
   double mostGain(const Analysis& analysis, std::size_t which) const override;
   bool heldByCompliance() const override;
-  /// Not where stiffness is one of the parts.
+  /// Only where all parts are: other ones lead the way themselves.
   bool ledByStiffness() const override;
 
  private:
