@@ -60,8 +60,8 @@ constexpr int kStagnation = 60;
 /// one.
 constexpr double kMostDrift = 0.1;
 
-/// Energy error, relative, that is rounding: displacements are right to nine digits.
-constexpr double kExact = 1e-18;
+/// Residual over the load that is rounding.
+constexpr double kExact = 1e-10;
 
 /// The drops of the squared energy norm of the error, and what they say about what is left.
 class ErrorEstimate {
@@ -223,13 +223,14 @@ class Solve {
     if (ended) return;
     // A start that is exact already leaves nothing but rounding, which no renewed residual bears out.
     if (report.iterations - leastAt_ >= kStagnation)
-      end(least_ < std::min(kExact, options_.energyTolerance) ? SolveStop::converged : SolveStop::stagnated);
+      end(residual_.squared < kExact * kExact * loadSquared_ ? SolveStop::converged : SolveStop::stagnated);
     else if (report.iterations >= options_.maxIterations)
       end(SolveStop::limit);
   }
 
-  void finish(double loadSquared) {
-    report.residual = std::sqrt(residual_.squared / loadSquared);
+  void setLoad(double squared) { loadSquared_ = squared; }
+  void finish() {
+    report.residual = std::sqrt(residual_.squared / loadSquared_);
     report.work = residual_.work;
   }
 
@@ -246,6 +247,7 @@ class Solve {
  private:
   const SolveOptions& options_;
   double renewalDrop_;
+  double loadSquared_ = 0;  // f^T f
   ConjugateSystem::Residual residual_;
   ErrorEstimate estimate_;
   double rz_ = 0;
@@ -285,7 +287,9 @@ std::vector<SolveReport> solveConjugateGradients(ConjugateSystem& system, const 
   std::vector<Solve> solves(system.count(), Solve(options, system.renewalDrop()));
   std::vector<std::size_t> active;
   for (std::size_t k = 0; k < solves.size(); ++k) {
-    if (system.loadSquared(k) == 0) {
+    const double loadSquared = system.loadSquared(k);
+    solves[k].setLoad(loadSquared);
+    if (loadSquared == 0) {
       system.rest(k);
       solves[k].end(SolveStop::zeroLoad);
     } else {
@@ -340,7 +344,7 @@ std::vector<SolveReport> solveConjugateGradients(ConjugateSystem& system, const 
   renew(those([](const Solve& solve) { return !solve.isRenewed(); }));
   std::vector<SolveReport> reports;
   for (std::size_t k = 0; k < solves.size(); ++k) {
-    if (solves[k].report.stop != SolveStop::zeroLoad) solves[k].finish(system.loadSquared(k));
+    if (solves[k].report.stop != SolveStop::zeroLoad) solves[k].finish();
     reports.push_back(solves[k].report);
   }
   return reports;
