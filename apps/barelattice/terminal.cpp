@@ -114,8 +114,7 @@ std::string describeJob(const Job& job) {
   if (job.brief.designs && !job.brief.lightest)
     text += fmt::format("  target  {:>9.4g} kg   {:.3g} % of the space\n", job.targetMass,
                         100 * job.targetMass / job.spaceMass);
-  if (!job.brief.designs)
-    text += "  nothing is designed: neither [target] nor [making] is there\n";
+  if (!job.brief.designs) text += "  nothing is designed: neither [target] nor [making] is there\n";
   const std::vector<std::string> all = wantedTexts(job);
   for (const std::string& wanted : all)
     text += fmt::format("  {:<7} {}\n", &wanted == &all.front() ? "goal" : "limit", wanted);
