@@ -15,21 +15,22 @@ using Kind = Requirement::Kind;
 constexpr const char* kSheetSwings =
     "a sheet swings out of its plane first, and is analysed within it: its frequencies are not known";
 
-/// A kind of limit, and the key that states it.
-struct Stated {
-  const char* key;
-  Kind kind;
-  bool below;  // of a frequency
-};
-constexpr Stated kStated[] = {{"safety_factor", Kind::safetyFactor, false},
-                              {"displacement", Kind::displacement, false},
-                              {"rotation", Kind::rotation, false},
-                              {"von_mises", Kind::vonMises, false},
-                              {"tension", Kind::tension, false},
-                              {"compression", Kind::compression, false},
-                              {"compliance", Kind::compliance, false},
-                              {"frequency", Kind::frequency, false},
-                              {"frequency_below", Kind::frequency, true}};
+/// One of each kind of limit, with nothing else said of it.
+std::vector<BriefLimit> kindsOfLimits() {
+  std::vector<BriefLimit> kinds;
+  for (const Kind kind :
+       {Kind::safetyFactor, Kind::displacement, Kind::rotation, Kind::vonMises, Kind::tension,
+        Kind::compression, Kind::compliance, Kind::frequency, Kind::frequency}) {
+    const bool below = !kinds.empty() && kinds.back().kind == kind;  // the second one of frequencies
+    kinds.emplace_back().kind = kind;
+    kinds.back().below = below;
+  }
+  return kinds;
+}
+
+bool moves(Kind kind) {
+  return kind == Kind::displacement || kind == Kind::rotation;
+}
 
 Measure measureOf(Kind kind) {
   switch (kind) {
@@ -47,7 +48,7 @@ Measure measureOf(Kind kind) {
 }
 
 /// A bound in per cent of what another body has; nothing if it is a figure.
-std::optional<double> shareFrom(TableReader& reader, const char* key) {
+std::optional<double> shareFrom(TableReader& reader, const std::string& key) {
   const toml::node* node = reader.find(key);
   const auto* text = node ? node->as_string() : nullptr;
   if (!text || text->get().empty() || text->get().back() != '%') return std::nullopt;
@@ -66,26 +67,21 @@ std::optional<double> shareFrom(TableReader& reader, const char* key) {
 }
 
 /// A limit as far as its own key states it.
-BriefLimit limitFrom(TableReader& reader, const Stated& stated, const std::string& name, Brief& brief) {
-  BriefLimit limit;
-  limit.kind = stated.kind;
-  limit.below = stated.below;
+BriefLimit limitFrom(TableReader& reader, BriefLimit limit, const std::string& name, Brief& brief) {
+  const std::string key = keyOf(limit);
   limit.name = name;
-  limit.place = reader.placeOf(stated.key);
+  limit.place = reader.placeOf(key);
   const Wanted wanted{.otherwise = 0, .above = 0};
-  if (const std::optional<double> share = shareFrom(reader, stated.key))
+  if (const std::optional<double> share = shareFrom(reader, key))
     limit.share = *share;
   else
-    limit.bound = stated.kind == Kind::safetyFactor
-                      ? reader.number(stated.key, wanted)
-                      : reader.quantity(stated.key, measureOf(stated.kind), wanted);
+    limit.bound = limit.kind == Kind::safetyFactor ? reader.number(key, wanted)
+                                                   : reader.quantity(key, measureOf(limit.kind), wanted);
   if (limit.ofStress() && limit.kind != Kind::safetyFactor && !brief.regions.empty())
-    reader.fail(*reader.find(stated.key),
-                fmt::format("'{}' is one bound, and the part has several materials", stated.key),
+    reader.fail(*reader.find(key), fmt::format("'{}' is one bound, and the part has several materials", key),
                 "give safety_factor, which holds each against its own strength");
   if (limit.kind == Kind::frequency) {
-    if (brief.sheet)
-      reader.fail(*reader.find(stated.key), kSheetSwings, "leave it out, or make the part a body");
+    if (brief.sheet) reader.fail(*reader.find(key), kSheetSwings, "leave it out, or make the part a body");
     brief.frequencies = std::max(brief.frequencies, 1);
   }
   return limit;
@@ -111,19 +107,20 @@ void parseMotion(TableReader& reader, const Brief& brief, BriefLimit& limit) {
 }
 
 void parseLimit(TableReader& reader, const std::string& name, Brief& brief) {
-  const Stated* stated = nullptr;
+  std::optional<BriefLimit> stated;
   std::string keys;
-  for (const Stated& each : kStated) {
-    keys += (keys.empty() ? "" : ", ") + std::string(each.key);
-    if (!reader.has(each.key)) continue;
+  for (const BriefLimit& each : kindsOfLimits()) {
+    const std::string key = keyOf(each);
+    keys += (keys.empty() ? "" : ", ") + key;
+    if (!reader.has(key)) continue;
     if (stated)
-      reader.fail(*reader.find(each.key), fmt::format("'{}' and '{}' are two limits", stated->key, each.key),
+      reader.fail(*reader.find(key), fmt::format("'{}' and '{}' are two limits", keyOf(*stated), key),
                   "give each a name of its own");
-    stated = &each;
+    stated = each;
   }
   if (!stated) reader.fail("limits nothing", "give one of " + keys);
   BriefLimit limit = limitFrom(reader, *stated, name, brief);
-  if (limit.kind == Kind::displacement || limit.kind == Kind::rotation) parseMotion(reader, brief, limit);
+  if (moves(limit.kind)) parseMotion(reader, brief, limit);
   if (const toml::node* of = reader.find("of")) {
     if (limit.share == 0)
       reader.fail(*of, "'of' tells what a share is of, and the bound is a figure", "leave it out");
@@ -167,10 +164,11 @@ void parseLimits(TableReader& top, Brief& brief) {
       reader.finish();
       continue;
     }
-    const auto whole = std::find_if(std::begin(kStated), std::end(kStated), [&](const Stated& each) {
-      return each.key == name && each.kind != Kind::displacement && each.kind != Kind::rotation;
+    const std::vector<BriefLimit> kinds = kindsOfLimits();
+    const auto whole = std::find_if(kinds.begin(), kinds.end(), [&](const BriefLimit& each) {
+      return keyOf(each) == name && !moves(each.kind);
     });
-    if (whole == std::end(kStated))
+    if (whole == kinds.end())
       group.fail(
           value, fmt::format("'{}' should be a table", name),
           fmt::format("{} = {{ displacement = \"0.5 mm\", face = \"...\" }}, say; safety_factor = 2, a "

@@ -109,7 +109,7 @@ Assessment<D>::Assessment(const LayoutProblem<D>& problem, const StiffnessLaw& l
       analysis_(problem.grid, problem.material, problem.cases, product(problem.fill, problem.modulus), law,
                 problem.cellMass, problem.cellExpansion, problem.mirrors, problem.carried),
       mass_(std::make_shared<MassFraction>(product(problem.fill, problem.mass))),
-      formulation_(completed(problem, analysis_), withMass(problem, analysis_, mass_)) {
+      formulation_(completed(problem, analysis_), withMass(problem, analysis_, mass_), problem.lightest) {
   for (const GridCase<D>& c : problem.cases) caseWeights_.push_back(c.weight);
   byHold_ = lightest_ || formulation_.goal().response->heldByCompliance();
   modes_ = formulation_.goal().response->modes();
@@ -123,6 +123,11 @@ Appraisal Assessment<D>::measureFull(CaseStates& states) {
   const Analysed at{analysis_, states};
   fullCompliance_ = complianceOf(states);
   Appraisal full{valuesOf(*formulation_.goal().response, at), formulation_.limitsAt(at, at)};
+  for (const std::vector<double>* values : {&full.terms, &full.limits})
+    for (const double value : *values)
+      if (!std::isfinite(value))
+        throw RunError("of the full domain goal or limits cannot be told",
+                       "where it is held by little, hold it by more");
   formulation_.settle(full);
   return full;
 }

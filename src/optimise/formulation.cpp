@@ -1,5 +1,7 @@
 #include "formulation.hpp"
 
+#include <fmt/format.h>
+
 #include <algorithm>
 #include <cmath>
 #include <utility>
@@ -56,6 +58,49 @@ double Formulation::missed(std::size_t limit, double value) const {
 double Formulation::unitOf(std::size_t limit) const {
   const double size = std::abs(limits_[limit].bound);
   return limits_[limit].sense == LimitSense::atMost ? size : -size;
+}
+
+std::vector<double> Formulation::overBounds(const std::vector<double>& values) const {
+  std::vector<double> over;
+  for (std::size_t k = 0; k < goal_.weights.size() && lightest_; ++k)
+    over.push_back(goal_.weights[k] * values[k]);
+  for (std::size_t i = 1; i < limits_.size(); ++i) {
+    const double value = values[goal_.weights.size() + i];
+    over.push_back(limits_[i].sense == LimitSense::atMost ? value / limits_[i].bound
+                                                          : limits_[i].bound / value);
+  }
+  return over;
+}
+
+std::optional<std::size_t> Formulation::outOfReach(const std::vector<double>& full,
+                                                   const Analysis& analysis) const {
+  constexpr double kSlack = 1.02;  // what voxels may be off by
+  const std::vector<double> over = overBounds(full);
+  const std::size_t terms = lightest_ ? goal_.weights.size() : 0;
+  std::optional<std::size_t> worst;
+  for (std::size_t n = 0; n < over.size(); ++n) {
+    double gain = 0;
+    if (n < terms) {
+      gain = goal_.response->mostGain(analysis, n);
+    } else {
+      const Limit& limit = limits_[n - terms + 1];
+      if (limit.sense == LimitSense::atLeast) continue;  // of such nothing is known
+      gain = limit.response->mostGain(analysis, limit.which);
+    }
+    if (over[n] > kSlack * gain && (!worst || over[n] > over[*worst])) worst = n;
+  }
+  return worst;
+}
+
+std::string Formulation::boundText(std::size_t number, const std::vector<double>& values,
+                                   const std::vector<std::string>& columns) const {
+  const std::size_t terms = lightest_ ? goal_.weights.size() : 0;
+  const bool term = number < terms;
+  const std::size_t limit = term ? 0 : number - terms + 1;
+  const std::size_t column = term ? number : goal_.weights.size() + limit;
+  return fmt::format("{} is {:.4g}, and was to be {} {:.4g}", columns[column], values[column],
+                     term || limits_[limit].sense == LimitSense::atMost ? "at most" : "at least",
+                     term ? 1 / goal_.weights[number] : limits_[limit].bound);
 }
 
 double Formulation::shareMissed(const Appraisal& appraisal) const {

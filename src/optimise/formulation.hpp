@@ -2,6 +2,7 @@
 #pragma once
 
 #include <cstddef>
+#include <optional>
 #include <string>
 #include <vector>
 
@@ -17,7 +18,9 @@ class Formulation {
  public:
   /// @param goal with a response, and a weight for each of its values.
   /// @param limits the first one is that on the mass, which is met exactly.
-  Formulation(Goal goal, std::vector<Limit> limits) : goal_(std::move(goal)), limits_(std::move(limits)) {}
+  /// @param lightest whether the goal's terms have a bound, each by its weight.
+  Formulation(Goal goal, std::vector<Limit> limits, bool lightest)
+      : goal_(std::move(goal)), limits_(std::move(limits)), lightest_(lightest) {}
 
   const Goal& goal() const { return goal_; }
   /// Whether weights or bounds wait for the values of the full domain.
@@ -40,6 +43,15 @@ class Formulation {
   double missed(std::size_t limit, double value) const;
   /// The unit that counts in: the bound's size, with the sign of the sense.
   double unitOf(std::size_t limit) const;
+  /// What values, in the order of the columns, come to over their bounds: see IterationRecord::overBounds.
+  std::vector<double> overBounds(const std::vector<double>& values) const;
+  /// The worst of those that no layout brings to its bound; nothing if there is none.
+  /// @param full values of the full domain.
+  std::optional<std::size_t> outOfReach(const std::vector<double>& full, const Analysis& analysis) const;
+  /// A figure and its bound, by its number among those.
+  std::string boundText(std::size_t number, const std::vector<double>& values,
+                        const std::vector<std::string>& columns) const;
+
   /// What steps are judged by: the goal, and a share of it for what limits other than the mass are missed by.
   /// Without any, the goal.
   double merit(const Appraisal& appraisal) const;
@@ -53,6 +65,7 @@ class Formulation {
 
   Goal goal_;
   std::vector<Limit> limits_;
+  bool lightest_;
 };
 
 }  // namespace barelattice

@@ -224,7 +224,7 @@ class Loop {
     record.nominal = assessed.nominal;
     record.eroded = assessed.eroded;
     record.values = std::move(assessed.values);
-    record.overBounds = overBounds(record.values);
+    record.overBounds = assessment_.formulation().overBounds(record.values);
     record.solverIterations = assessed.solverIterations;
     record.strengthened = assessed.strengthened;
     appraisal_ = std::move(assessed.appraisal);
@@ -296,7 +296,12 @@ class Loop {
     const Appraisal full = assessment_.measureFull(full_);
     fullValues_ = full.terms;
     fullValues_.insert(fullValues_.end(), full.limits.begin(), full.limits.end());
-    refuseOutOfReach(full);
+    const Formulation& formulation = assessment_.formulation();
+    if (const auto worst = formulation.outOfReach(fullValues_, assessment_.analysis()))
+      throw OutOfReach("a limit is out of reach: with all of the space full " +
+                           formulation.boundText(*worst, fullValues_, columns_),
+                       "allow more, enlarge the design space, or take another material", columns_,
+                       fullValues_);
   }
 
   /// A mass to begin the search of the lightest with: of a uniform layout whose goal is about one.
@@ -314,55 +319,6 @@ class Loop {
       wantMass(state_.massFraction * std::clamp(std::pow(goal, kUniform), 0.25, 4.0));
     }
     state_.states.nominal = std::move(states);
-  }
-
-  void refuseOutOfReach(const Appraisal& full) {
-    constexpr double kSlack = 1.02;  // what voxels may be off by
-    const std::vector<double> over = overBounds(fullValues_);
-    const std::size_t terms = problem_.lightest ? full.terms.size() : 0;
-    const std::vector<Limit>& limits = assessment_.formulation().limits();
-    const Goal& goal = assessment_.formulation().goal();
-    std::size_t worst = over.size();
-    for (std::size_t i = 0; i < over.size(); ++i) {
-      const Response& response = i < terms ? *goal.response : *limits[i - terms + 1].response;
-      const std::size_t which = i < terms ? i : limits[i - terms + 1].which;
-      if (i >= terms && limits[i - terms + 1].sense == LimitSense::atLeast) continue;
-      if (!(over[i] > kSlack * response.mostGain(assessment_.analysis(), which))) continue;
-      if (worst == over.size() || over[i] > over[worst]) worst = i;
-    }
-    if (worst == over.size()) return;
-    throw RunError("a limit is out of reach: with all of the space full " + boundText(worst, fullValues_),
-                   "allow more, enlarge the design space, or take another material");
-  }
-
-  /// What values, in the order of the columns, come to over their bounds; see IterationRecord::overBounds.
-  std::vector<double> overBounds(const std::vector<double>& values) const {
-    const Formulation& formulation = assessment_.formulation();
-    const std::vector<double>& weights = formulation.goal().weights;
-    std::vector<double> over;
-    for (std::size_t k = 0; k < weights.size() && problem_.lightest; ++k)
-      over.push_back(weights[k] * values[k]);
-    for (std::size_t i = 1; i < formulation.limits().size(); ++i) {
-      const double value = values[weights.size() + i];
-      const double bound = formulation.limits()[i].bound;
-      over.push_back(formulation.limits()[i].sense == LimitSense::atMost ? value / bound : bound / value);
-    }
-    return over;
-  }
-
-  /// A figure and its bound, by its number among those.
-  std::string boundText(std::size_t number, const std::vector<double>& values) const {
-    const Formulation& formulation = assessment_.formulation();
-    const std::vector<double>& weights = formulation.goal().weights;
-    const std::size_t terms = problem_.lightest ? weights.size() : 0;
-    if (number < terms)
-      return fmt::format("{} is {:.4g}, and was to be at most {:.4g}", columns_[number], values[number],
-                         1 / weights[number]);
-    const std::size_t i = number - terms + 1;
-    const std::size_t column = weights.size() + i;
-    const Limit& limit = formulation.limits()[i];
-    return fmt::format("{} is {:.4g}, and was to be {} {:.4g}", columns_[column], values[column],
-                       limit.sense == LimitSense::atMost ? "at most" : "at least", limit.bound);
   }
 
   /// Where the lightest is sought: the mass the next layout is to have.
@@ -561,10 +517,11 @@ class Loop {
   /// Whether a bound besides the mass does not hold; tells the worst of them.
   bool missesLimit(OptimiseResult& result) const {
     constexpr double kSlack = 0.005;  // of the bound: what steps at rest leave
-    const std::vector<double> over = overBounds(result.values);
+    const std::vector<double> over = assessment_.formulation().overBounds(result.values);
     const auto worst = std::max_element(over.begin(), over.end());
     if (worst == over.end() || !(*worst > 1 + kSlack)) return false;
-    result.where = boundText(static_cast<std::size_t>(worst - over.begin()), result.values);
+    result.where = assessment_.formulation().boundText(static_cast<std::size_t>(worst - over.begin()),
+                                                       result.values, columns_);
     return true;
   }
 

@@ -42,10 +42,9 @@ AsymptotesProblem asymptotesProblem(const DesignPoint& at) {
 
 std::string describe(UpdateScheme scheme) {
   if (scheme == UpdateScheme::optimalityCriteria)
-    return "steps by optimality criteria: the goal falls with material everywhere, and the mass is all that "
+    return "Stepped by optimality criteria, as more material is better everywhere and the mass is all that "
            "bounds it";
-  return "steps by moving asymptotes: there is more than the mass to hold, or more material is not better "
-         "everywhere";
+  return "Stepped by moving asymptotes, as there is more than a sum that material makes less of, and a mass";
 }
 
 UpdateScheme schemeFor(const Formulation& formulation, const Analysis& analysis) {

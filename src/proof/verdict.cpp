@@ -99,10 +99,6 @@ void requireOnBody(std::size_t number, const Setup& setup, const JudgedBody& bod
                    "give the part material there with a keep under the face");
 }
 
-}  // namespace
-
-namespace {
-
 /// A figure of a case, which is to be at most a bound, and the order its error falls with.
 struct CaseFigure {
   Estimated value;

@@ -414,7 +414,7 @@ std::string layoutText(const Job& job, const RunRecord& record, std::vector<std:
       "the layout {} J, of the eroded one, which keeps members as thick as "
       "asked, {} J, of the layout read black and white {} J. Grey: {:.1f} % of the layout's mass, {:.1f} % "
       "of "
-      "the space. Steps in the curves come from sharpening and eroding the layout; {}.{}{}</p>{}",
+      "the space. Steps in the curves come from sharpening and eroding the layout. {}.{}{}</p>{}",
       d.iterations, d.seconds, escaped(layout.stop), goalSentence(job, d), figureText(d.compliance),
       figureText(d.eroded), figureText(d.blackAndWhite), 100 * d.greyOverMass, 100 * d.greyOverSpace,
       escaped(d.steps), madeText(d), choiceText(record), roundsText(record));

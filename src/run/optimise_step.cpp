@@ -24,9 +24,10 @@ constexpr double kMm = kMillimetresPerMetre;
 
 }  // namespace
 
-void JobRun::refuseFailedLayout() const {
+void JobRun::refuseFailedLayout() {
   if (!record_.layout || !record_.layout->design || !record_.layout->design->failure) return;
-  const FailureRecord& failure = *record_.layout->design->failure;
+  const FailureRecord failure = *record_.layout->design->failure;
+  if (goBackToRound(failure.what)) return;
   throw RunError(failure.what, failure.cure + ". The layout is kept in layout.vti, and 'report' draws it");
 }
 
@@ -117,7 +118,7 @@ FoundLayout JobRun::designed() {
 void JobRun::noteFull(const IterationView& view) const {
   if (view.full.empty()) return;
   for (const DesignedRecord& limit : designedLimits(job_, view.columns, view.full)) {
-    const bool holds = limit.sense == "at least" ? limit.value >= limit.bound : limit.value <= limit.bound;
+    const bool holds = overBound(limit, limit.value) <= 1;
     note(fmt::format("{}{}: {:.4g}{}{} with all of the space full, to be {} {:.4g}{}",
                      holds ? "          " : "warning   ", limit.what, limit.value,
                      limit.unit.empty() ? "" : " ", limit.unit, limit.sense, limit.bound,
@@ -233,6 +234,9 @@ void JobRun::optimise(bool fresh) {
       note(fmt::format("optimise  stopped on request; the layout after {} iterations is kept",
                        record_.layout->design->iterations));
     throw;
+  } catch (const RunError& error) {
+    if (goBackToRound(error.what())) return;
+    throw;
   }
   storeLayout(found);
   // Only now: on a full disk the iterations are not lost with it.
@@ -255,8 +259,7 @@ void JobRun::optimise(bool fresh) {
                      limit.correction == 1 ? "" : fmt::format(", corrected by {:.3g}", limit.correction)));
   const auto governs = [](const DesignedRecord& limit) {
     constexpr double kGoverns = 0.95;
-    const double over = limit.sense == "at least" ? limit.bound / limit.value : limit.value / limit.bound;
-    return limit.correction * over > kGoverns;
+    return designedOver(limit) > kGoverns;
   };
   if (job_.brief.lightest && layout.settled &&
       std::none_of(design.limits.begin(), design.limits.end(), governs))

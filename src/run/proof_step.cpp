@@ -127,8 +127,10 @@ bool JobRun::goBackToRound(const std::string& why) {
   if (!before || before->fingerprint != roundsFingerprint(job_)) return false;  // of another brief
   const std::size_t failed = before->done.size() + 1;
   std::error_code fault;
-  for (const auto& entry : std::filesystem::directory_iterator(kept, fault))
-    std::filesystem::rename(entry.path(), folder() / entry.path().filename(), fault);
+  std::vector<std::filesystem::path> files;
+  for (const auto& entry : std::filesystem::directory_iterator(kept, fault)) files.push_back(entry.path());
+  for (const std::filesystem::path& file : files)
+    if (!fault) std::filesystem::rename(file, folder() / file.filename(), fault);
   if (fault) throw RunError("cannot go back to the files in " + kept.string() + ": " + fault.message());
   record_ = readResults(folder());
   record_.rounds->finished = true;

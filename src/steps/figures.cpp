@@ -304,11 +304,21 @@ std::vector<DesignedRecord> designedLimits(const Job& job, const std::vector<std
   return records;
 }
 
+double overBound(const DesignedRecord& designed, double value) {
+  return designed.sense == "at least" ? designed.bound / value : value / designed.bound;
+}
+
+double designedOver(const DesignedRecord& designed) {
+  return designed.correction * overBound(designed, designed.value);
+}
+
 std::vector<std::string> wantedTexts(const Job& job) {
   std::vector<std::string> texts;
-  if (!job.brief.designs) return texts;
-  const bool plain = !job.brief.lightest && !job.brief.blend;
-  texts.push_back(plain ? fmt::format("stiffest by the {} of the cases", goalText(job)) : goalText(job));
+  if (!job.brief.designs || job.brief.layout) return texts;
+  if (job.brief.lightest || job.brief.blend)
+    texts.push_back(goalText(job));
+  else
+    texts.emplace_back(job.brief.goal == GoalForm::worst ? "stiffest in the worst case" : "stiffest");
   for (const BriefLimit& limit : job.brief.limits) {
     const Told as = told(limit, job.setup);
     std::vector<std::string> cases;

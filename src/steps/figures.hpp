@@ -15,6 +15,11 @@ namespace barelattice {
 std::vector<DesignedRecord> designedLimits(const Job& job, const std::vector<std::string>& columns,
                                            const std::vector<double>& values);
 
+/// What a figure comes to over its bound: above one where it is not held.
+double overBound(const DesignedRecord& designed, double value);
+/// The same of what was designed, as it was corrected.
+double designedOver(const DesignedRecord& designed);
+
 /// What the layout of a job is designed for, for people.
 std::string goalText(const Job& job);
 

@@ -24,16 +24,14 @@ std::vector<double> inSinglePrecision(std::vector<double> field) {
   return field;
 }
 
-/// The limit that is missed by most, for people.
-std::string missedText(const Job& job, const OptimiseResult& result) {
-  const std::vector<DesignedRecord> limits = designedLimits(job, result.columns, result.values);
-  const auto over = [](const DesignedRecord& limit) {
-    return limit.correction *
-           (limit.sense == "at least" ? limit.bound / limit.value : limit.value / limit.bound);
-  };
-  const auto worst = std::max_element(limits.begin(), limits.end(),
-                                      [&](const auto& a, const auto& b) { return over(a) < over(b); });
-  if (worst == limits.end() || over(*worst) <= 1) return result.where;  // that of a part of the mass
+/// The limit that values miss by most, for people; empty if they miss none.
+std::string missedText(const Job& job, const std::vector<std::string>& columns,
+                       const std::vector<double>& values) {
+  const std::vector<DesignedRecord> limits = designedLimits(job, columns, values);
+  const auto worst = std::max_element(limits.begin(), limits.end(), [](const auto& a, const auto& b) {
+    return designedOver(a) < designedOver(b);
+  });
+  if (worst == limits.end() || designedOver(*worst) <= 1) return {};
   return fmt::format("{} is {:.4g}{}{} in case {}, and was to be {} {:.4g}{}", worst->what, worst->value,
                      worst->unit.empty() ? "" : " ", worst->unit, worst->worstCase, worst->sense,
                      worst->bound,
@@ -47,6 +45,8 @@ std::optional<FailureRecord> failureOf(const Job& job, const OptimiseResult& res
   const double wanted = job.brief.lightest ? result.massFraction * job.spaceMass : job.targetMass;
   const double needed = result.neededMass * job.spaceMass;
   const double member = job.brief.walls().smallestMember * kMm;
+  std::string missed = missedText(job, result.columns, result.values);
+  if (missed.empty()) missed = result.where;  // the share of a part of the mass
   const bool lean = needed > 1.02 * wanted;
   const std::string mass = job.brief.lightest ? "let the limits ask for more"
                            : lean             ? fmt::format("give [target] about {:.3g} kg", needed)
@@ -80,10 +80,9 @@ std::optional<FailureRecord> failureOf(const Job& job, const OptimiseResult& res
                       result.blackAndWhite, result.nominal),
           "take smaller voxels, or a smallest_member of more voxels");
     case OptimiseStop::missed:
-      return job.brief.lightest
-                 ? failed("a limit is out of reach: " + missedText(job, result),
-                          "allow more, enlarge the design space, or take another material")
-                 : failed("a limit does not hold: " + missedText(job, result), mass + ", or a wider limit");
+      return job.brief.lightest ? failed("a limit is out of reach: " + missed,
+                                         "allow more, enlarge the design space, or take another material")
+                                : failed("a limit does not hold: " + missed, mass + ", or a wider limit");
     case OptimiseStop::loose:
       return failed("the layout does not hold: " + result.where,
                     fmt::format("{}, or take another smallest_member", mass));
@@ -160,8 +159,15 @@ FoundLayout designLayout(const Job& job, const IterationCallback& callback, cons
   OptimiseOptions options;
   options.maxIterations = job.brief.iterations;  // zero for no wish
   options.progress = progress;
-  OptimiseResult result = job.flat() ? optimiseLayout<2>(job.layoutProblem<2>(), options, callback, resume)
-                                     : optimiseLayout<3>(job.layoutProblem<3>(), options, callback, resume);
+  OptimiseResult result;
+  try {
+    result = job.flat() ? optimiseLayout<2>(job.layoutProblem<2>(), options, callback, resume)
+                        : optimiseLayout<3>(job.layoutProblem<3>(), options, callback, resume);
+  } catch (const OutOfReach& error) {
+    throw RunError(
+        "a limit is out of reach: with all of the space full " + missedText(job, error.columns, error.full),
+        error.cure());
+  }
   LayoutRecord record = recordOf(job, result);
   return {inSinglePrecision(std::move(result.density)), inSinglePrecision(std::move(result.level)),
           std::move(record), std::move(result.history), std::move(result.columns)};

@@ -118,6 +118,18 @@ void addDoubts(const Job& job, const BodyToProve& body, const Box& bounds, std::
         bodies));
 }
 
+/// Where a limit holds within a place of which the body has nothing that is judged.
+void addEmptyPlaces(const Job& job, const BodyRecord& body, std::vector<std::string>& sentences) {
+  for (const BriefLimit& limit : job.brief.limits)
+    if (limit.within && std::all_of(body.cases.begin(), body.cases.end(), [&](const BodyCaseRecord& c) {
+          return c.places.at(*limit.within).used.value == 0;
+        }))
+      sentences.push_back(fmt::format(
+          "limit {} says nothing: within {} there is no stress, or nothing of the body further than "
+          "exclude_within from supports and loads",
+          limit.name, job.brief.shapes[job.brief.judgedPlaces[*limit.within]].name));
+}
+
 /// Where linear theory ends. What turns by an angle t moves t^2 / 2 less than it says, half a per cent at six
 /// degrees, and carries its loads along; what moves far has loads whose lever arms change as much.
 void addLargeMotions(const Proof& proof, const Setup& setup, const Box& bounds,
@@ -216,6 +228,7 @@ ProvedBody proved(const Job& job, const BodyToProve& what, const ProgressCallbac
   record.doubts.insert(record.doubts.end(), unlike.begin(), unlike.end());
   addDoubts(job, what, bounds, body.pieces, record.doubts);
   addLargeMotions(body.fine, job.setup, bounds, record.doubts);
+  addEmptyPlaces(job, record, record.doubts);
   report(progress, "measuring", 0);
   if (what.surface) record.making = makingRecords(job, *what.surface);
   judgeBody(record, job.setup, job.brief.judgedBy(), job.brief.agreement);

@@ -6,33 +6,25 @@
 
 #include "barelattice/steps/steps.hpp"
 #include "base/check.hpp"
+#include "figures.hpp"
 
 namespace barelattice {
 namespace {
 
-/// What a figure comes to over its bound: above one where it is not held.
-double over(const DesignedRecord& designed, double value) {
-  return designed.sense == "at least" ? designed.bound / value : value / designed.bound;
-}
-
-/// The same of what was designed, as it was corrected.
-double designedOver(const DesignedRecord& designed) {
-  return designed.correction * over(designed, designed.value);
-}
-
-/// The same of what was proved, with its error on the safe side.
+/// What was proved comes to over its bound, with its error on the safe side.
 /// @param mostError of it that is looked at, relative.
 double provedOver(const RoundLimitRecord& limit, double mostError = std::numeric_limits<double>::infinity()) {
   const bool least = limit.designed.sense == "at least";
   const double error = std::min(limit.error, mostError * limit.proved);
   const double worst = least ? std::max(limit.proved - error, 0.0) : limit.proved + error;
-  return over(limit.designed, worst);
+  return overBound(limit.designed, worst);
 }
 
 /// How far from its bound what governs may be: stress changes from one layout to the next by more than
 /// stiffness does.
 double nearEnough(const RoundLimitRecord& limit) {
-  return limit.designed.unit.empty() ? 0.85 : 0.95;
+  const bool stress = limit.designed.unit.empty() || limit.designed.unit == "MPa";
+  return stress ? 0.85 : 0.95;
 }
 
 }  // namespace

@@ -185,6 +185,8 @@ TEST(Proof, cantileverAgreesWithBeamTheory) {
   const double deflection =
       100 * 1e-3 / (3 * kSteel.modulus * inertia) + 100 * 0.1 / (kappa * shear * height * height);
   EXPECT_NEAR(-proof.cases[0].faceDisplacement[1].z() / deflection, 1, 0.01);
+  const double turn = 100 * 0.01 / (2 * kSteel.modulus * inertia);  // F L^2 / 2 E I
+  EXPECT_NEAR(proof.cases[0].faceRotation[1].y() / turn, 1, 0.01);
   const double bending = 100 * 0.05 * (0.5 * height) / inertia;  // outside half the length round the root
   EXPECT_NEAR(proof.cases[0].judgedStress / bending, 1, 0.02);
   EXPECT_GT(proof.cases[0].peakStress, 1.6 * bending)
@@ -348,6 +350,117 @@ TEST(Verdict, isInconclusiveWhenTheMeshesDisagree) {
   EXPECT_EQ(judged[0].verdict, Verdict::inconclusive);
   EXPECT_EQ(overall(judged), Verdict::inconclusive);
   EXPECT_EQ(overall({}), Verdict::met);
+}
+
+// The same beam, judged within places: its moment is the load times the distance from it.
+TEST(Proof, stressWithinAPlaceIsThatOfThere) {
+  const double height = 0.01;
+  const ShapePtr beam = makeBox({0, 0, 0}, {0.1, height, height});
+  ProofProblem problem;
+  problem.setup.materials = {kSteel};
+  problem.setup.faces = {planeFace("root", beam, -Vec3::UnitX(), 0.0004),
+                         planeFace("tip", beam, Vec3::UnitX(), 0.0004)};
+  problem.setup.supports = {{"root", 0}};
+  problem.setup.addCase("down", {{1, {{0, 0, -100}}}});
+  problem.exclusion = 0.015;
+  problem.places = {makeBox({0.06, -1, -1}, {1, 1, 1}), makeBox({0.04, -1, -1}, {1, 1, 0.5 * height}),
+                    makeBox({0, 1, 1}, {1, 2, 2})};
+  const Proof coarse = prove(proofMesh(beam, 0.0026, problem), 0.0026, problem);
+  const Proof fine = prove(proofMesh(beam, 0.002, problem), 0.002, problem);
+  const CaseErrors errors = errorsOf(coarse, fine, 0, 1.3);
+  const auto stressAt = [&](double x) { return 100 * (0.1 - x) * 6 / std::pow(height, 3); };
+  ASSERT_EQ(errors.places.size(), 3U);
+  EXPECT_NEAR(errors.places[0].tension.value / stressAt(0.06), 1, 0.03);
+  EXPECT_NEAR(errors.places[0].compression.value / stressAt(0.06), 1, 0.03);
+  EXPECT_NEAR(errors.places[0].used.value * kSteel.strength / stressAt(0.06), 1, 0.03);
+  EXPECT_LT(std::abs(errors.places[0].tension.value - stressAt(0.06)), errors.places[0].tension.error);
+  EXPECT_NEAR(errors.places[1].compression.value / stressAt(0.04), 1, 0.03);
+  EXPECT_LT(errors.places[1].tension.value, 0.1 * stressAt(0.04)) << "the lower half is pressed";
+  EXPECT_EQ(errors.places[2].used.value, 0) << "nothing is there";
+  EXPECT_NEAR(errors.tension.value / stressAt(0.015), 1, 0.05);
+}
+
+// Motions as wholes, parts, and over one another; stresses anywhere or within a place; only in the cases
+// named.
+TEST(Verdict, ofLimitsLooksAtWhatTheyName) {
+  using Kind = Requirement::Kind;
+  barelattice::Setup setup;
+  setup.materials = {{"m", 70e9, 0.3, 2700, 200e6}};
+  setup.faces = {{"a", {}}, {"b", {}}};
+  JudgedBody body;
+  body.ratio = 1.3;
+  body.faceShare = {1, 1};
+  CaseErrors push;
+  push.order = 1;
+  push.faceShift = {{{3e-3, -4e-3, 0}, {3e-3, -4e-3, 0}, 1e-4}, {{3e-3, 0, 0}, {3e-3, 0, 0}, 2e-4}};
+  push.faceTurn = {{{0, 0, 0.01}, {0, 0, 0.01}, 1e-3}, {}};
+  push.faceDisplacement = {push.faceShift[0].size(), push.faceShift[1].size()};
+  push.compliance = {2, 2, 0.1};
+  push.used = {0.5, 0.5, 0.05};
+  push.tension = {80e6, 80e6, 5e6};
+  push.compression = {60e6, 60e6, 5e6};
+  push.places = {{{0.2, 0.2, 0.01}, {30e6, 30e6, 1e6}, {10e6, 10e6, 1e6}}};
+  CaseErrors idle = push;
+  idle.compliance = {0.1, 0.1, 0.01};
+  for (EstimatedVector& shift : idle.faceShift) shift = {};
+  body.cases = {{"push", push}, {"idle", idle}};
+  const auto judged = [&](Requirement requirement) { return judge(body, 0.1, setup, {requirement}).at(0); };
+  const auto expect = [&](Requirement requirement, double value, double error) {
+    for (const auto& [factor, verdict] : {std::pair{1.5, Verdict::met}, std::pair{0.5, Verdict::notMet}}) {
+      requirement.bound = (requirement.kind == Kind::safetyFactor ? 1 / factor : factor) * value;
+      const Judgement j = judged(requirement);
+      EXPECT_NEAR(j.value.value / value, 1, 1e-12);
+      if (requirement.kind != Kind::safetyFactor) {
+        EXPECT_NEAR(j.value.error / error, 1, 1e-9);
+      }
+      EXPECT_EQ(j.verdict, verdict) << keyOf(requirement) << " at " << factor;
+      EXPECT_EQ(j.worstCase, "push");
+    }
+    if (requirement.kind == Kind::safetyFactor) return;
+    requirement.bound = value + 0.5 * error;
+    EXPECT_EQ(judged(requirement).verdict, Verdict::inconclusive) << keyOf(requirement);
+  };
+  Requirement moved{Kind::displacement, 0};
+  expect(moved, 5e-3, 1e-4);
+  moved.along = Vec3(0, 2, 0);
+  expect(moved, 4e-3, 1e-4);
+  moved.along.reset();
+  moved.over = 1;
+  expect(moved, 4e-3, 3e-4);
+  moved.cases = {1};
+  moved.bound = 1e-6;
+  EXPECT_EQ(judged(moved).value.value, 0) << "in the idle case";
+  Requirement turned{Kind::rotation, 0};
+  turned.cases = {0};
+  expect(turned, 0.01, 1e-3);
+  expect({Kind::compliance, 0}, 2, 0.1);
+  Requirement stressed{Kind::vonMises, 0};
+  stressed.cases = {0};
+  expect(stressed, 100e6, 10e6);
+  stressed.within = 0;
+  expect(stressed, 40e6, 2e6);
+  stressed.kind = Kind::safetyFactor;
+  expect(stressed, 5, 0);
+  stressed.kind = Kind::tension;
+  expect(stressed, 30e6, 1e6);
+  stressed.within.reset();
+  expect(stressed, 80e6, 5e6);
+  stressed.kind = Kind::compression;
+  expect(stressed, 60e6, 5e6);
+  stressed.within = 3;
+  EXPECT_THROW(judged(stressed), InputError);
+  setup.materials.push_back(setup.materials.front());
+  EXPECT_THROW(judged({Kind::vonMises, 0, 1}), InputError) << "one bound of several materials";
+
+  body.frequencies = {{"push", {130, 131, 2}}, {"idle", {150, 151, 3}}};
+  Requirement low{Kind::frequency, 0, 155};
+  low.below = true;
+  EXPECT_EQ(judged(low).verdict, Verdict::met);
+  EXPECT_EQ(judged(low).worstCase, "idle") << "the highest counts";
+  low.bound = 151;
+  EXPECT_EQ(judged(low).verdict, Verdict::inconclusive);
+  low.bound = 140;
+  EXPECT_EQ(judged(low).verdict, Verdict::notMet);
 }
 
 // A case whose figure is smaller but in doubt is not hidden by another that is larger and sure.

@@ -359,6 +359,20 @@ tetrahedra = 20000
   const JobResult result = carryOut(job);
   EXPECT_EQ(result.rounds.size(), 1U);
   EXPECT_TRUE(result.layout.record.settled);
+
+  // Stopped within the round that fails, and gone on with step by step, as the tool does.
+  std::filesystem::remove_all(ownFolder() / "run");
+  bool stop = false;
+  RunListener listener;
+  listener.note = [&](const std::string& line) { stop = stop || line.find("redone: corr") != line.npos; };
+  listener.stopRequested = [&] { return stop; };
+  EXPECT_THROW(JobRun(job, ownFolder() / "run", listener).proof(), Cancelled);
+  JobRun later(job, ownFolder() / "run");
+  later.optimise();
+  EXPECT_TRUE(later.record().layout->settled);
+  later.proof();
+  EXPECT_EQ(later.record().rounds->done.size(), 1U);
+  EXPECT_EQ(later.record().proof->verdict, "not met");
 }
 
 }  // namespace

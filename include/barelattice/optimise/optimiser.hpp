@@ -8,6 +8,7 @@
 #include <vector>
 
 #include "barelattice/base/api.hpp"
+#include "barelattice/base/error.hpp"
 #include "barelattice/optimise/continuation.hpp"
 #include "barelattice/optimise/layout_problem.hpp"
 #include "barelattice/optimise/moving_asymptotes.hpp"
@@ -90,6 +91,16 @@ struct Appraisal {
   std::vector<double> terms;   ///< values of the goal's response, unweighted: of
                                ///< both readings by their shares
   std::vector<double> limits;  ///< values of what limits bound, the mass first
+};
+
+/// A bound that the full domain misses by more than any layout could mend, see Response::mostGain.
+class OutOfReach : public RunError {
+ public:
+  OutOfReach(const std::string& what, const std::string& cure, std::vector<std::string> itsColumns,
+             std::vector<double> ofFull)
+      : RunError(what, cure), columns(std::move(itsColumns)), full(std::move(ofFull)) {}
+  std::vector<std::string> columns;  ///< see OptimiseResult
+  std::vector<double> full;          ///< values of the full domain
 };
 
 /// Derivatives by the variables.
@@ -202,7 +213,8 @@ struct OptimiseResult {
 /// @param resume a state of the same problem with the same options; nullptr starts from the uniform layout.
 /// @throws InputError if problem or options contradict themselves, the state is of another problem, or the
 /// space cannot hold members of the filter's size; Cancelled where a callback asked for it; RunError if the
-/// start or the final layout cannot be analysed, naming the case and the place. What callbacks throw passes.
+/// start or the final layout cannot be analysed, naming the case and the place, OutOfReach before the first
+/// iteration. What callbacks throw passes.
 template <int D>
 OptimiseResult optimiseLayout(const LayoutProblem<D>& problem, const OptimiseOptions& options,
                               const IterationCallback& callback = {}, const OptimiseState* resume = nullptr);

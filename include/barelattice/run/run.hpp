@@ -106,7 +106,8 @@ class JobRun {
   FoundLayout designed();
   std::optional<OptimiseState> stateToGoOnWith(const std::string& fingerprint) const;
   void keepIteration(const IterationView& view, const std::filesystem::path& folder) const;
-  void refuseFailedLayout() const;
+  /// @throws RunError where later steps cannot work with the layout, and there is no round to go back to.
+  void refuseFailedLayout();
   void importLayout();
   void stampLayout(LayoutRecord& record) const;
   /// What pages tell of a layout that is still being designed.

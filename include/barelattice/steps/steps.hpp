@@ -55,10 +55,10 @@ std::vector<std::string> wantedTexts(const Job& job);
 /// What a layout and its proof say of each other.
 RoundRecord roundOf(const Job& job, const LayoutRecord& layout, const BodyRecord& proof);
 
-/// The corrections a lightest part is to be designed with in the next round, so that what was proved comes to
-/// lie within its bound, and close to it. Nothing where the last round is good: all is met, and what governs
-/// is within a fifth of its bound for stress, a twentieth for others; or as many rounds are done as the brief
-/// allows; or the last made no difference that could be seen.
+/// The corrections a part with limits is to be designed with in the next round, so that what was proved comes
+/// to lie within its bound, and, of a lightest part, close to it. Nothing where the last round is good: all
+/// is met, and what governs is within 15 % of its bound for stress, 5 % for others; or as many rounds are
+/// done as the brief allows; or the last made no difference that could be seen.
 std::optional<std::vector<double>> nextCorrections(const Job& job, const std::vector<RoundRecord>& done);
 
 /// Takes over the layout a brief names.
