@@ -23,13 +23,21 @@ constexpr double kNoBound = std::numeric_limits<double>::infinity();
 // The problems are those of bench/convergence. Bodies mostly stand in spaces a few members thick, which a
 // wide filter cannot fill.
 constexpr std::array kSheetStarts{Start{2, 1.48}, Start{4, 1.6}, Start{8, kNoBound}};
+//
+// The lightest. The same sheet is five to ten times as soft while it is grey and widely filtered as it is in
+// the end. Were it to hold its limits then already, its mass would be two or three times too large, and the
+// members that form would be those of a heavier part: too many and too slim for what is left later. So the
+// first way only finds a mass, by holding the limits up to the last reading without erosion, and the next one
+// begins with a little less of it and keeps to it until it is there. Sluice plates with a bound on their
+// compliance became 8 to 20 % lighter by it. Bodies, whose filters begin narrower, got no lighter; under a
+// bound on stress alone a plate got 8 % lighter, and a pulled tie 5 % heavier.
 constexpr std::array kBodyStarts{Start{1, 1.4}, Start{2, kNoBound}};
 
 }  // namespace
 
 template <int D>
 std::vector<Attempt> attemptsFor(const LayoutProblem<D>& problem, const OptimiseOptions& options) {
-  if (!options.path.empty()) return {{options.path}};
+  if (!options.path.empty()) return {{options.path, kNoBound, false}};
   constexpr double kWidest = 0.5;  // filter over the least extent of the space
   constexpr double kWider = 1.2;   // than the one before, or it would find the same
   const Index<D>& cells = problem.grid.frame().cells;
@@ -40,11 +48,15 @@ std::vector<Attempt> attemptsFor(const LayoutProblem<D>& problem, const Optimise
   if (D == 2) starts.insert(starts.end(), kSheetStarts.begin(), kSheetStarts.end());
   if (D == 3) starts.insert(starts.end(), kBodyStarts.begin(), kBodyStarts.end());
   std::vector<Attempt> attempts;
+  const bool led = problem.goal.response && problem.goal.response->ledByStiffness();
+  if (D == 2 && problem.lightest && !led && problem.start.empty())
+    attempts.push_back(
+        {usualPath(std::min(starts.front().widening, widest), options.erosion), kNoBound, true});
   double last = 0;
   for (const Start& start : starts) {
     const double widening = std::min(start.widening, widest);
     if (widening <= kWider * last) continue;
-    attempts.push_back({usualPath(widening, options.erosion), start.mostRatio});
+    attempts.push_back({usualPath(widening, options.erosion), start.mostRatio, false});
     last = widening;
   }
   return attempts;

@@ -17,10 +17,13 @@ namespace barelattice {
 struct Attempt {
   Path path;
   double mostRatio = std::numeric_limits<double>::infinity();
+  /// Ends before erosion: it only finds about which mass the lightest has, with which the next one begins.
+  bool forMass = false;
 };
 
 /// The options' own path, or the usual one begun with filters ever wider, each at most half as wide as the
-/// least extent of the space. At least one.
+/// least extent of the space. At least one. Before those of the lightest sheet, unless it has a start, one
+/// for its mass.
 template <int D>
 std::vector<Attempt> attemptsFor(const LayoutProblem<D>& problem, const OptimiseOptions& options);
 

@@ -118,15 +118,20 @@ double Formulation::merit(const Appraisal& appraisal) const {
 }
 
 /// A goal falls with the mass m, as m^-q: q is 1 for a rod or a plate in its plane, 3 for a plate that is
-/// bent or a grey layout. With a power a of the goal below 1 / q lighter layouts are better as long as it is
-/// under one, with b above 1 / q heavier ones where it is over, so that the best is where it is one: a
-/// quarter serves below, one and a half above.
+/// bent or a grey layout, and more where members are about to break. With a power a of the goal below 1 / q
+/// lighter layouts are better as long as it is under one, with b above 1 / q heavier ones where it is over,
+/// so that the best is where it is one: a tenth serves below, one and a half above. With a quarter below,
+/// layouts of slim members stood at half their bounds; but where limits ask for next to nothing it takes that
+/// to keep members from breaking.
 double Formulation::meritOfLightest(const Appraisal& appraisal, double goal, double softer) const {
-  constexpr double kBelow = 0.25;
+  constexpr double kBelow = 0.1;
+  constexpr double kFarBelow = 0.25;
   constexpr double kAbove = 1.5;
   constexpr double kThinner = 0.1;  // the thinner layout must hold, and may be softer for less mass
   constexpr double kSofter = 0.5;
+  const double far = std::min(goal / kNextToNothing, 1.0);
   return appraisal.limits.front() * std::pow(goal, goal > 1 ? kAbove : kBelow) *
+         std::pow(far, kFarBelow - kBelow) *
          (goal > 0 ? std::pow(goalOf(appraisal.terms) / goal, kThinner) : 1) *
          std::pow(std::max(1.0, softer / kThin), kSofter) * shareMissed(appraisal);
 }

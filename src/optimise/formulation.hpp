@@ -12,7 +12,12 @@ namespace barelattice {
 
 /// Where the lightest is sought: a thinner layout that is this much softer gets no softer. A few times more,
 /// and members break.
-inline constexpr double kThin = 10;
+inline constexpr double kThin = 15;
+inline constexpr double kLeastThin = 10;  // where limits ask for next to nothing
+
+/// Where the lightest is sought: limits at less than this share of their bounds do not decide on the mass,
+/// and are no reason for members that hardly hold.
+inline constexpr double kNextToNothing = 0.5;
 
 class Formulation {
  public:

@@ -42,11 +42,16 @@ constexpr double kBreaking = 20;
 /// The lightest is sought by small changes of mass: by a power of the goal, and a share, at most.
 constexpr double kMassPower = 0.35;
 constexpr double kMostMassChange = 0.06;
-constexpr double kSlower = 0.25;     // gains that make a design go on, of those where the mass is given
-constexpr double kSoft = 8;          // sharpness from which members hardly move any more
-constexpr double kFarther = 6;       // jumps from one reading to the next that are borne
-constexpr double kOnTarget = 0.005;  // of the goal
-constexpr double kFullest = 0.97;    // of the full domain
+constexpr double kMostFallWhileSoft = 0.15;
+constexpr double kLighterStart = 0.85;  // mass of the second way over that of the first
+constexpr double kDecides = 0.1;        // of a bound: what is closer decides on the mass
+constexpr int kForMass = 60;            // iterations that finding it may take
+constexpr double kUniformGoal = 2;      // a first layout has this: material in its place does better
+constexpr double kSlower = 0.25;        // gains that make a design go on, of those where the mass is given
+constexpr double kSoft = 8;             // sharpness from which members hardly move any more
+constexpr double kFarther = 6;          // jumps from one reading to the next that are borne
+constexpr double kOnTarget = 0.005;     // of the goal
+constexpr double kFullest = 0.97;       // of the full domain
 /// Terms of the goal under this share of the worst do not govern a step.
 constexpr double kGoverns = 0.85;
 
@@ -116,7 +121,7 @@ class Loop {
   Continuation continuation() const {
     ContinuationOptions options = options_.continuation;
     // A mass that falls by as little with each step has still far to go.
-    if (problem_.lightest) {
+    if (problem_.lightest && !massGiven()) {
       options.stageGain *= kSlower;
       options.finalGain *= 2 * kSlower;
     }
@@ -124,6 +129,15 @@ class Loop {
       options.mostJump *= kFarther;  // stress jumps more than stiffness, and comes back
     return {options, static_cast<double>(path().size() - 1)};
   }
+
+  /// Before erosion.
+  bool soft() const {
+    const Path& all = path();
+    const auto firm = std::find_if(all.begin(), all.end(), [](const Reading& r) { return r.erosion > 0; });
+    return state_.at.place < static_cast<double>(firm - all.begin()) - 1;
+  }
+  /// Of the lightest: as found by the way before this one, see attempts.cpp.
+  bool massGiven() const { return attempts_.front().forMass && state_.attempt > 0 && soft(); }
 
   /// The readings, and the mass and the space, must allow a layout at all.
   void requireThatItCanBe() {
@@ -164,7 +178,8 @@ class Loop {
       return OptimiseStop::tooLittleMass;
     if (judge.settled(state_.at) && thinHolds() && onTarget() && !sharpened()) return OptimiseStop::settled;
     if (limit) return OptimiseStop::iterationLimit;
-    if (options_.maxIterations == 0 && done >= options_.guard)
+    const int guard = options_.guard + (attempts_.front().forMass ? kForMass : 0);
+    if (options_.maxIterations == 0 && done >= guard)
       return thinHolds() ? OptimiseStop::restless : OptimiseStop::tooLittleMass;
     return std::nullopt;
   }
@@ -179,11 +194,12 @@ class Loop {
     return !problem_.lightest && leaves && softer > kBreaking && tryAgain();
   }
 
-  /// Adds a sharper reading to the usual path where black and white still differ from the layout.
+  /// Where black and white still differ from the layout: adds a sharper reading to the usual path; or asks
+  /// for more mass, where the lightest is sought and a load hangs in the air.
   bool sharpened() {
     constexpr int kMost = 2;
     constexpr double kShare = 0.8;  // of what is allowed
-    if (!options_.path.empty() || options_.erosion == 0 || state_.sharpenings == kMost) return false;
+    if (!options_.path.empty() || options_.erosion == 0) return false;
     readAt(state_.at.place);
     std::vector<double> layout = readings_.forward(state_.accepted);
     CaseStates states = state_.states.nominal;
@@ -192,6 +208,9 @@ class Loop {
         readings_.madeThinner() ? assessment_.holdOf(std::move(layout), states) : lastAccepted().nominal;
     const BlackAndWhite read =
         readBlackAndWhite(readings_.level(), assessment_.mass(), lastAccepted().massFraction);
+    const std::vector<std::uint8_t> solid(read.density.begin(), read.density.end());
+    if (!looseLoads(problem_.grid, solid, problem_.cases).empty()) return getsHeavier();
+    if (state_.sharpenings == kMost) return false;
     const double apart = std::abs(assessment_.holdOf(read.density, states) / own - 1);
     if (!std::isfinite(apart) || apart < kShare * options_.agreement) return false;
     ++state_.sharpenings;
@@ -304,7 +323,8 @@ class Loop {
                        fullValues_);
   }
 
-  /// A mass to begin the search of the lightest with: of a uniform layout whose goal is about one.
+  /// A mass to begin the search of the lightest with: of a uniform layout whose goal is about twice what it
+  /// may be.
   void guessMass() {
     constexpr int kMostGuesses = 8;
     constexpr double kNear = 1.3;
@@ -314,7 +334,7 @@ class Loop {
       startUniform();
       assessment_.analyse(readings_.forward(state_.variables), states);
       assessment_.analysis().requireSuccess(states);
-      const double goal = assessment_.goalAt(states);
+      const double goal = assessment_.goalAt(states) / kUniformGoal;
       if (goal < kNear && goal > 1 / kNear) break;
       wantMass(state_.massFraction * std::clamp(std::pow(goal, kUniform), 0.25, 4.0));
     }
@@ -323,15 +343,16 @@ class Loop {
 
   /// Where the lightest is sought: the mass the next layout is to have.
   void aim() {
-    if (!problem_.lightest) return;
+    if (!problem_.lightest || massGiven()) return;
     const IterationRecord& last = lastAccepted();
-    const double thin = thinned() ? last.eroded / last.nominal / kThin : 0;
+    const double bearable = goalOf(last) < kNextToNothing ? kLeastThin : kThin;
+    const double thin = thinned() ? last.eroded / last.nominal / bearable : 0;
     const double pace = std::min(1.0, state_.at.pace);
-    const double most = 1 + kMostMassChange * pace;
+    const double fall = soft() ? kMostFallWhileSoft : kMostMassChange;
     // After a step that was taken back the layout is made better at its mass before it gets lighter.
-    const double least = state_.at.blocked ? 1 : 1 / most;
-    wantMass(last.massFraction *
-             std::clamp(std::pow(std::max(goalOf(last), thin), kMassPower * pace), least, most));
+    const double least = state_.at.blocked ? 1 : 1 / (1 + fall * pace);
+    wantMass(last.massFraction * std::clamp(std::pow(std::max(goalOf(last), thin), kMassPower * pace), least,
+                                            1 + kMostMassChange * pace));
   }
 
   /// Where the lightest is sought: the goal is one, or nothing lighter or heavier can be had.
@@ -413,8 +434,8 @@ class Loop {
     }
     const Continuation judge = continuation();
     judge.goOn(state_.at);
-    if (problem_.lightest && missesMuch() && !atLongLast()) state_.at.ahead = state_.at.place;
-    if (beginsWider() || breaks()) return propose();
+    if (problem_.lightest && !massGiven() && missesMuch() && !atLongLast()) state_.at.ahead = state_.at.place;
+    if (knowsMass() || beginsWider() || breaks()) return propose();
     aim();
     readAt(state_.at.place);
     report(options_.progress, "stepping", 0);
@@ -425,10 +446,25 @@ class Loop {
     rebalance();
   }
 
+  /// At the end of the way for the mass: begins anew with a little less than that. Where limits ask for less
+  /// than members weigh, their mass says nothing, and the way is gone to its end.
+  bool knowsMass() {
+    if (!attempts_[state_.attempt].forMass || soft() || state_.at.ahead == state_.at.place) return false;
+    if (goalOf(lastAccepted()) < 1 - kDecides) return false;
+    const double mass = lastAccepted().massFraction;
+    begin(state_.attempt + 1);
+    wantMass(kLighterStart * mass);
+    return true;
+  }
+
   /// At the end of the first reading: begins anew with the filter that suits the mass, if it is a wider one.
   bool beginsWider() {
-    const bool first = state_.attempt == 0 && state_.at.place == 0 && state_.at.ahead > 0;
-    if (!first || !std::isfinite(attempts_.front().mostRatio)) return false;
+    const auto usual =
+        std::find_if(attempts_.begin(), attempts_.end(), [](const Attempt& a) { return !a.forMass; });
+    const auto first = static_cast<std::size_t>(usual - attempts_.begin());
+    if (state_.attempt != first || state_.at.place != 0 || state_.at.ahead == 0 ||
+        !std::isfinite(usual->mostRatio))
+      return false;
     readAt(state_.at.place);
     readings_.forward(state_.accepted);
     CaseStates thin = state_.states.nominal;
@@ -436,9 +472,9 @@ class Loop {
     const double own = assessment_.byHold() ? lastAccepted().nominal : state_.at.goal;
     const double ratio = assessment_.holdOf(readings_.thinner(options_.erosion), thin) / own;
     const auto suits = [&](const Attempt& attempt) { return ratio <= attempt.mostRatio; };
-    const auto found = std::find_if(attempts_.begin(), attempts_.end() - 1, suits);
+    const auto found = std::find_if(usual, attempts_.end() - 1, suits);
     const auto wanted = static_cast<std::size_t>(found - attempts_.begin());
-    return wanted > 0 && begin(wanted);
+    return wanted > first && begin(wanted);
   }
 
   /// Steps the variables at the reading the maps are set up for. Moving asymptotes take the mass as linear,

@@ -55,7 +55,7 @@ std::optional<OptimiseState> JobRun::stateToGoOnWith(const std::string& fingerpr
       for (const RoundLimitRecord& limit : done.back().limits)
         before.corrections.push_back(limit.designed.correction);
     state = readCheckpoint(checkpoint, layoutFingerprint(before));
-    if (state) state = nextStart(job_, before.corrections, std::move(*state));
+    if (state) state = nextStart(job_, done.back(), std::move(*state));
   }
   const auto most = static_cast<std::size_t>(job_.brief.iterations);
   if (state && most > 0 && state->history.size() - state->begun > most)

@@ -312,8 +312,8 @@ JobResult carryOutInRounds(Job job, const IterationCallback& callback, const Pro
       return result;
     }
     last = std::move(result);
-    const std::vector<double> before = std::exchange(job.corrections, *next);
-    left = nextStart(job, before, std::move(*left));
+    job.corrections = *next;
+    left = nextStart(job, rounds.back(), std::move(*left));
   }
 }
 

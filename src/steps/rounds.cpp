@@ -91,12 +91,12 @@ std::optional<std::vector<double>> nextCorrections(const Job& job, const std::ve
   return corrections;
 }
 
-std::optional<OptimiseState> nextStart(const Job& job, const std::vector<double>& before,
-                                       OptimiseState state) {
-  constexpr double kFar = 0.15;
+std::optional<OptimiseState> nextStart(const Job& job, const RoundRecord& last, OptimiseState state) {
+  constexpr double kFar = 1.15;
+  requireCount("limits of the round", last.limits.size(), job.corrections.size(), "corrections");
   for (std::size_t r = 0; r < job.corrections.size(); ++r) {
-    const double was = before.empty() ? 1 : before.at(r);
-    if (job.corrections[r] > (1 + kFar) * was) return std::nullopt;
+    const DesignedRecord& designed = last.limits[r].designed;
+    if (designedOver(designed) * job.corrections[r] / designed.correction > kFar) return std::nullopt;
   }
   return job.flat() ? reopened<2>(std::move(state), job.layoutProblem<2>())
                     : reopened<3>(std::move(state), job.layoutProblem<3>());

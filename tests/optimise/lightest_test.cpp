@@ -253,6 +253,24 @@ TEST(LimitValues, haveTheDerivativesOfDifferences) {
   expectDerivativesOfLimits(sheet.problem, 16);
 }
 
+// Of stress alone, which stiffness leads while the layout is grey.
+TEST(Goals, ofStressHaveTheDerivativesOfDifferences) {
+  testing::Bracket bracket;
+  LayoutProblem<3>& problem = bracket.problem;
+  problem.goal = {GoalForm::worst,
+                  std::make_shared<StressShare<3>>(bracket.grid, limitsFor(bracket.grid, problem.material)),
+                  {1, 1}};
+  for (const double sharpness : {4.0, 6.0}) {
+    GradientCheckOptions options;
+    options.reading.sharpness = sharpness;
+    options.cells = 4;
+    options.step = 2e-3;
+    for (const GradientCheck& check : checkGradients(problem, options))
+      EXPECT_LT(check.error, 1e-6) << check.name << " at sharpness " << sharpness << " in cell "
+                                   << check.cell;
+  }
+}
+
 // A blend counts its terms by what they are for the full domain, the thinner layout by its compliance.
 TEST(Goals, ofSeveralKindsHaveTheDerivativesOfDifferences) {
   testing::Bracket bracket;

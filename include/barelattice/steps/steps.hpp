@@ -45,9 +45,9 @@ FoundLayout designLayout(const Job& job, const IterationCallback& callback = {},
                          const OptimiseState* resume = nullptr, const ProgressCallback& progress = {});
 
 /// The state a design of the same job has come to, gone on with under the corrections the job has now;
-/// nothing where they ask for so much more than those before that a layout of another form may be due.
-std::optional<OptimiseState> nextStart(const Job& job, const std::vector<double>& before,
-                                       OptimiseState state);
+/// nothing where the layout misses them by so much that one of another form may be due.
+/// @param last what came of that state.
+std::optional<OptimiseState> nextStart(const Job& job, const RoundRecord& last, OptimiseState state);
 
 /// What a brief wants of the part, for people: its goal, then each limit with its bound.
 std::vector<std::string> wantedTexts(const Job& job);
