@@ -194,12 +194,13 @@ class Loop {
     return !problem_.lightest && leaves && softer > kBreaking && tryAgain();
   }
 
-  /// Where black and white still differ from the layout: adds a sharper reading to the usual path; or asks
-  /// for more mass, where the lightest is sought and a load hangs in the air.
+  /// Where black and white still differ from the layout: adds a sharper reading to the usual path. Where that
+  /// does not help and a load hangs in the air, the lightest gets heavier.
   bool sharpened() {
     constexpr int kMost = 2;
     constexpr double kShare = 0.8;  // of what is allowed
-    if (!options_.path.empty() || options_.erosion == 0) return false;
+    const bool sharpest = state_.sharpenings == kMost;
+    if (!options_.path.empty() || options_.erosion == 0 || (sharpest && !problem_.lightest)) return false;
     readAt(state_.at.place);
     std::vector<double> layout = readings_.forward(state_.accepted);
     CaseStates states = state_.states.nominal;
@@ -208,11 +209,11 @@ class Loop {
         readings_.madeThinner() ? assessment_.holdOf(std::move(layout), states) : lastAccepted().nominal;
     const BlackAndWhite read =
         readBlackAndWhite(readings_.level(), assessment_.mass(), lastAccepted().massFraction);
-    const std::vector<std::uint8_t> solid(read.density.begin(), read.density.end());
-    if (!looseLoads(problem_.grid, solid, problem_.cases).empty()) return getsHeavier();
-    if (state_.sharpenings == kMost) return false;
     const double apart = std::abs(assessment_.holdOf(read.density, states) / own - 1);
-    if (!std::isfinite(apart) || apart < kShare * options_.agreement) return false;
+    if (sharpest || !std::isfinite(apart) || apart < kShare * options_.agreement) {
+      const std::vector<std::uint8_t> solid(read.density.begin(), read.density.end());
+      return !looseLoads(problem_.grid, solid, problem_.cases).empty() && getsHeavier();
+    }
     ++state_.sharpenings;
     sharpenPath();
     return true;

@@ -79,6 +79,7 @@ FoundLayout JobRun::designed() {
   // Asked to stop, it ends after the iteration, with nothing lost, unless that takes long: then in its
   // solves, and what was done since the checkpoint is done again.
   constexpr double kPatience = 3;  // seconds
+  std::size_t attempt = state ? state->attempt : 0;
   Stopwatch sinceIteration;
   Stopwatch sinceCheckpoint;
   double writing = 0;  // seconds the last checkpoint took
@@ -87,6 +88,10 @@ FoundLayout JobRun::designed() {
       job_,
       [&](const IterationView& view) {
         if (history.empty()) noteFull(view);
+        if (view.state.attempt != attempt)
+          note(fmt::format("          begins anew after iteration {}, with members that suit the mass better",
+                           view.record.iteration));
+        attempt = view.state.attempt;
         history.push_back(view.record);
         writeFile(folder() / "history.csv", historyCsv(history, view.columns));
         const int every = job_.brief.keepEvery;

@@ -450,6 +450,29 @@ TEST(Lightest, keepsItsMembersWhereLimitsAskForNextToNothing) {
   EXPECT_GT(result.massFraction, 0.03);
 }
 
+// Grey layouts are soft, so they hold their limits only with mass that is not needed later: a sheet begins
+// anew with less, and keeps to it until it is firm.
+TEST(Lightest, beginsASheetAnewWithLessThanItNeededWhileGrey) {
+  Sheet sheet(60, 30, {0, -1}, 15, 15);
+  sheet.sought(sheet.moves(14, 16), 1 / 100.0);
+  double grey = 0;   // mass of the first way's last layout
+  double anew = 0;   // of the second one's first
+  double moved = 0;  // what that changes by until it is firm
+  const OptimiseResult result = optimiseLayout<2>(sheet.problem, {}, [&](const IterationView& view) {
+    const IterationRecord& record = view.record;
+    if (view.state.attempt == 0) grey = record.takenBack ? grey : record.massFraction;
+    if (view.state.attempt == 0 || record.sharpness > 7.9) return true;
+    if (anew == 0) anew = record.massFraction;
+    moved = std::max(moved, std::abs(record.massFraction - anew));
+    return true;
+  });
+  EXPECT_EQ(result.stop, OptimiseStop::settled);
+  EXPECT_NEAR(anew / grey, 0.85, 0.01);
+  EXPECT_LT(moved, 1e-6);
+  EXPECT_LT(result.massFraction, grey);
+  EXPECT_NEAR(result.values[0] / 100, 1, 0.0051);
+}
+
 // Stopped and gone on with: the same bits. Gone on with under a tighter bound: heavier, from what was found.
 TEST(Lightest, goesOnFromAState) {
   Sheet sheet(40, 20, {0, -1}, 10, 10);

@@ -247,6 +247,20 @@ TEST(Rounds, correctByWhatWasProved) {
       << "it holds, and the next round would be the last";
 }
 
+// However much more a limit is asked for: where the layout has that already, or nearly, it is gone on with.
+TEST(Rounds, goOnWithALayoutThatNearlyHolds) {
+  Job job = lightestJob("safety_factor = 3");
+  OptimiseState state;
+  state.accepted.assign(job.layoutProblem<3>().fill.size(), 0.5);
+  job.corrections = {2.5};
+  const auto near = nextStart(job, roundWith({limit(7, 3.3, 0.1)}), state);
+  ASSERT_TRUE(near.has_value());
+  EXPECT_EQ(near->variables, state.accepted);
+  EXPECT_FALSE(nextStart(job, roundWith({limit(6, 2.8, 0.1)}), state).has_value()) << "missed by a quarter";
+  EXPECT_TRUE(nextStart(job, roundWith({limit(3, 2.9, 0.1, 2.4)}), state).has_value())
+      << "it was designed for nearly as much";
+}
+
 // From the brief to a part that is proved to hold its limits, and hardly more.
 TEST(Rounds, endWithAPartThatHolds) {
   const Job job = lightestJob(kSag + "safety_factor = 1.5", "[proof]\ntetrahedra = 40000");
