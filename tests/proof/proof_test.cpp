@@ -166,18 +166,24 @@ TEST(Proof, bondedBarsShareTheLoadByTheirStiffness) {
   EXPECT_LT((found.reactions[0].force + Vec3(pull, 0, 0)).norm(), 1e-3 * pull);
 }
 
-// Cantilever of length 10 h under an end force: Timoshenko's deflection and M z / I at half length.
-TEST(Proof, cantileverAgreesWithBeamTheory) {
-  const double height = 0.01;
-  const ShapePtr beam = makeBox({0, 0, 0}, {0.1, height, height});
-  const double spacing = 0.0022;
+/// A beam along x, its root held, its tip pressed down by 100 N.
+ProofProblem cantileverOf(const ShapePtr& beam, double exclusion) {
   ProofProblem problem;
   problem.setup.materials = {kSteel};
   problem.setup.faces = {planeFace("root", beam, -Vec3::UnitX(), 0.0004),
                          planeFace("tip", beam, Vec3::UnitX(), 0.0004)};
   problem.setup.supports = {{"root", 0}};
   problem.setup.addCase("down", {{1, {{0, 0, -100}}}});
-  problem.exclusion = 0.05;
+  problem.exclusion = exclusion;
+  return problem;
+}
+
+// Cantilever of length 10 h under an end force: Timoshenko's deflection and M z / I at half length.
+TEST(Proof, cantileverAgreesWithBeamTheory) {
+  const double height = 0.01;
+  const ShapePtr beam = makeBox({0, 0, 0}, {0.1, height, height});
+  const double spacing = 0.0022;
+  const ProofProblem problem = cantileverOf(beam, 0.05);
   const Proof proof = prove(proofMesh(beam, spacing, problem), spacing, problem);
   const double inertia = std::pow(height, 4) / 12;
   const double shear = kSteel.modulus / (2 * (1 + kSteel.poisson));
@@ -356,13 +362,7 @@ TEST(Verdict, isInconclusiveWhenTheMeshesDisagree) {
 TEST(Proof, stressWithinAPlaceIsThatOfThere) {
   const double height = 0.01;
   const ShapePtr beam = makeBox({0, 0, 0}, {0.1, height, height});
-  ProofProblem problem;
-  problem.setup.materials = {kSteel};
-  problem.setup.faces = {planeFace("root", beam, -Vec3::UnitX(), 0.0004),
-                         planeFace("tip", beam, Vec3::UnitX(), 0.0004)};
-  problem.setup.supports = {{"root", 0}};
-  problem.setup.addCase("down", {{1, {{0, 0, -100}}}});
-  problem.exclusion = 0.015;
+  ProofProblem problem = cantileverOf(beam, 0.015);
   problem.places = {makeBox({0.06, -1, -1}, {1, 1, 1}), makeBox({0.04, -1, -1}, {1, 1, 0.5 * height}),
                     makeBox({0, 1, 1}, {1, 2, 2})};
   const Proof coarse = prove(proofMesh(beam, 0.0026, problem), 0.0026, problem);
