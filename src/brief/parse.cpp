@@ -364,8 +364,8 @@ Brief parseBrief(std::string_view text, const std::filesystem::path& path) {
   brief.path = path;
   brief.title = path.stem().string();
   const bool wanted = document["goal"].value_or(std::string()) == "lightest" || document["goal"].is_table();
-  brief.designs =
-      wanted || top.has("target") || top.has("making") || top.has("layout") || top.has("optimise");
+  brief.designs = wanted || limitsMass(document) || top.has("target") || top.has("making") ||
+                  top.has("layout") || top.has("optimise");
   if (const toml::node* node = top.find("title")) brief.title = top.text(*node, "title");
   parseGrid(top, brief);
   parseSheet(top, brief);
@@ -388,7 +388,8 @@ Brief parseBrief(std::string_view text, const std::filesystem::path& path) {
   parseActing(top, brief);
   parseGoal(top, brief);
   if (brief.designs) {
-    if (!brief.lightest) brief.target = parseTarget(top, brief);
+    if (!brief.lightest)
+      brief.target = limitsMass(document) ? targetFromLimits(top) : parseTarget(top, brief);
     parseMaking(top, brief);
   } else {
     brief.making.push_back({Walls{}, {}, false});

@@ -66,6 +66,8 @@ std::optional<double> shareFrom(TableReader& reader, const std::string& key) {
   return share / 100;
 }
 
+constexpr const char* kMassKey = "mass";
+
 /// A limit as far as its own key states it.
 BriefLimit limitFrom(TableReader& reader, BriefLimit limit, const std::string& name, Brief& brief) {
   const std::string key = keyOf(limit);
@@ -156,6 +158,7 @@ void parseLimits(TableReader& top, Brief& brief) {
   const std::vector<std::string> names = inOrder(group.raw());
   if (names.empty()) group.fail("is empty", "e.g. sag = { displacement = \"0.5 mm\", face = \"...\" }");
   for (const std::string& name : names) {
+    if (name == kMassKey) continue;  // see targetFromLimits
     group.checkName(name);
     const toml::node& value = *group.raw().get(name);
     if (value.is_table()) {
@@ -214,6 +217,10 @@ void checkLightest(TableReader& top, const Brief& brief) {
   if (const toml::node* target = top.find("target"))
     top.fail(*target, "[target] contradicts goal = \"lightest\", whose mass is what is sought",
              "leave one of them out; a mass the part must not exceed is [require] mass");
+  if (limitsMass(top.raw()))
+    top.fail(*(*top.find("limits")->as_table()).get(kMassKey),
+             "a mass among [limits] contradicts goal = \"lightest\", whose mass is what is sought",
+             "leave one of them out; a mass the part must not exceed is [require] mass");
   if (const toml::node* layout = top.find("layout"))
     top.fail(*layout, "a [layout] from elsewhere is not designed here, so none is lightest",
              "leave 'goal' out and give a [target], the mass it is to be read at");
@@ -225,6 +232,32 @@ void checkLightest(TableReader& top, const Brief& brief) {
 }
 
 }  // namespace
+
+bool limitsMass(const toml::table& top) {
+  const toml::table* limits = top["limits"].as_table();
+  return limits && limits->contains(kMassKey);
+}
+
+BriefTarget targetFromLimits(TableReader& top) {
+  TableReader limits = top.table(*top.find("limits"), "limits");
+  const toml::node& node = *limits.find(kMassKey);
+  if (const toml::node* target = top.find("target"))
+    top.fail(*target, "[target] and the mass among [limits] are two masses to design for",
+             "leave one of them out");
+  BriefTarget target;
+  target.limit = true;
+  target.place = limits.placeOf(kMassKey);
+  const Wanted wanted{.otherwise = 0, .above = 0};
+  const std::optional<double> share = shareFrom(limits, kMassKey);
+  if (share && !(*share < 1))
+    limits.fail(node, "a part that weighs as much as the full design space is not designed",
+                "give less than 100 %");
+  if (share)
+    target.fraction = *share;
+  else
+    target.mass = limits.quantity(kMassKey, Measure::mass, wanted);
+  return target;
+}
 
 void parseGoal(TableReader& top, Brief& brief) {
   const toml::node* node = top.find("goal");
@@ -253,7 +286,7 @@ void parseGoal(TableReader& top, Brief& brief) {
   if (brief.lightest || (brief.blend && brief.blend->stress > 0 && brief.blend->only()))
     brief.goal = GoalForm::worst;
   if (!brief.blend) return;
-  if (!top.has("target"))
+  if (!top.has("target") && !limitsMass(top.raw()))
     top.fail(*node, "this goal needs a mass: with none the best part would be as good as none",
              "give [target], mass = \"0.8 kg\", say");
   if (top.has("layout"))

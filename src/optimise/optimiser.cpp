@@ -17,6 +17,7 @@
 #include "base/parallel.hpp"
 #include "base/root.hpp"
 #include "checks.hpp"
+#include "finish.hpp"
 #include "places.hpp"
 #include "updater.hpp"
 
@@ -31,7 +32,6 @@ constexpr double kMassAccuracy = 1e-9;
 /// about to fall apart, and is taken back.
 constexpr double kLoosest = 1e-4;
 constexpr int kMostIterations = 200;
-constexpr int kMostFinalIterations = 600;
 
 /// The goal of the thinner layout over that of the layout, from which on it does not hold; up to 25 in
 /// layouts that have settled. Where there is a wider filter left to begin with, designs that come to 20
@@ -524,109 +524,22 @@ class Loop {
     path.back().sharpness *= 2;
   }
 
-  /// The mass at which the layout found would hold with members thick enough: with all variables raised until
-  /// what is left of it at the eroded threshold joins every load to a support. 0 where that cannot be had.
-  double neededMass() {
-    constexpr double kFar =
-        1.5;  // of the wanted mass: farther, what was found says nothing of what is needed
-    const double erosion = path().back().erosion;
-    const auto at = [&](double shift) {
-      std::vector<double> x = state_.accepted;
-      for (double& v : x) v = std::clamp(v + shift, 0.0, 1.0);
-      return readings_.levelOf(x);
-    };
-    const auto holds = [&](double shift) {
-      return looseLoads(problem_.grid, thickEnough(problem_.keep, at(shift), erosion), problem_.cases)
-          .empty();
-    };
-    if (erosion == 0 || !holds(1)) return 0;
-    double low = 0;
-    double high = 1;
-    for (int round = 0; round < 20; ++round) {
-      const double middle = 0.5 * (low + high);
-      (holds(middle) ? high : low) = middle;
-    }
-    const std::vector<std::uint8_t> thick = thickEnough(problem_.keep, at(high), 0);
-    const double needed = assessment_.mass().value(std::vector<double>(thick.begin(), thick.end()));
-    return needed < kFar * state_.massFraction ? needed : 0;
-  }
-
-  /// Whether a bound besides the mass does not hold; tells the worst of them.
-  bool missesLimit(OptimiseResult& result) const {
-    constexpr double kSlack = 0.005;  // of the bound: what steps at rest leave
-    const std::vector<double> over = assessment_.formulation().overBounds(result.values);
-    const auto worst = std::max_element(over.begin(), over.end());
-    if (worst == over.end() || !(*worst > 1 + kSlack)) return false;
-    result.where = assessment_.formulation().boundText(static_cast<std::size_t>(worst - over.begin()),
-                                                       result.values, columns_);
-    return true;
-  }
-
   OptimiseResult finish(OptimiseStop stop) {
     OptimiseResult result;
+    result.stop = stop;
     result.history = state_.history;
     result.density = readAccepted();
+    result.level = readings_.level();
+    result.columns = columns_;
+    result.full = fullValues_;
+    result.steps = describe(scheme_);
+    if (!state_.history.empty()) result.eroded = lastAccepted().eroded;
+    CaseStates states = std::move(state_.states.nominal);
     state_.states.eroded = {};  // no other step follows: large jobs need the room
     state_.states.adjoints = {};
     state_.gradients = {};
-    result.level = readings_.level();
-    result.columns = columns_;
-    result.massFraction = assessment_.mass().value(result.density);
-    result.grey = greyness(result.density, problem_.fill);
-    if (!state_.history.empty()) result.eroded = lastAccepted().eroded;
-
-    GridAnalysis<D>& analysis = assessment_.analysis();
-    analysis.setMostIterations(kMostFinalIterations);
-    analysis.setTolerance(options_.finalTolerance);
-    CaseStates states = std::move(state_.states.nominal);
-    result.full = fullValues_;
-    result.steps = describe(scheme_);
-    assessment_.analyse(result.density, states);
-    result.nominal = assessment_.holdOf(states);
-    result.values = assessment_.valuesAt(states);
-    result.caseCompliance = states.compliances;
-    result.displacements = states.displacements;
-
-    if (readings_.madeThinner()) {
-      CaseStates thin = states;
-      result.made =
-          MadeWithin{assessment_.holdOf(readings_.made(), thin), assessment_.mass().value(readings_.made()),
-                     assessment_.mass().value(readings_.madeThick())};
-    }
-
-    const BlackAndWhite read = readBlackAndWhite(
-        result.level, assessment_.mass(), problem_.lightest ? result.massFraction : problem_.massFraction);
-    result.threshold = read.threshold;
-    const std::vector<std::uint8_t> solid(read.density.begin(), read.density.end());
-    const auto loose = looseLoads(problem_.grid, solid, problem_.cases);
-    result.blackAndWhite = std::numeric_limits<double>::infinity();
-    if (loose.empty()) {
-      result.blackAndWhite = assessment_.holdOf(read.density, states);
-      result.caseBlackAndWhite = states.compliances;
-    } else {
-      result.caseBlackAndWhite.assign(problem_.cases.size(), result.blackAndWhite);
-      result.where = fmt::format("in case {} the load at {} hangs in the air when read black and white",
-                                 problem_.cases[loose.front().load].name, placeText<D>(loose.front().at));
-    }
-    // Whatever the end, a layout that cannot be analysed is none.
-    for (std::size_t k = 0; k < problem_.cases.size(); ++k)
-      if (!std::isfinite(result.caseCompliance[k])) {
-        stop = OptimiseStop::loose;
-        if (result.where.empty())
-          result.where =
-              fmt::format("case {} cannot be analysed: a piece it loads is hardly joined to a support",
-                          problem_.cases[k].name);
-      }
-    const double apart = std::abs(result.blackAndWhite / result.nominal - 1);
-    if (stop == OptimiseStop::settled && path().back().erosion > 0 && !(apart < options_.agreement))
-      stop = loose.empty() ? OptimiseStop::grey : OptimiseStop::loose;
-    // Whatever else keeps it from coming to rest: a limit out of reach is the first thing to know.
-    if (stop != OptimiseStop::iterationLimit && stop != OptimiseStop::loose && missesLimit(result))
-      stop = OptimiseStop::missed;
-    if (stop == OptimiseStop::tooLittleMass || stop == OptimiseStop::restless || stop == OptimiseStop::loose)
-      result.neededMass = neededMass();
-    result.stop = stop;
-    return result;
+    return finished<D>({problem_, options_, assessment_, path(), state_.accepted, state_.massFraction},
+                       std::move(states), std::move(result));
   }
 
   const LayoutProblem<D>& problem_;

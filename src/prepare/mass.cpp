@@ -102,6 +102,11 @@ void settleMass(Job& job) {
   const double apart = brief.target.countKeeps ? 0 : job.keepMass;
   job.targetMass =
       apart + brief.target.mass.value_or(brief.target.fraction.value_or(0) * (job.spaceMass - apart));
+  if (brief.target.limit) {
+    job.brief.requirements.push_back({Requirement::Kind::mass, 0, job.targetMass});
+    // The finished part is not to exceed it by what reading it may be off.
+    if (brief.solid.keepVolume) job.targetMass *= 1 - brief.solid.volumeTolerance;
+  }
   if (job.targetMass <= job.keepMass)
     refuse(brief, brief.target.place,
            fmt::format("the mass target of {:.4g} kg is not above the mass of the keep regions, {:.4g} kg",

@@ -120,7 +120,8 @@ std::string massList(const Job& job) {
 std::string wantedList(const Job& job) {
   const std::vector<std::string> wanted = wantedTexts(job);
   if (wanted.empty()) return {};
-  std::string html = "<h2>Wanted</h2><dl class=\"wide\">" + row("goal", escaped(wanted.front()));
+  std::string html =
+      "<h2>Wanted</h2><dl>" + row("goal", escaped(wanted.front())) + "</dl><dl class=\"wide\">";
   for (std::size_t i = 1; i < wanted.size(); ++i) html += row("limit", escaped(wanted[i]));
   return html + "</dl>";
 }
@@ -353,9 +354,10 @@ std::string roundsText(const RunRecord& record) {
           "<tr><td>{}</td><td>{}</td><td>{}</td><td>{} {:.4g}{}</td><td>{:.4g}</td><td>{:.4g} \u00b1 "
           "{:.2g}</td>"
           "<td>{}</td></tr>",
-          first ? std::to_string(number) : "", first ? fmt::format("{:.4g} kg", round.mass) : "",
-          escaped(limit.designed.what), limit.designed.sense, limit.designed.bound, unit,
-          limit.designed.value, limit.proved, limit.error, limit.verdict);
+          first ? fmt::format("{}{}", number, number == record.rounds->taken ? ", stands" : "") : "",
+          first ? fmt::format("{:.4g} kg", round.mass) : "", escaped(limit.designed.what),
+          limit.designed.sense, limit.designed.bound, unit, limit.designed.value, limit.proved, limit.error,
+          limit.verdict);
     }
   }
   return "<h2>Rounds</h2><p class=\"note\">A part with limits is designed on voxels, proved, and designed "
@@ -363,15 +365,14 @@ std::string roundsText(const RunRecord& record) {
          "with what the proof found each figure to be over what the voxels said, until all limits are met "
          "and, "
          "where the lightest is sought, the one that governs is close to its "
-         "bound.</p><table><thead><tr><th>round</th><th>mass</th>"
+         "bound. The best of them stands: of those that hold all limits the "
+         "lightest.</p><table><thead><tr><th>round</th><th>mass</th>"
          "<th>limit</th><th>bound</th><th>on the "
          "voxels</th><th>proved</th><th>verdict</th></tr></thead><tbody>" +
          rows + "</tbody></table>" +
-         (record.rounds->ended.empty()
-              ? ""
-              : fmt::format(
-                    "<p class=\"note\">Another round failed: {}. The part of the last one stands.</p>",
-                    escaped(record.rounds->ended)));
+         (record.rounds->ended.empty() ? ""
+                                       : fmt::format("<p class=\"note\">Another round failed: {}.</p>",
+                                                     escaped(record.rounds->ended)));
 }
 
 /// The goal in the sentence below the history.

@@ -125,7 +125,9 @@ bool JobRun::goBackToRound(const std::string& why) {
   if (!isThere(kept / "results.json")) return false;
   const std::optional<RoundsRecord> before = readResults(kept).rounds;
   if (!before || before->fingerprint != roundsFingerprint(job_)) return false;  // of another brief
-  const std::size_t failed = before->done.size() + 1;
+  RoundsRecord rounds = record_.rounds && record_.rounds->fingerprint == before->fingerprint
+                            ? *record_.rounds
+                            : *before;  // others may have been done since
   std::error_code fault;
   std::vector<std::filesystem::path> files;
   for (const auto& entry : std::filesystem::directory_iterator(kept, fault)) files.push_back(entry.path());
@@ -133,15 +135,17 @@ bool JobRun::goBackToRound(const std::string& why) {
     if (!fault) std::filesystem::rename(file, folder() / file.filename(), fault);
   if (fault) throw RunError("cannot go back to the files in " + kept.string() + ": " + fault.message());
   record_ = readResults(folder());
-  record_.rounds->finished = true;
-  record_.rounds->ended = why;
-  job_.corrections = record_.rounds->corrections;
+  rounds.finished = true;
+  rounds.ended = why;
+  job_.corrections = rounds.corrections = before->corrections;
+  record_.rounds = std::move(rounds);
   layoutReady_ = true;
   removeWhole(kept);
   removeWhole(folder() / "checkpoint.bin");
   save();
-  note(fmt::format("round {:<3} failed: {}", failed, why));
-  note(fmt::format("          the part of round {} stands", failed - 1));
+  if (!why.empty()) note(fmt::format("round {:<3} failed: {}", record_.rounds->done.size() + 1, why));
+  note(fmt::format("          the part of round {} stands: {:.4g} kg", record_.rounds->taken,
+                   record_.layout->mass));
   return true;
 }
 
@@ -149,19 +153,22 @@ bool JobRun::nextRound() {
   if (!job_.brief.inRounds() || !record_.layout->design) return false;
   const std::string fingerprint = roundsFingerprint(job_);
   if (!record_.rounds || record_.rounds->fingerprint != fingerprint)
-    record_.rounds = RoundsRecord{fingerprint, {}, {}, false};
+    record_.rounds = RoundsRecord{fingerprint, {}, {}};
   RoundsRecord& rounds = *record_.rounds;
   if (rounds.finished) return false;
   rounds.done.push_back(roundOf(job_, *record_.layout, *record_.proof));
   noteRound(rounds.done.back(), rounds.done.size());
   const auto next = record_.layout->settled ? nextCorrections(job_, rounds.done) : std::nullopt;
+  rounds.taken = bestRound(job_, rounds.done);
+  const bool best = rounds.taken == rounds.done.size();
   if (next) {
     save();
-    keepRound();
+    if (best) keepRound();
     rounds.corrections = job_.corrections = *next;
     layoutReady_ = false;
-  } else {
+  } else if (best || !goBackToRound({})) {
     rounds.finished = true;
+    rounds.taken = rounds.done.size();
     removeWhole(folder() / kKeptRound);
     removeWhole(folder() / "checkpoint.bin");
   }

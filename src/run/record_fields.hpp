@@ -132,7 +132,8 @@ void describeFields(RoundsRecord& r, V& f) {
   f("done", r.done, "one after the other");
   f("corrections", r.corrections,
     "by limit, of the layout as it is or is to become; none in the first round");
-  f.maybe("ended", r.ended, "why another round failed, before which the last one was taken");
+  f("taken", r.taken, "number of the round whose part stands, from 1");
+  f.maybe("ended", r.ended, "why another round failed, so that no other followed");
   f("finished", r.finished, "whether no other follows");
 }
 

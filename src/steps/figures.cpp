@@ -319,6 +319,11 @@ std::vector<std::string> wantedTexts(const Job& job) {
     texts.push_back(goalText(job));
   else
     texts.emplace_back(job.brief.goal == GoalForm::worst ? "stiffest in the worst case" : "stiffest");
+  if (job.brief.target.limit) {
+    const auto mass = std::find_if(job.brief.requirements.rbegin(), job.brief.requirements.rend(),
+                                   [](const Requirement& r) { return r.kind == Requirement::Kind::mass; });
+    texts.push_back(fmt::format("mass at most {:.4g} kg", mass->bound));
+  }
   for (const BriefLimit& limit : job.brief.limits) {
     const Told as = told(limit, job.setup);
     std::vector<std::string> cases;

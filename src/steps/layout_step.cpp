@@ -48,9 +48,10 @@ std::optional<FailureRecord> failureOf(const Job& job, const OptimiseResult& res
   std::string missed = missedText(job, result.columns, result.values);
   if (missed.empty()) missed = result.where;  // the share of a part of the mass
   const bool lean = needed > 1.02 * wanted;
+  const char* target = job.brief.target.limit ? "[limits] mass" : "[target]";
   const std::string mass = job.brief.lightest ? "let the limits ask for more"
-                           : lean             ? fmt::format("give [target] about {:.3g} kg", needed)
-                                              : "give [target] more mass";
+                           : lean             ? fmt::format("give {} about {:.3g} kg", target, needed)
+                                              : fmt::format("give {} more mass", target);
   const auto failed = [](const std::string& what, const std::string& cure) {
     return FailureRecord{what, cure, {}};
   };

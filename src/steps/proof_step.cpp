@@ -294,27 +294,25 @@ JobResult carryOutInRounds(Job job, const IterationCallback& callback, const Pro
     return !callback || callback(view);
   };
   std::vector<RoundRecord> rounds;
-  std::optional<JobResult> last;
+  std::optional<JobResult> best;
   for (;;) {
     const std::optional<OptimiseState> begun = std::move(left);
     JobResult result;
     try {
       result = carriedOut(job, keeping, begun ? &*begun : nullptr, progress);
     } catch (const RunError&) {
-      if (!last) throw;
-      last->rounds = std::move(rounds);  // what was found before stands
-      return std::move(*last);
+      if (!best) throw;
+      break;  // what was found before stands
     }
     rounds.push_back(roundOf(job, result.layout.record, result.proof.record));
     const auto next = result.layout.record.settled ? nextCorrections(job, rounds) : std::nullopt;
-    if (!next) {
-      result.rounds = std::move(rounds);
-      return result;
-    }
-    last = std::move(result);
+    if (bestRound(job, rounds) == rounds.size()) best = std::move(result);
+    if (!next) break;
     job.corrections = *next;
     left = nextStart(job, rounds.back(), std::move(*left));
   }
+  best->rounds = std::move(rounds);
+  return std::move(*best);
 }
 
 }  // namespace

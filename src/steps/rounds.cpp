@@ -1,6 +1,7 @@
 // Rounds of a part with limits: a proof corrects what the next layout is designed for.
 
 #include <algorithm>
+#include <array>
 #include <cmath>
 #include <limits>
 
@@ -18,6 +19,16 @@ double provedOver(const RoundLimitRecord& limit, double mostError = std::numeric
   const double error = std::min(limit.error, mostError * limit.proved);
   const double worst = least ? std::max(limit.proved - error, 0.0) : limit.proved + error;
   return overBound(limit.designed, worst);
+}
+
+/// The limit a round comes nearest to its bound by, or misses by most, over its bound.
+double worstOver(const RoundRecord& round) {
+  double worst = 0;
+  for (const RoundLimitRecord& limit : round.limits) {
+    const double over = provedOver(limit);
+    worst = std::isfinite(over) ? std::max(worst, over) : std::numeric_limits<double>::infinity();
+  }
+  return worst;
 }
 
 /// How far from its bound what governs may be: stress changes from one layout to the next by more than
@@ -89,6 +100,21 @@ std::optional<std::vector<double>> nextCorrections(const Job& job, const std::ve
   constexpr double kSeen = 0.005;
   if (change < kSeen) return std::nullopt;
   return corrections;
+}
+
+std::size_t bestRound(const Job& job, const std::vector<RoundRecord>& done) {
+  requireCount("rounds", std::min<std::size_t>(done.size(), 1), 1, "needed");
+  // The less, the better: what is in doubt or missed, then by how much, then the mass.
+  const auto judged = [&](const RoundRecord& round) {
+    const double over = worstOver(round);
+    const bool holds = over <= 1;
+    return std::array<double, 3>{holds ? (round.verdict == "met" ? 0.0 : 1.0) : 2.0, holds ? 0.0 : over,
+                                 job.brief.lightest ? round.mass : 0.0};
+  };
+  std::size_t best = 0;
+  for (std::size_t i = 1; i < done.size(); ++i)
+    if (judged(done[i]) <= judged(done[best])) best = i;
+  return best + 1;
 }
 
 std::optional<OptimiseState> nextStart(const Job& job, const RoundRecord& last, OptimiseState state) {

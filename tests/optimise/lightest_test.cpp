@@ -337,6 +337,41 @@ TEST(Lightest, underAStressBoundIsFullyStressed) {
   }
 }
 
+// Trusses of known mass. A force F at a distance L from a wall, along it: of all structures two bars at 45
+// degrees bear it with least material (Michell 1904), which moves it by d with a volume of 4 F L^2 / (E d).
+// Where in another case the force pulls away from the wall and is to move it by c, a third bar lies between
+// them: with areas A = sqrt(2) F L / (E d) and B = F L / (E c) - A / sqrt(2) both are just held.
+TEST(Lightest, comesToTrussesOfKnownMass) {
+  for (const int length : {40, 60}) {
+    for (const bool three : {false, true}) {
+      const int height = 5 * length / 2;
+      Sheet sheet(length, height, {0, -1}, height / 2, height / 2);
+      sheet.problem.making = {Walls{0.075 * length}};
+      const double width = 0.15 * length;
+      const double down = std::sqrt(2) * length / width;
+      double volume = 2 * std::sqrt(2) * length * width;
+      sheet.sought(sheet.moves(height / 2 - 1, height / 2 + 1), 1 / down);
+      if (three) {
+        GridCase<2> out = sheet.problem.cases.front();
+        out.name = "out";
+        out.force.clear();
+        const int node = sheet.grid.nodeAt({length, height / 2});
+        out.force[gridDof(sheet.grid, static_cast<std::size_t>(node), 0)] = 1;
+        sheet.problem.cases.push_back(out);
+        sheet.problem.goal.weights.push_back((1 + 1 / std::sqrt(2)) * width / length);
+        volume += length * width;
+      }
+      const OptimiseResult result = optimiseLayout<2>(sheet.problem, {});
+      EXPECT_EQ(result.stop, OptimiseStop::settled) << describe(result.stop) << result.where;
+      const double truss = volume / (length * height);
+      EXPECT_NEAR(result.massFraction / truss, 1, 0.1) << length << three;
+      const double worst =
+          std::max(result.values[0] / down, three ? result.values[1] * sheet.problem.goal.weights[1] : 0.0);
+      EXPECT_NEAR(worst, 1, 0.0051);
+    }
+  }
+}
+
 TEST(Lightest, tellsOfWhatNoMassCanHold) {
   Sheet sheet(30, 12, {0, -1}, 6, 6);
   FaceTies load = nodesAt(sheet.grid, 0, 30);

@@ -154,6 +154,39 @@ TEST(Limits, refuseWhatSaysNothing) {
   expectRefused("goal = { stiffness = 1, mass = 2 }\n" + testing::kBrief, "unknown key 'mass'");
 }
 
+// A mass among the limits is the target, and the part is judged by it.
+TEST(Limits, ofTheMassAreTheTarget) {
+  std::string text = testing::kBrief;
+  const auto target = text.find("[target]");
+  text.erase(target, text.find("[making]") - target);
+  text.erase(text.find("[require]"));
+  const auto jobWith = [&](const std::string& limits) {
+    return prepare(parseBrief(text + "[limits]\n" + limits + "\n", "test.toml"));
+  };
+  const Job job = jobWith("mass = \"0.03 kg\"\nsafety_factor = 2");
+  EXPECT_EQ(job.brief.limits.size(), 1U);
+  ASSERT_EQ(job.brief.requirements.size(), 1U);
+  EXPECT_EQ(job.brief.requirements.front().kind, Requirement::Kind::mass);
+  EXPECT_NEAR(job.brief.requirements.front().bound, 0.03, 1e-12);
+  EXPECT_NEAR(job.targetMass / 0.03, 1 - job.brief.solid.volumeTolerance, 1e-12)
+      << "it is not to be exceeded";
+  EXPECT_THAT(wantedTexts(job), ::testing::Contains("mass at most 0.03 kg"));
+  const Job share = jobWith("mass = \"40 %\"");
+  EXPECT_NEAR(share.brief.requirements.front().bound / share.spaceMass, 0.4, 1e-12);
+  EXPECT_TRUE(share.brief.designs);
+  const auto refused = [&](const std::string& limits, const std::string& message) {
+    expectRefused(text + "[limits]\n" + limits + "\n", message);
+  };
+  refused("mass = \"100 %\"", "is not designed");
+  refused("mass = \"0 kg\"", "above zero");
+  refused("mass = 1", "needs its unit");
+  refused("mass = { shape = \"block\" }", "mass");
+  refused("mass = \"1000 kg\"", "not below the mass of the full design space");
+  expectRefused(limitedBrief("mass = \"0.03 kg\""), "two masses");
+  expectRefused(lightestBrief("safety_factor = 2\nmass = \"0.03 kg\""), "contradicts goal");
+  prepare(parseBrief("goal = \"highest frequency\"\n" + text + "[limits]\nmass = \"30 %\"\n", "test.toml"));
+}
+
 // Shares of what the full space and the baseline have become figures before the first iteration.
 TEST(Limits, canBeSharesOfOtherBodies) {
   const std::string limits =
@@ -245,6 +278,31 @@ TEST(Rounds, correctByWhatWasProved) {
       << "it got no lighter";
   EXPECT_FALSE(nextCorrections(job, {failed, failed, roundWith({limit(4, 4.1, 0.1)})}).has_value())
       << "it holds, and the next round would be the last";
+}
+
+// Of several rounds the part that stands is the lightest that holds, not the one that came last.
+TEST(Rounds, endWithTheBestOfThem) {
+  const Job lightest = lightestJob("safety_factor = 3");
+  const auto round = [](double proved, double mass, const std::string& verdict) {
+    RoundRecord record = roundWith({limit(3, proved, 0.1)}, mass);
+    record.verdict = verdict;
+    return record;
+  };
+  const RoundRecord misses = round(2.5, 0.8, "not met");
+  const RoundRecord heavy = round(4.5, 1.2, "met");
+  const RoundRecord light = round(3.2, 1.0, "met");
+  EXPECT_EQ(bestRound(lightest, {misses}), 1U);
+  EXPECT_EQ(bestRound(lightest, {misses, heavy}), 2U);
+  EXPECT_EQ(bestRound(lightest, {heavy, misses}), 1U) << "lighter, but it does not hold";
+  EXPECT_EQ(bestRound(lightest, {heavy, light, misses}), 2U);
+  EXPECT_EQ(bestRound(lightest, {light, heavy}), 1U) << "no lighter";
+  EXPECT_EQ(bestRound(lightest, {heavy, round(3.2, 1.0, "inconclusive")}), 1U) << "its body is in doubt";
+  EXPECT_EQ(bestRound(lightest, {misses, round(2.9, 0.9, "not met"), round(2.2, 0.7, "not met")}), 2U)
+      << "misses by least";
+  EXPECT_EQ(bestRound(lightest, {misses, round(0, 0.7, "inconclusive")}), 1U) << "of which nothing is known";
+  const Job given = prepare(parseBrief(limitedBrief("safety_factor = 3"), "test.toml"));
+  EXPECT_EQ(bestRound(given, {heavy, light, heavy}), 3U) << "of a given mass";
+  EXPECT_THROW(bestRound(given, {}), InputError);
 }
 
 // However much more a limit is asked for: where the layout has that already, or nearly, it is gone on with.

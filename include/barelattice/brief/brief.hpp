@@ -114,6 +114,7 @@ struct BriefTarget {
   std::optional<double> fraction;  ///< of the mass of the full design space
   std::optional<double> mass;      ///< kg
   bool countKeeps = true;          ///< else mass and space are those beside the keeps
+  bool limit = false;              ///< stated as a limit: the finished part is judged by it
   std::vector<BriefPartTarget> within;
   TextPlace place;
 };

@@ -95,7 +95,8 @@ class JobRun {
   /// After a proof: whether a lightest part is to be designed again, and with what.
   bool nextRound();
   void noteRound(const RoundRecord& round, std::size_t number) const;
-  /// Keeps what the folder holds of a round while the next one is at work, and goes back to it if that fails.
+  /// Keeps what the folder holds of the best round so far while others are at work, and goes back to it where
+  /// one fails, or comes out no better (then there is nothing to say why).
   void keepRound() const;
   bool goBackToRound(const std::string& why);
   /// Finds the best of several ways of making, if that is open.

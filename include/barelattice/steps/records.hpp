@@ -259,8 +259,9 @@ struct RoundsRecord {
   std::string fingerprint;  ///< of what they depend on
   std::vector<RoundRecord> done;
   std::vector<double> corrections;  ///< of the layout as it is, or is to become, by limit
+  std::size_t taken = 0;            ///< number of the round whose part stands, from 1; 0 before the first
   bool finished = false;
-  std::string ended = {};  ///< why another round failed, before which the last one was taken; else empty
+  std::string ended = {};  ///< why another round failed; else empty
 };
 
 struct GapRecord {
