@@ -248,6 +248,7 @@ void parseSolid(TableReader& top, Brief& brief) {
   };
   solid.cleanUp.voidSize = length("fill_voids", solid.cleanUp.voidSize);
   solid.cleanUp.gap = length("close_gaps", solid.cleanUp.gap);
+  solid.cleanUp.fillet = length("fillet", solid.cleanUp.fillet);
   solid.deviation = length("deviation", solid.deviation);
   solid.chord = length("chord", solid.chord);
   constexpr double kLeastChord = 1e-6;  // m: finer triangles than any file tells apart

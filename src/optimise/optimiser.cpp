@@ -18,6 +18,7 @@
 #include "base/root.hpp"
 #include "checks.hpp"
 #include "finish.hpp"
+#include "lost_members.hpp"
 #include "places.hpp"
 #include "updater.hpp"
 
@@ -52,6 +53,8 @@ constexpr double kSoft = 8;             // sharpness from which members hardly m
 constexpr double kFarther = 6;          // jumps from one reading to the next that are borne
 constexpr double kOnTarget = 0.005;     // of the goal
 constexpr double kFullest = 0.97;       // of the full domain
+/// A goal that all others are better than.
+constexpr double kAnything = std::numeric_limits<double>::max() / 4;
 /// Terms of the goal under this share of the worst do not govern a step.
 constexpr double kGoverns = 0.85;
 
@@ -60,6 +63,13 @@ const LayoutProblem<D>& checked(const LayoutProblem<D>& problem, const OptimiseO
   validate(options);
   validate(problem);
   return problem;
+}
+
+/// The last place of a path before erosion where members can still move.
+double softPlace(const Path& path) {
+  std::size_t place = path.size() - 1;
+  while (place > 0 && (path[place].sharpness > kSoft || path[place].erosion > 0)) --place;
+  return static_cast<double>(place);
 }
 
 template <int D>
@@ -117,6 +127,9 @@ class Loop {
   }
 
  private:
+  /// Whether the variables to be judged next follow from those accepted last, are a start, or are there.
+  enum class Again { no, uniform, asTheyAre };
+
   const Path& path() const { return attempts_[state_.attempt].path; }
   Continuation continuation() const {
     ContinuationOptions options = options_.continuation;
@@ -176,7 +189,12 @@ class Loop {
     const bool another = state_.attempt + 1 < attempts_.size();
     if (judge.stuck(state_.at) && !(limit && another) && !getsHeavier() && !tryAgain())
       return OptimiseStop::tooLittleMass;
-    if (judge.settled(state_.at) && thinHolds() && onTarget() && !sharpened()) return OptimiseStop::settled;
+    if (judge.settled(state_.at) && thinHolds()) {
+      const bool onTarget = this->onTarget();
+      if (onTarget && !sharpened()) return OptimiseStop::settled;
+      // No step is any better, and a limit is missed.
+      if (!onTarget && state_.at.pace < options_.continuation.leastPace) mendsMiss();
+    }
     if (limit) return OptimiseStop::iterationLimit;
     const int guard = options_.guard + (attempts_.front().forMass ? kForMass : 0);
     if (options_.maxIterations == 0 && done >= guard)
@@ -210,6 +228,7 @@ class Loop {
     const BlackAndWhite read =
         readBlackAndWhite(readings_.level(), assessment_.mass(), lastAccepted().massFraction);
     const double apart = std::abs(assessment_.holdOf(read.density, states) / own - 1);
+    if (!(apart < kShare * options_.agreement) && dropsLost(read)) return true;
     if (sharpest || !std::isfinite(apart) || apart < kShare * options_.agreement) {
       const std::vector<std::uint8_t> solid(read.density.begin(), read.density.end());
       return !looseLoads(problem_.grid, solid, problem_.cases).empty() && getsHeavier();
@@ -217,6 +236,39 @@ class Loop {
     ++state_.sharpenings;
     sharpenPath();
     return true;
+  }
+
+  /// The lightest without members that are lost in black and white, which no sharper reading would bring
+  /// back.
+  bool dropsLost(const BlackAndWhite& read) {
+    if (!problem_.lightest) return false;
+    const std::vector<std::uint8_t> lost = lostMembers(problem_, layout_, read.density);
+    if (lost.empty()) return false;
+    state_.variables = state_.accepted;
+    for (std::size_t c = 0; c < lost.size(); ++c)
+      if (lost[c]) state_.variables[c] = 0;
+    wantMass(assessment_.massOf(state_.variables));
+    soften();
+    return true;
+  }
+
+  /// At rest with a limit that is missed only more mass helps: where much of it is due, with members that can
+  /// move to where it is wanted.
+  void mendsMiss() {
+    constexpr double kMuch = 1.03;
+    const double goal = goalOf(lastAccepted());
+    if (!problem_.lightest || !getsHeavier() || goal < kMuch) return;
+    state_.variables = state_.accepted;
+    soften();
+  }
+
+  /// Goes back with the variables to where members can still move.
+  void soften() {
+    state_.at = {};
+    state_.at.place = state_.at.ahead = softPlace(path());
+    state_.accepted.clear();
+    state_.asymptotes = {};
+    again_ = Again::asTheyAre;
   }
 
   const IterationRecord& lastAccepted() const {
@@ -389,7 +441,7 @@ class Loop {
     state_.leastMass = std::max(state_.leastMass, heavier);
     state_.at.stride = std::max(state_.at.stride, kStride);
     // What is as heavy is not compared with what was lighter.
-    state_.at.goal = std::numeric_limits<double>::max() / 4;
+    state_.at.goal = kAnything;
     return true;
   }
 
@@ -413,7 +465,7 @@ class Loop {
     state_.asymptotes = {};
     state_.states.nominal = state_.states.eroded = assessment_.analysis().rest();
     state_.states.adjoints.clear();
-    again_ = true;
+    again_ = Again::uniform;
     return true;
   }
   bool tryAgain() { return begin(state_.attempt + 1); }
@@ -427,8 +479,9 @@ class Loop {
 
   /// The variables to be judged next, from the layout accepted last, and where they are read.
   void propose() {
-    if (again_) {
-      again_ = false;
+    const Again again = std::exchange(again_, Again::no);
+    if (again == Again::asTheyAre) return;
+    if (again == Again::uniform) {
       readAt(0);
       startUniform();
       return;
@@ -555,7 +608,7 @@ class Loop {
   Appraisal appraisal_;          // of what was analysed last
   std::vector<double> layout_;   // accepted last
   std::vector<double> nominal_;  // of what was analysed last, where that was thinner
-  bool again_ = false;           // the next variables are a start
+  Again again_ = Again::no;
   OptimiseState state_;
 };
 
@@ -587,13 +640,10 @@ OptimiseState reopened(OptimiseState state, const LayoutProblem<D>& problem) {
   OptimiseOptions usual;
   const std::vector<Attempt> attempts = attemptsFor(problem, usual);
   requireIndex("attempt of the state", state.attempt, attempts.size(), "attempts");
-  const Path& path = attempts[state.attempt].path;
-  std::size_t place = path.size() - 1;
-  while (place > 0 && (path[place].sharpness > kSoft || path[place].erosion > 0)) --place;
   state.problem = fingerprintOf(problem);
   state.sharpenings = 0;
   state.at = {};
-  state.at.place = state.at.ahead = static_cast<double>(place);
+  state.at.place = state.at.ahead = softPlace(attempts[state.attempt].path);
   state.variables = std::move(state.accepted);
   state.accepted.clear();
   state.asymptotes = {};

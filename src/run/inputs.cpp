@@ -382,6 +382,7 @@ Inputs inputsOfSolid(const Job& job) {
   Inputs inputs = inputsOfFaces(job);
   inputs.add("[solid] fill_voids", solid.cleanUp.voidSize);
   inputs.add("[solid] close_gaps", solid.cleanUp.gap);
+  inputs.add("[solid] fillet", solid.cleanUp.fillet);
   inputs.add("[solid] deviation", solid.deviation);
   inputs.add("[solid] chord", solid.chord);
   inputs.add("[solid] largest_crumb", solid.largestCrumb ? textOf(*solid.largestCrumb) : "any");

@@ -94,7 +94,7 @@ class Distances {
 
 CleanUpReport fillVoids(SmoothLayout& layout, const Regions& regions, double threshold, double size) {
   const GridFrame<3>& frame = layout.frame();
-  std::vector<float> values = layout.values();
+  const std::vector<float>& values = layout.values();
   std::vector<std::uint8_t> empty(values.size());
   forEachIndex<3>(frame.cells, [&](const Index<3>& at) {
     const std::size_t i = frame.linear(at);
@@ -129,9 +129,10 @@ CleanUpReport fillVoids(SmoothLayout& layout, const Regions& regions, double thr
     ++report.voids;
     report.voidVolume += volume;
   }
+  std::vector<std::size_t> cells;
   for (std::size_t i = 0; i < values.size(); ++i)
-    if (pieces.ofCell[i] >= 0 && filled[static_cast<std::size_t>(pieces.ofCell[i])]) values[i] = 1;
-  layout.setValues(std::move(values));
+    if (pieces.ofCell[i] >= 0 && filled[static_cast<std::size_t>(pieces.ofCell[i])]) cells.push_back(i);
+  layout.fill(cells);
   return report;
 }
 

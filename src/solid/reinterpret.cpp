@@ -349,6 +349,7 @@ void validate(const SolidOptions& options) {
   requirePositive("volumeTolerance", options.volumeTolerance);
   requireNotNegative("voidSize", options.cleanUp.voidSize);
   requireNotNegative("gap", options.cleanUp.gap);
+  requireNotNegative("fillet", options.cleanUp.fillet);
   if (options.largestCrumb) requireNotNegative("largestCrumb", *options.largestCrumb);
   requireNotNegative("deviation", options.deviation);
   requireNotNegative("chord", options.chord);

@@ -81,7 +81,7 @@ std::optional<FailureRecord> failureOf(const Job& job, const OptimiseResult& res
                       result.blackAndWhite, result.nominal),
           "take smaller voxels, or a smallest_member of more voxels");
     case OptimiseStop::missed:
-      return job.brief.lightest ? failed("a limit is out of reach: " + missed,
+      return job.brief.lightest ? failed("no layout was found that holds: " + missed,
                                          "allow more, enlarge the design space, or take another material")
                                 : failed("a limit does not hold: " + missed, mass + ", or a wider limit");
     case OptimiseStop::loose:

@@ -78,6 +78,13 @@ std::optional<std::vector<double>> nextCorrections(const Job& job, const std::ve
   // Where less was asked for and it got no lighter, members of the smallest size decide.
   constexpr double kLighter = 0.99;
   if (held && done.size() > 1 && last.mass > kLighter * done[done.size() - 2].mass) return std::nullopt;
+  // Where one that was asked for more came out heavier and is proved to hold no better, what governs is not
+  // what mass mends: a notch, a corner, a mesh too coarse for them.
+  if (!held && done.size() > 1) {
+    const RoundRecord& before = done[done.size() - 2];
+    const double over = worstOver(before);
+    if (over > 1 && last.mass > before.mass && worstOver(last) >= over) return std::nullopt;
+  }
   // The more often a round has failed, the further inside its bound the next one aims.
   const auto failed = std::count_if(done.begin(), done.end(), [](const RoundRecord& round) {
     return std::any_of(round.limits.begin(), round.limits.end(),

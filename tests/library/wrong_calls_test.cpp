@@ -648,10 +648,11 @@ TEST(WrongCalls, solids) {
   refuses("passes", [&] { SmoothLayout(domain, level, 1, -1); });
   refuses("no cells", [] { SmoothLayout(Domain<3>{}, std::vector<double>{}, 1); });
   SmoothLayout layout(domain, level, 1);
-  refuses("values has 1", [&] { layout.setValues({1}); });
+  refuses("cell", [&] { layout.fill(std::vector<std::size_t>{layout.values().size()}); });
   refuses("space", [&] { solidFunction(layout, {}, 0.5); });
   refuses("threshold", [&] { solidFunction(layout, regions, kNan); });
   refuses("gap", [&] { solidFunction(layout, regions, 0.5, {0, -1}); });
+  refuses("fillet", [&] { solidFunction(layout, regions, 0.5, {0, 0, kNan}); });
   refuses("voidSize", [&] { solidFunction(layout, regions, 0.5, {kNan, 0}); });
   SolidOptions options;
   refuses("spacing", [&] { reinterpret(layout, regions, 0.5, options); });

@@ -4,6 +4,7 @@
 
 #include <random>
 
+#include "optimise/lost_members.hpp"
 #include "support/grids.hpp"
 
 namespace barelattice {
@@ -55,6 +56,48 @@ struct Strip {
     return cells;
   }
 };
+
+// A block that holds, a hairline beside it that is grey, and the loose grains that are left of it.
+TEST(LostMembers, areWhatNoPieceThatHoldsIsNear) {
+  LayoutProblem<2> problem;
+  problem.grid = testing::boxGrid<2>({40, 20});
+  const std::size_t cells = problem.grid.cellCount();
+  problem.fill.assign(cells, 1);
+  problem.keep.assign(cells, 0);
+  std::vector<double> density(cells, 0);
+  std::vector<double> read(cells, 0);
+  const auto isBlock = [&](std::size_t c) { return problem.grid.cellIndex(c)[0] < 8; };
+  const auto isLine = [&](std::size_t c) {
+    const Index<2>& i = problem.grid.cellIndex(c);
+    return i[0] >= 14 && i[0] < 30 && i[1] == 10;
+  };
+  for (std::size_t c = 0; c < cells; ++c) {
+    const Index<2>& i = problem.grid.cellIndex(c);
+    problem.keep[c] = i[0] == 0;
+    density[c] = isBlock(c) ? 1 : i[0] == 8 ? 0.5 : isLine(c) ? 0.4 : 0;
+    read[c] = isBlock(c) || (isLine(c) && i[0] % 4 == 0);
+  }
+  const std::vector<std::uint8_t> lost = lostMembers(problem, density, read);
+  ASSERT_EQ(lost.size(), cells);
+  for (std::size_t c = 0; c < cells; ++c) {
+    const Index<2>& i = problem.grid.cellIndex(c);
+    if (isLine(c)) {
+      EXPECT_TRUE(lost[c]) << i[0];
+    }
+    if (i[0] < 10 || std::abs(i[1] - 10) > 3 || i[0] > 32) {
+      EXPECT_FALSE(lost[c]) << i[0] << ", " << i[1];
+    }
+  }
+  GridCase<2> pull{"pull", 1, {}, {}};
+  pull.force[gridDof(problem.grid, static_cast<std::size_t>(problem.grid.nodeAt({29, 10})), 1)] = 1;
+  problem.cases = {pull};
+  std::vector<double> whole(cells);
+  for (std::size_t c = 0; c < cells; ++c) whole[c] = isBlock(c) || isLine(c);
+  EXPECT_TRUE(lostMembers(problem, density, whole).empty()) << "a load hangs on it, and it is all read";
+  problem.cases.clear();
+  for (double& d : density) d = d == 0.4 ? 0.005 : d;
+  EXPECT_TRUE(lostMembers(problem, density, read).empty()) << "next to nothing";
+}
 
 TEST(LooseLoads, namesTheLoadThatHangsInTheAir) {
   const Strip strip;

@@ -1,5 +1,6 @@
 #include <gtest/gtest.h>
 
+#include <algorithm>
 #include <cmath>
 
 #include "barelattice/solid/solid_function.hpp"
@@ -46,6 +47,36 @@ TEST(SmoothLayout, aStepCrossesOneHalfWhereTheCellsMeet) {
     const double trilinear = 0.25 / 12;  // a box one cell wide
     EXPECT_NEAR(square, passes * 0.5 * 0.25 + trilinear, 0.01) << passes;
   }
+}
+
+// A wall that stands on a plate: where they meet the fillet is a quarter of a circle; elsewhere, beyond the
+// space, and on a plate that nothing stands on, there is none.
+TEST(SolidFunction, roundsWhereMembersEndAtKeeps) {
+  Regions regions = block();
+  regions.keeps = {makeBox({0, 0, 0}, {12, 6, 1})};
+  const Domain<3> domain = blockDomain(regions);
+  constexpr double kReach = 6;
+  std::vector<double> level;  // falls by one over the reach, in step with the distance from the wall at x = 5
+  for (std::size_t c = 0; c < domain.grid.cellCount(); ++c)
+    level.push_back(
+        domain.keep[c] ? 1 : std::clamp(0.5 - (domain.grid.cellCentre(c).x() - 5) / kReach, 0.0, 1.0));
+  const SmoothLayout layout(domain, level, kReach);
+  for (const double radius : {0.6, 1.0, 1.5}) {
+    const Implicit round = solidFunction(layout, regions, 0.5, {0, 0, radius});
+    for (const double degrees : {10.0, 45.0, 80.0}) {
+      const double a = degrees * M_PI / 180;
+      const Vec3 on(5 + radius * (1 - std::cos(a)), 3, 1 + radius * (1 - std::sin(a)));
+      EXPECT_NEAR(round(on), 0, 1e-3 * radius) << radius << ", " << degrees;
+      EXPECT_GT(round(on + Vec3(0.05, 0, 0.05)), 0);
+      EXPECT_LT(round(on - Vec3(0.05, 0, 0.05)), 0);
+      EXPECT_GT(round({on.x(), 6.01, on.z()}), 0) << "beyond the space";
+    }
+    EXPECT_NEAR(round({9, 3, 1.02}), 0.02, 1e-12) << "a bare plate";
+    EXPECT_NEAR(round({9, 3, 0.98}), -0.02, 1e-12);
+    EXPECT_NEAR(round({4.9, 3, 4}), -0.1, 1e-3) << "the wall above";
+  }
+  EXPECT_GT(solidFunction(layout, regions, 0.5)({5.1, 3, 1.75}), 0) << "without";
+  EXPECT_LT(solidFunction(layout, regions, 0.5, {0, 0, 1.5})({5.1, 3, 1.75}), 0);
 }
 
 TEST(SolidFunction, ordersItsParts) {

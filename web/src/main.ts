@@ -80,7 +80,8 @@ function buildLayout(): void {
       ? reading.pieces.slice(0, 12).map((p) => `<li class="${p.loose ? "warn" : ""}">${(1e3 * p.mass).toPrecision(3)} g${p.loose ? ", loose" : ""}</li>`).join("") +
         (reading.pieces.length > 12 ? `<li>and ${reading.pieces.length - 12} smaller ones</li>` : "")
       : "";
-    element("threshold-share").textContent = `${((100 * reading.mass) / data.targetMass).toFixed(1)} % of the target`;
+    element("threshold-share").textContent =
+      data.targetMass > 0 ? `${((100 * reading.mass) / data.targetMass).toFixed(1)} % of the target` : "";
     view.draw();
   };
   slider.value = String(data.threshold ?? 0.5);

@@ -39,23 +39,29 @@ class SmoothLayout {
 
   /// The value at every cell of `frame`, the first coordinate running fastest.
   const std::vector<float>& values() const { return values_; }
-  /// @throws InputError unless there is one for each cell of `frame`.
-  void setValues(std::vector<float> values);
+  /// Makes cells of `frame` full, by number.
+  void fill(std::span<const std::size_t> cells);
 
   /// A field on the cells of `frame` between their centres, like the layout itself.
   double interpolate(const std::vector<float>& field, const Vec3& point) const;
+
+  /// The layout beside the keeps, on the cells of `frame`: continued into them as beyond the domain, so that
+  /// a member that ends at a keep runs on in it, and a keep in the open has none. Empty without keeps.
+  const std::vector<float>& besideKeeps() const { return besideKeeps_; }
 
  private:
   GridFrame<3> frame_;  // padded
   bool flat_ = false;
   double reach_ = 0;
   std::vector<float> values_;
+  std::vector<float> besideKeeps_;
 };
 
 /// What is cleaned up when a layout is read.
 struct CleanUp {
   double voidSize = 0;  ///< enclosed voids of less than a ball (disc) of this diameter are filled, m
   double gap = 0;       ///< gaps narrower than this are closed, m; two cells or more are seen reliably
+  double fillet = 0;    ///< radius of the fillet where members end at keeps, m; one cell or more shows
 };
 
 /// What the clean-up did.
@@ -71,8 +77,9 @@ enum class BondedParts { cutOut, joined };
 /// bound of the distance to exact shapes; a scaled density elsewhere):
 ///   (layout above threshold, inside the space; or keeps), without clears; and without or with bonded parts.
 /// Gaps are closed by growing the part by half the gap and shrinking it again (morphological closing), with
-/// distances found anew before either step; what closing adds stays inside the space and out of clears.
-/// Layout and regions are copied.
+/// distances found anew before either step; what closing and fillets add stays inside the space and out of
+/// clears. A fillet has its radius where a member ends at a keep squarely, and where the layout is as steep
+/// as its reach says: about. Layout and regions are copied.
 Implicit solidFunction(const SmoothLayout& layout, const Regions& regions, double threshold,
                        const CleanUp& cleanUp = {}, CleanUpReport* report = nullptr,
                        BondedParts parts = BondedParts::cutOut);

@@ -61,9 +61,9 @@ RoundRecord roundOf(const Job& job, const LayoutRecord& layout, const BodyRecord
 /// done as the brief allows; or the last made no difference that could be seen.
 std::optional<std::vector<double>> nextCorrections(const Job& job, const std::vector<RoundRecord>& done);
 
-/// Number of the round whose part is the best of those done, at least one: the lightest of those that hold all
-/// limits, the last of those where the mass is given; where none does, that which misses its worst limit by
-/// least. A proof that is met goes before one that is in doubt.
+/// Number of the round whose part is the best of those done, at least one: the lightest of those that hold
+/// all limits, the last of those where the mass is given; where none does, that which misses its worst limit
+/// by least. A proof that is met goes before one that is in doubt.
 std::size_t bestRound(const Job& job, const std::vector<RoundRecord>& done);
 
 /// Takes over the layout a brief names.
