@@ -189,16 +189,15 @@ class Loop {
     const bool another = state_.attempt + 1 < attempts_.size();
     if (judge.stuck(state_.at) && !(limit && another) && !getsHeavier() && !tryAgain())
       return OptimiseStop::tooLittleMass;
+    const int guard = options_.guard + (attempts_.front().forMass ? kForMass : 0);
+    const bool restless = options_.maxIterations == 0 && done >= guard;
     if (judge.settled(state_.at) && thinHolds()) {
-      const bool onTarget = this->onTarget();
-      if (onTarget && !sharpened()) return OptimiseStop::settled;
-      // No step is any better, and a limit is missed.
-      if (!onTarget && state_.at.pace < options_.continuation.leastPace) mendsMiss();
+      const bool more = !limit && !restless;  // iterations are left for another way
+      if (onTarget() ? !sharpened(more) : more && missedAtRest() && !mendsMiss())
+        return OptimiseStop::settled;
     }
     if (limit) return OptimiseStop::iterationLimit;
-    const int guard = options_.guard + (attempts_.front().forMass ? kForMass : 0);
-    if (options_.maxIterations == 0 && done >= guard)
-      return thinHolds() ? OptimiseStop::restless : OptimiseStop::tooLittleMass;
+    if (restless) return thinHolds() ? OptimiseStop::restless : OptimiseStop::tooLittleMass;
     return std::nullopt;
   }
 
@@ -214,7 +213,8 @@ class Loop {
 
   /// Where black and white still differ from the layout: adds a sharper reading to the usual path. Where that
   /// does not help and a load hangs in the air, the lightest gets heavier.
-  bool sharpened() {
+  /// @param more iterations are left for members that are gone to be done without.
+  bool sharpened(bool more) {
     constexpr int kMost = 2;
     constexpr double kShare = 0.8;  // of what is allowed
     const bool sharpest = state_.sharpenings == kMost;
@@ -228,10 +228,11 @@ class Loop {
     const BlackAndWhite read =
         readBlackAndWhite(readings_.level(), assessment_.mass(), lastAccepted().massFraction);
     const double apart = std::abs(assessment_.holdOf(read.density, states) / own - 1);
-    if (!(apart < kShare * options_.agreement) && dropsLost(read)) return true;
+    const std::vector<std::uint8_t> solid(read.density.begin(), read.density.end());
+    const bool holds = looseLoads(problem_.grid, solid, problem_.cases).empty();
+    if (more && holds && !(apart < kShare * options_.agreement) && dropsLost(read)) return true;
     if (sharpest || !std::isfinite(apart) || apart < kShare * options_.agreement) {
-      const std::vector<std::uint8_t> solid(read.density.begin(), read.density.end());
-      return !looseLoads(problem_.grid, solid, problem_.cases).empty() && getsHeavier();
+      return !holds && getsHeavier();
     }
     ++state_.sharpenings;
     sharpenPath();
@@ -252,14 +253,20 @@ class Loop {
     return true;
   }
 
-  /// At rest with a limit that is missed only more mass helps: where much of it is due, with members that can
-  /// move to where it is wanted.
-  void mendsMiss() {
+  /// No step is any better, and the lightest misses a limit.
+  bool missedAtRest() const {
+    return problem_.lightest && state_.at.pace < options_.continuation.leastPace &&
+           goalOf(lastAccepted()) > 1 + kOnTarget;
+  }
+  /// Then only more mass helps: where much of it is due, with members that can move to where it is wanted.
+  bool mendsMiss() {
     constexpr double kMuch = 1.03;
-    const double goal = goalOf(lastAccepted());
-    if (!problem_.lightest || !getsHeavier() || goal < kMuch) return;
+    const bool much = goalOf(lastAccepted()) > kMuch;
+    if (!getsHeavier()) return false;
+    if (!much) return true;
     state_.variables = state_.accepted;
     soften();
+    return true;
   }
 
   /// Goes back with the variables to where members can still move.
