@@ -53,7 +53,7 @@ std::vector<std::string> defaultsTaken(const toml::table& document, const Brief&
     taken.emplace_back("[target] and [making] are not there: nothing is designed, parts are analysed");
     if (!brief.sheet) open("proof", "frequencies", fmt::format(" = {}", brief.frequencies));
   }
-  if (brief.requirements.empty() && brief.limits.empty())
+  if (brief.requirements.empty() && brief.limits.empty() && !brief.target.limit)
     taken.emplace_back("[require] is not there: nothing is judged");
   open("proof", "tetrahedra", fmt::format(" = {}", brief.tetrahedra));
   if (!brief.designs) return taken;

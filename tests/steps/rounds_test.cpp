@@ -174,6 +174,7 @@ TEST(Limits, ofTheMassAreTheTarget) {
   const Job share = jobWith("mass = \"40 %\"");
   EXPECT_NEAR(share.brief.requirements.front().bound / share.spaceMass, 0.4, 1e-12);
   EXPECT_TRUE(share.brief.designs);
+  EXPECT_THAT(share.brief.defaults, ::testing::Not(::testing::Contains(HasSubstr("nothing is judged"))));
   const auto refused = [&](const std::string& limits, const std::string& message) {
     expectRefused(text + "[limits]\n" + limits + "\n", message);
   };
