@@ -53,8 +53,6 @@ constexpr double kSoft = 8;             // sharpness from which members hardly m
 constexpr double kFarther = 6;          // jumps from one reading to the next that are borne
 constexpr double kOnTarget = 0.005;     // of the goal
 constexpr double kFullest = 0.97;       // of the full domain
-/// A goal that all others are better than.
-constexpr double kAnything = std::numeric_limits<double>::max() / 4;
 /// Terms of the goal under this share of the worst do not govern a step.
 constexpr double kGoverns = 0.85;
 
@@ -193,8 +191,7 @@ class Loop {
     const bool restless = options_.maxIterations == 0 && done >= guard;
     if (judge.settled(state_.at) && thinHolds()) {
       const bool more = !limit && !restless;  // iterations are left for another way
-      if (onTarget() ? !sharpened(more) : more && missedAtRest() && !mendsMiss())
-        return OptimiseStop::settled;
+      if (onTarget() ? !sharpened(more) : fullAndMissed()) return OptimiseStop::settled;
     }
     if (limit) return OptimiseStop::iterationLimit;
     if (restless) return thinHolds() ? OptimiseStop::restless : OptimiseStop::tooLittleMass;
@@ -249,33 +246,21 @@ class Loop {
     for (std::size_t c = 0; c < lost.size(); ++c)
       if (lost[c]) state_.variables[c] = 0;
     wantMass(assessment_.massOf(state_.variables));
-    soften();
-    return true;
-  }
-
-  /// No step is any better, and the lightest misses a limit.
-  bool missedAtRest() const {
-    return problem_.lightest && state_.at.pace < options_.continuation.leastPace &&
-           goalOf(lastAccepted()) > 1 + kOnTarget;
-  }
-  /// Then only more mass helps: where much of it is due, with members that can move to where it is wanted.
-  bool mendsMiss() {
-    constexpr double kMuch = 1.03;
-    const bool much = goalOf(lastAccepted()) > kMuch;
-    if (!getsHeavier()) return false;
-    if (!much) return true;
-    state_.variables = state_.accepted;
-    soften();
-    return true;
-  }
-
-  /// Goes back with the variables to where members can still move.
-  void soften() {
+    // From where members can still move.
     state_.at = {};
     state_.at.place = state_.at.ahead = softPlace(path());
     state_.accepted.clear();
     state_.asymptotes = {};
     again_ = Again::asTheyAre;
+    return true;
+  }
+
+  /// No step is any better, a limit is missed, and no more mass can be had.
+  bool fullAndMissed() const {
+    constexpr double kNearly = 0.97;
+    const IterationRecord& last = lastAccepted();
+    return problem_.lightest && state_.at.pace < options_.continuation.leastPace &&
+           goalOf(last) > 1 + kOnTarget && last.massFraction > kNearly * kFullest;
   }
 
   const IterationRecord& lastAccepted() const {
@@ -448,7 +433,7 @@ class Loop {
     state_.leastMass = std::max(state_.leastMass, heavier);
     state_.at.stride = std::max(state_.at.stride, kStride);
     // What is as heavy is not compared with what was lighter.
-    state_.at.goal = kAnything;
+    state_.at.goal = std::numeric_limits<double>::max() / 4;
     return true;
   }
 
