@@ -44,15 +44,16 @@ constexpr double kBreaking = 20;
 constexpr double kMassPower = 0.35;
 constexpr double kMostMassChange = 0.06;
 constexpr double kMostFallWhileSoft = 0.15;
-constexpr double kLighterStart = 0.85;  // mass of the second way over that of the first
-constexpr double kDecides = 0.1;        // of a bound: what is closer decides on the mass
-constexpr int kForMass = 60;            // iterations that finding it may take
-constexpr double kUniformGoal = 2;      // a first layout has this: material in its place does better
-constexpr double kSlower = 0.25;        // gains that make a design go on, of those where the mass is given
-constexpr double kSoft = 8;             // sharpness from which members hardly move any more
-constexpr double kFarther = 6;          // jumps from one reading to the next that are borne
-constexpr double kOnTarget = 0.005;     // of the goal
-constexpr double kFullest = 0.97;       // of the full domain
+constexpr double kLighterStart = 0.85;   // mass of the second way over that of the first
+constexpr double kDecides = 0.1;         // of a bound: what is closer decides on the mass
+constexpr int kForMass = 60;             // iterations that finding it may take
+constexpr double kUniformGoal = 2;       // a first layout has this: material in its place does better
+constexpr double kSlower = 0.25;         // gains that make a design go on, of those where the mass is given
+constexpr double kSoft = 8;              // sharpness from which members hardly move any more
+constexpr double kFarther = 6;           // jumps from one reading to the next that are borne
+constexpr double kOnTarget = 0.005;      // of the goal
+constexpr double kFullest = 0.97;        // of the full domain
+constexpr double kNearlyFullest = 0.94;  // where steps that lead nowhere may leave it
 /// Terms of the goal under this share of the worst do not govern a step.
 constexpr double kGoverns = 0.85;
 
@@ -191,7 +192,7 @@ class Loop {
     const bool restless = options_.maxIterations == 0 && done >= guard;
     if (judge.settled(state_.at) && thinHolds()) {
       const bool more = !limit && !restless;  // iterations are left for another way
-      if (onTarget() ? !sharpened(more) : fullAndMissed()) return OptimiseStop::settled;
+      if (onTarget() && !sharpened(more)) return OptimiseStop::settled;
     }
     if (limit) return OptimiseStop::iterationLimit;
     if (restless) return thinHolds() ? OptimiseStop::restless : OptimiseStop::tooLittleMass;
@@ -253,14 +254,6 @@ class Loop {
     state_.asymptotes = {};
     again_ = Again::asTheyAre;
     return true;
-  }
-
-  /// No step is any better, a limit is missed, and no more mass can be had.
-  bool fullAndMissed() const {
-    constexpr double kNearly = 0.97;
-    const IterationRecord& last = lastAccepted();
-    return problem_.lightest && state_.at.pace < options_.continuation.leastPace &&
-           goalOf(last) > 1 + kOnTarget && last.massFraction > kNearly * kFullest;
   }
 
   const IterationRecord& lastAccepted() const {
@@ -405,7 +398,7 @@ class Loop {
     if (!problem_.lightest) return true;
     const IterationRecord& last = lastAccepted();
     const double goal = goalOf(last);
-    if (goal > 1 + kOnTarget) return last.massFraction > (1 - kOnTarget) * kFullest;
+    if (goal > 1 + kOnTarget) return last.massFraction > kNearlyFullest;
     if (state_.at.pace < options_.continuation.leastPace) return true;  // no step however short is any better
     const bool lightestThere = last.massFraction < (1 + kOnTarget) * leastMass();
     const bool thin = thinned() && last.eroded > (1 - kOnTarget) * kThin * last.nominal;

@@ -323,10 +323,8 @@ TEST(Rounds, goOnWithALayoutThatNearlyHolds) {
       << "it was designed for nearly as much";
 }
 
-// A bridge whose hangers become hairlines, as grey as the stress in them allows: they are lost in black and
-// white, the arch alone misses its limit by a quarter then, and is designed on without them.
-TEST(Lightest, doesWithoutMembersThatAreLostInBlackAndWhite) {
-  Job job = prepare(parseBrief(R"(title = "sheet bridge"
+/// A kept deck over two feet, mirrored.
+const std::string kBridge = R"(title = "sheet bridge"
 goal = "lightest"
 voxel = "1.5 mm"
 sheet = { thickness = "6 mm" }
@@ -357,14 +355,29 @@ mirror = { across = "x", at = "120 mm" }
 [limits]
 sag = { displacement = "0.15 mm", face = "top", along = "-y" }
 safety_factor = 2
-)",
-                               "test.toml"));
+)";
+
+// A bridge whose hangers become hairlines, as grey as the stress in them allows: they are lost in black and
+// white, the arch alone misses its limit by a quarter then, and is designed on without them.
+TEST(Lightest, doesWithoutMembersThatAreLostInBlackAndWhite) {
+  Job job = prepare(parseBrief(kBridge, "test.toml"));
   job.corrections = {1.0403233907877931, 1.5740579262534342};
   const FoundLayout found = designLayout(job);
   EXPECT_TRUE(found.record.settled) << found.record.stop;
   ASSERT_TRUE(found.record.design.has_value());
   EXPECT_NEAR(found.record.design->blackAndWhite / found.record.design->compliance, 1, 0.05);
   EXPECT_LT(found.record.mass, 0.34);
+}
+
+// The same where no mass would do: told once the space is full, not when iterations run out.
+TEST(Lightest, endsWhereTheSpaceIsFullAndALimitMissed) {
+  Job job = prepare(parseBrief(kBridge, "test.toml"));
+  job.corrections = {0.15, 3.3};
+  const FoundLayout found = designLayout(job);
+  EXPECT_FALSE(found.record.settled);
+  ASSERT_TRUE(found.record.design && found.record.design->failure);
+  EXPECT_THAT(found.record.design->failure->what, HasSubstr("no layout was found that holds: safety factor"));
+  EXPECT_LT(found.record.design->iterations, 200U);
 }
 
 // From the brief to a part that is proved to hold its limits, and hardly more.
