@@ -62,7 +62,7 @@ int main(int argc, char** argv) {
   layout.keep = domain.keep;
   layout.massFraction = 0.108;
   layout.making = {Walls{std::max(8 * mm, 2 * voxel), FilterBoundary::empty}, mirror};
-  layout.cases = casesOn(domain.grid, setup);
+  layout.cases = casesOn(domain, setup);
   const OptimiseResult found = optimiseLayout<3>(layout, {});
   std::printf("layout: %zu iterations, compliance %.4g J\n", found.history.size(), found.nominal);
 

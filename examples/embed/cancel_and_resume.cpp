@@ -31,7 +31,7 @@ LayoutProblem<3> bracket() {
   problem.material = setup.materials.front();
   problem.fill = domain.fill;
   problem.keep = domain.keep;
-  problem.cases = casesOn(domain.grid, setup);
+  problem.cases = casesOn(domain, setup);
   problem.making = {Walls{3 * voxel}};
   problem.massFraction = 0.3;
   return problem;

@@ -343,13 +343,14 @@ Domain<D> sampleRegions(const Regions& regions, double size, const BetweenCells&
   const std::vector<Shares> shares = Sampler<D>(regions, frame).sample();
   std::vector<std::uint8_t> inDomain(shares.size());
   for (std::size_t i = 0; i < shares.size(); ++i) inDomain[i] = shares[i].available > 0;
-  Domain<D> domain{Grid<D>(frame, inDomain), {}, {}, {}, {}, regions.thickness};
+  Domain<D> domain{Grid<D>(frame, inDomain), {}, {}, {}, {}, {}, regions.thickness};
   if (domain.grid.cellCount() == 0)
     throw InputError("the design space is empty once the clear regions are taken out");
   for (std::size_t c = 0; c < domain.grid.cellCount(); ++c) {
     const Shares& s = shares[frame.linear(domain.grid.cellIndex(c))];
     domain.fill.push_back(s.available);
     domain.keep.push_back(s.kept > 0.5 * s.available);
+    domain.partlyKept.push_back(s.kept > 0 && domain.keep.back() == 0);
     domain.bonded.push_back(s.bonded);
   }
   domain.material.assign(domain.grid.cellCount(), 0);

@@ -53,7 +53,7 @@ template <int D>
 GridAnalysis<D>::GridAnalysis(const Grid<D>& grid, const Material& material, std::vector<GridCase<D>> cases,
                               HeldField fill, StiffnessLaw law, std::vector<double> cellMass,
                               std::vector<double> cellExpansion, const MirrorLayers<D>& mirrors,
-                              std::vector<CarriedOnFace> carried)
+                              std::vector<MassOnFace> carried)
     : whole_(grid),
       grid_(grid),
       cases_(std::move(cases)),
@@ -199,11 +199,9 @@ ModeStates GridAnalysis<D>::modesOf(const Group& group, std::span<const double> 
   constexpr int kMostIterations = 100;
   std::vector<double> mass(density.size());
   forEach(mass.size(), [&](std::size_t i) { mass[i] = cellMass_[i] * vibratingShare(density[i]); });
-  std::vector<MassOnFace> masses;
-  for (const CarriedOnFace& each : carried_) masses.push_back({&each.face, each.at, each.mass});
   const ModeOptions options{count, std::min(options_.energyTolerance, kLeastExact), kMostIterations};
   const auto goOn = [this] { return !progress_ || progress_(now_); };
-  NaturalModes found = findNaturalModes<D>(*group.model, mass, options, masses, before.shapes, goOn);
+  NaturalModes found = findNaturalModes<D>(*group.model, mass, options, carried_, before.shapes, goOn);
   ModeStates states;
   for (NaturalMode& mode : found.modes) {
     if (!(mode.error < kUseless && mode.frequency > 0)) return {};

@@ -79,7 +79,7 @@ void validate(const LayoutProblem<D>& problem) {
   for (const double mass : problem.cellMass) requireNotNegative("cellMass of a cell", mass);
   requireCountOrNone("cellExpansion", problem.cellExpansion.size(), cells, "cells");
   for (const double expansion : problem.cellExpansion) requireFinite("cellExpansion of a cell", expansion);
-  for (const CarriedOnFace& each : problem.carried) requireNotNegative("a carried mass", each.mass);
+  for (const MassOnFace& each : problem.carried) requireNotNegative("a carried mass", each.mass);
   requireCountOrNone("attached", problem.attached.size(), cells, "cells");
   requireCountOrNone("start", problem.start.size(), cells, "cells");
   requireEach("start", problem.start, 0, 1);
@@ -128,7 +128,7 @@ std::string fingerprintOf(const LayoutProblem<D>& problem) {
   hasher.add(problem.goal.form == GoalForm::worst ? 1.0 : 0.0);
   hasher.add(problem.goal.weights);
   if (problem.goal.perFull) hasher.add(std::string("per full"));
-  for (const CarriedOnFace& each : problem.carried) {
+  for (const MassOnFace& each : problem.carried) {
     hasher.add(each.at.data(), 3);
     hasher.add(each.mass);
   }

@@ -276,8 +276,7 @@ void checkHalves(const Job& job, const Domain<D>& domain) {
   }
   try {
     const MirrorPiece<D> piece(domain.grid, layers);
-    for (const GridCase<D>& c : casesOn(domain.grid, job.setup))
-      naming("case", c.name, [&] { piece.caseOf(c); });
+    for (const GridCase<D>& c : casesOn(domain, job.setup)) naming("case", c.name, [&] { piece.caseOf(c); });
   } catch (const InputError& error) {
     refuse(job.brief, planes.front().place, error.what(), "leave 'half' out");
   }

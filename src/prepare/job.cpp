@@ -300,7 +300,7 @@ LayoutProblem<D> Job::layoutProblem() const {
   if (brief.start) problem.start = startDensity(own, *brief.shape(*brief.start), regions);
   problem.fill = own.fill;
   problem.keep = own.keep;
-  problem.cases = casesOn(own.grid, setup);
+  problem.cases = casesOn(own, setup);
   const bool swings = looksAtModes(brief);
   if (swings || std::any_of(problem.cases.begin(), problem.cases.end(),
                             [](const GridCase<D>& c) { return !c.bodyForce.isZero(); }))
@@ -312,7 +312,7 @@ LayoutProblem<D> Job::layoutProblem() const {
   problem.goal.form = brief.goal;
   if (swings)
     for (const PointMass& mass : setup.masses)
-      problem.carried.push_back({setup.faces[mass.face].face, mass.at, mass.mass});
+      problem.carried.push_back({tieToGrid(own, setup.faces[mass.face].face), mass.at, mass.mass});
   problem.limits = partLimits(own, *this);
   addWanted(own, *this, problem);
   if (brief.lightest) {

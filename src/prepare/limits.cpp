@@ -54,7 +54,7 @@ std::shared_ptr<const Response> stressShare(const Domain<D>& domain, const Job& 
 template <int D>
 std::shared_ptr<const Response> faceMotion(const Domain<D>& domain, const Job& job,
                                            const Requirement& limit) {
-  const auto tiesOf = [&](std::size_t face) { return tieToGrid(domain.grid, job.setup.faces[face].face); };
+  const auto tiesOf = [&](std::size_t face) { return tieToGrid(domain, job.setup.faces[face].face); };
   FaceMotion motion{tiesOf(limit.face), {}, limit.kind == Kind::rotation, limit.along};
   if (limit.over) motion.over = tiesOf(*limit.over);
   return std::make_shared<FaceMotions>(limit.name, motion, dofOrder(domain.grid));

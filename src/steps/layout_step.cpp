@@ -107,7 +107,7 @@ LayoutRecord recordOf(const Job& job, const OptimiseResult& result) {
         [&](const auto& domain) {
           for (const NamedFace& face : job.setup.faces)
             c.faceDisplacement[face.name] =
-                meanOn(tieToGrid(domain.grid, face.face), result.displacements[k], dofOrder(domain.grid));
+                meanOn(tieToGrid(domain, face.face), result.displacements[k], dofOrder(domain.grid));
         },
         job.domain);
   }

@@ -40,11 +40,14 @@ std::vector<NodeSupport<D>> supportsOn(const Grounding& grounding) {
   return supports;
 }
 
-template <int D>
-std::vector<GridCase<D>> casesOn(const Grid<D>& grid, const Setup& setup) {
+namespace {
+
+/// @param to the grid or the domain its faces are tied to.
+template <int D, class On>
+std::vector<GridCase<D>> casesTied(const Grid<D>& grid, const On& to, const Setup& setup) {
   validate(setup);
   std::vector<FaceTies> faces;
-  for (const NamedFace& named : setup.faces) faces.push_back(tieToGrid(grid, named.face));
+  for (const NamedFace& named : setup.faces) faces.push_back(tieToGrid(to, named.face));
   std::vector<GridCase<D>> cases;
   for (const LoadCase& c : setup.cases)
     naming("case", c.name, [&] {
@@ -64,11 +67,25 @@ std::vector<GridCase<D>> casesOn(const Grid<D>& grid, const Setup& setup) {
   return cases;
 }
 
+}  // namespace
+
+template <int D>
+std::vector<GridCase<D>> casesOn(const Grid<D>& grid, const Setup& setup) {
+  return casesTied<D>(grid, grid, setup);
+}
+
+template <int D>
+std::vector<GridCase<D>> casesOn(const Domain<D>& domain, const Setup& setup) {
+  return casesTied<D>(domain.grid, domain, setup);
+}
+
 template BARELATTICE_API void validate(const Grid<2>&, const GridCase<2>&);
 template BARELATTICE_API void validate(const Grid<3>&, const GridCase<3>&);
 template BARELATTICE_API std::vector<NodeSupport<2>> supportsOn(const Grounding&);
 template BARELATTICE_API std::vector<NodeSupport<3>> supportsOn(const Grounding&);
 template BARELATTICE_API std::vector<GridCase<2>> casesOn(const Grid<2>&, const Setup&);
 template BARELATTICE_API std::vector<GridCase<3>> casesOn(const Grid<3>&, const Setup&);
+template BARELATTICE_API std::vector<GridCase<2>> casesOn(const Domain<2>&, const Setup&);
+template BARELATTICE_API std::vector<GridCase<3>> casesOn(const Domain<3>&, const Setup&);
 
 }  // namespace barelattice

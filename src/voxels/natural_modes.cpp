@@ -7,7 +7,6 @@
 #include <numeric>
 
 #include "barelattice/base/error.hpp"
-#include "barelattice/voxels/grid_ties.hpp"
 #include "base/check.hpp"
 #include "base/parallel.hpp"
 #include "solve/eigenpairs.hpp"
@@ -66,13 +65,13 @@ class GridModes final : public ModalSystem {
   const CarriedMass& carried_;
 };
 
-template <int D>
-CarriedMass carriedOn(const Grid<D>& grid, std::span<const MassOnFace> masses) {
+CarriedMass carriedOn(std::span<const MassOnFace> masses, int components) {
   CarriedMass carried;
   for (const MassOnFace& mass : masses) {
-    requireGiven("face of a mass", mass.face);
+    if (mass.face.ties.empty())
+      throw InputError("the face of a mass is tied to nothing", "tie it to the grid, see tieToGrid");
     requireNotNegative("mass", mass.mass);
-    carried.carry(tieToGrid(grid, *mass.face), mass.at, mass.mass, D);
+    carried.carry(mass.face, mass.at, mass.mass, components);
   }
   return carried;
 }
@@ -142,7 +141,7 @@ NaturalModes findNaturalModes(ElasticModel<D>& model, std::span<const double> ce
   if (3 * iterated > free) throw InputError("there are more modes asked for than the body has motions");
   for (const std::vector<double>& shape : start)
     requireCount("a shape to start from", shape.size(), model.size(), "degrees of freedom");
-  const CarriedMass carried = carriedOn(model.stiffness().grid(), masses);
+  const CarriedMass carried = carriedOn(masses, D);
   GridModes<D> system(model, cellMass, carried);
   const Eigenpairs found =
       lowestEigenpairs(system, {options.count, options.tolerance, options.maxIterations}, start, goOn);

@@ -33,7 +33,7 @@ std::vector<double> onVoxelsHz(const LoadedBody& body, int count) {
   for (double& m : mass) m *= domain.cellVolume() * body.setup.materials[0].density;
   std::vector<MassOnFace> carried;
   for (const PointMass& m : body.setup.masses)
-    carried.push_back({&body.setup.faces[m.face].face, m.at, m.mass});
+    carried.push_back({tieToGrid(domain.grid, body.setup.faces[m.face].face), m.at, m.mass});
   std::vector<double> found;
   const NaturalModes modes = findNaturalModes(model, mass, {count, 1e-7, 200}, carried);
   EXPECT_TRUE(modes.converged);

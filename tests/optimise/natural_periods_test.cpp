@@ -112,8 +112,8 @@ TEST(NaturalPeriods, countCarriedMasses) {
   FaceSelector top;
   top.kind = Patch::Kind::plane;
   top.direction = Vec3::UnitZ();
-  const CarriedOnFace carried{selectFace(*makeBox(Vec3::Zero(), Vec3(0.03, 0.03, 0.08)), top, 5e-3),
-                              Vec3(0.015, 0.015, 0.08), 7};
+  const Face end = selectFace(*makeBox(Vec3::Zero(), Vec3(0.03, 0.03, 0.08)), top, 5e-3);
+  const MassOnFace carried{tieToGrid(post.grid, end), Vec3(0.015, 0.015, 0.08), 7};
   GridCase<3> load = post.loadCase();
   load.force.clear();
   for (std::size_t n = 0; n < post.grid.nodeCount(); ++n) {

@@ -65,6 +65,48 @@ TEST(GridTies, averagesDisplacementsExactlyWhereTheyAreLinear) {
   EXPECT_LT((meanOn(tieToGrid(domain.grid, face), u, dofOrder(domain.grid)) - Vec3(7, 1, 1)).norm(), 1e-12);
 }
 
+/// A boss that begins and ends within cells, in a block that may be designed.
+Regions bossInABlock(double bottom, double top) {
+  Regions regions;
+  const ShapePtr bore = makeCylinder({10, 8, -1}, {10, 8, 13}, 3.3);
+  regions.space = makeDifference(makeBox({0, 0, 0}, {20, 16, 12}), {bore});
+  regions.keeps = {makeDifference(makeCylinder({10, 8, bottom}, {10, 8, top}, 6.2), {bore})};
+  return regions;
+}
+
+// The cell below a point of the face, if a keep has the lesser part of it, may come to be empty, and a load
+// on its corners would hang in the air.
+TEST(GridTies, ofADomainLieOnWhatStaysSolid) {
+  for (const double bottom : {2.1, 2.3, 2.45, 2.9})
+    for (const double top : {9.1, 9.4, 9.6}) {
+      const Regions regions = bossInABlock(bottom, top);
+      const Domain<3> domain = sampleRegions<3>(regions, 1);
+      const Face face = boreOf(regions.keeps.front(), 3.3, 0.25);
+      const GridTies ties = tieToGrid(domain, face);
+      EXPECT_NEAR(ties.share(), 1, 1e-12);
+      std::vector<std::uint8_t> stays(domain.grid.nodeCount(), 0);
+      for (std::size_t c = 0; c < domain.grid.cellCount(); ++c)
+        for (const int n : domain.grid.cellNodes(c)) stays[static_cast<std::size_t>(n)] |= domain.keep[c];
+      for (const std::size_t n : ties.nodes)
+        EXPECT_TRUE(stays[n]) << bottom << " " << top << " at " << domain.grid.nodePosition(n).transpose();
+      const Vec3 force(3, -5, 7);
+      const Resultant wanted = resultantOnFace(face, FaceAction{force}, Vec3::Zero());
+      const Resultant found = resultantOf(forcesOn(ties, FaceAction{force}),
+                                          [&](std::size_t n) { return domain.grid.nodePosition(n); });
+      EXPECT_LT((found.force - wanted.force).norm(), 1e-12 * force.norm());
+      EXPECT_LT((found.moment - wanted.moment).norm(), 1e-12 * wanted.moment.norm());
+    }
+}
+
+TEST(GridTies, ofADomainAreThoseOfItsGridWhereKeepsFillTheirCells) {
+  const Regions regions = bossInABlock(2, 9);
+  const Domain<3> domain = sampleRegions<3>(regions, 0.5);
+  FaceSelector above;
+  above.direction = Vec3::UnitZ();
+  const Face face = selectFace(*regions.keeps.front(), above, 0.125);
+  EXPECT_EQ(tieToGrid(domain, face).nodes, tieToGrid(domain.grid, face).nodes);
+}
+
 TEST(GridTies, seesWhenNothingLiesBelow) {
   Regions regions;
   regions.space = makeBox({0, 0, 0}, {4, 3, 2});

@@ -58,8 +58,9 @@ struct Domain {
   Grid<D> grid;
   std::vector<double> fill;        ///< share of the cell that lies in the available region, above 0 up to 1
   std::vector<std::uint8_t> keep;  ///< 1 where the greater part of the filled share must stay solid
-  std::vector<double> bonded;      ///< share of the cell that bonded parts fill, at most `fill`
-  std::vector<std::uint8_t> material;  ///< number of the material, see MaterialRegion
+  std::vector<std::uint8_t> partlyKept;  ///< 1 where a part of it must that is not the greater one
+  std::vector<double> bonded;            ///< share of the cell that bonded parts fill, at most `fill`
+  std::vector<std::uint8_t> material;    ///< number of the material, see MaterialRegion
 
   double thickness = 1;  ///< of a sheet, m; unused for a body
 

@@ -81,13 +81,6 @@ class Analysis {
                             std::span<double> gradient) const;
 };
 
-/// A mass on a face of a layout problem, see PointMass and MassOnFace.
-struct CarriedOnFace {
-  Face face;
-  Vec3 at = Vec3::Zero();  ///< m
-  double mass = 0;         ///< kg
-};
-
 struct Superposition;
 
 /// The analysis on a grid. Cases with the same supports share one model, and of those whose loads are sums of
@@ -114,7 +107,7 @@ class GridAnalysis final : public Analysis {
   /// @throws InputError if it is needed and missing, or what acts is not its own image.
   GridAnalysis(const Grid<D>& grid, const Material& material, std::vector<GridCase<D>> cases, HeldField fill,
                StiffnessLaw law, std::vector<double> cellMass = {}, std::vector<double> cellExpansion = {},
-               const MirrorLayers<D>& mirrors = {}, std::vector<CarriedOnFace> carried = {});
+               const MirrorLayers<D>& mirrors = {}, std::vector<MassOnFace> carried = {});
 
   /// States to start from: all at rest.
   CaseStates rest() const;
@@ -195,7 +188,7 @@ class GridAnalysis final : public Analysis {
   std::vector<GridCase<D>> cases_;
   HeldField fill_;
   std::vector<double> cellMass_;
-  std::vector<CarriedOnFace> carried_;
+  std::vector<MassOnFace> carried_;
   std::vector<double> growthForce_;  // of each full cell on a corner along each axis by temperature, N/K
   StiffnessLaw law_;
   std::vector<Group> groups_;

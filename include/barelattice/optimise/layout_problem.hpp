@@ -32,9 +32,9 @@ struct LayoutProblem {
                              ///< empty if all count alike
   std::vector<double> cellMass;  ///< of each full cell, kg; only where a case has a force on all mass, or
                                  ///< goal or limits look at natural modes
-  std::vector<CarriedOnFace> carried = {};  ///< masses that take part in natural modes
-  std::vector<double> cellExpansion = {};   ///< of each cell, 1/K; the material's if empty
-  std::vector<GridCase<D>> cases;           ///< one or more, with weights that are not all zero
+  std::vector<MassOnFace> carried = {};    ///< masses that take part in natural modes
+  std::vector<double> cellExpansion = {};  ///< of each cell, 1/K; the material's if empty
+  std::vector<GridCase<D>> cases;          ///< one or more, with weights that are not all zero
   Goal goal;
   double massFraction = 0.5;  ///< of the full domain, above the share of the keeps, below 1; met exactly.
                               ///< Where the lightest is sought, what the search begins with

@@ -6,6 +6,7 @@
 #include <vector>
 
 #include "barelattice/base/api.hpp"
+#include "barelattice/grid/domain.hpp"
 #include "barelattice/mechanics/setup.hpp"
 #include "barelattice/voxels/forces.hpp"
 #include "barelattice/voxels/node_support.hpp"
@@ -38,6 +39,9 @@ void validate(const Grid<D>& grid, const GridCase<D>& c);
 /// comes on top of them. @throws InputError if a loaded face lies on empty space.
 template <int D>
 std::vector<GridCase<D>> casesOn(const Grid<D>& grid, const Setup& setup);
+/// The same for a domain of which a layout is designed, on ties of its own.
+template <int D>
+std::vector<GridCase<D>> casesOn(const Domain<D>& domain, const Setup& setup);
 
 /// What the supports of a case do to a grid, as its solver takes it.
 template <int D>

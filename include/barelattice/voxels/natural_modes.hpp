@@ -7,8 +7,8 @@
 #include <vector>
 
 #include "barelattice/base/api.hpp"
-#include "barelattice/shapes/face.hpp"
 #include "barelattice/voxels/elastic_model.hpp"
+#include "barelattice/voxels/grid_ties.hpp"
 
 namespace barelattice BARELATTICE_API {
 
@@ -32,7 +32,7 @@ struct NaturalMode {
 
 /// A mass that a face's mean motion carries along at a place, see PointMass.
 struct MassOnFace {
-  const Face* face = nullptr;
+  GridTies face;
   Vec3 at = Vec3::Zero();  ///< m
   double mass = 0;         ///< kg
 };
