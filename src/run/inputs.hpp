@@ -10,7 +10,7 @@
 namespace barelattice {
 
 /// Increase when a step computes something else from the same brief, so that old results are not reused.
-inline constexpr const char* kMethodVersion = "29";
+inline constexpr const char* kMethodVersion = "30";
 
 /// The values a step reads, under keys for people such as "[loads.down] force". What is written differently
 /// but means the same, "9 mm" and "9.0 mm", has one value.

@@ -35,6 +35,25 @@ TEST(Brief, isUnderstood) {
   EXPECT_EQ(resultantOf(job.setup, job.setup.cases[0], Vec3::Zero()).force, Vec3(0, 0, -1500));
 }
 
+// A keep that ends within cells has but the lesser part of some, which may come to be empty.
+TEST(Brief, loadsActOnCellsThatStay) {
+  const std::string pad = "pad = { box = { from = [\"54 mm\", \"0 mm\", ";
+  const Job job = prepare(parseBrief(changed(pad + "\"0 mm\"", pad + "\"5.4 mm\""), "test.toml"));
+  const LayoutProblem<3> problem = job.layoutProblem<3>();
+  std::vector<std::uint8_t> stays(problem.grid.nodeCount(), 0);
+  for (std::size_t c = 0; c < problem.grid.cellCount(); ++c)
+    for (const int n : problem.grid.cellNodes(c)) stays[static_cast<std::size_t>(n)] |= problem.keep[c];
+  Vec3 sum = Vec3::Zero();
+  for (std::size_t n = 0; n < problem.grid.nodeCount(); ++n)
+    for (int i = 0; i < 3; ++i) {
+      const auto force = problem.cases[0].force.find(gridDof(problem.grid, n, i));
+      if (force == problem.cases[0].force.end()) continue;
+      EXPECT_TRUE(stays[n]) << "the load hangs in the air at " << problem.grid.nodePosition(n).transpose();
+      sum[i] += force->second;
+    }
+  EXPECT_LT((sum - Vec3(0, 0, -1500)).norm(), 1e-9);
+}
+
 // What keeps weigh counts, or stands beside the target; a part of the space has a limit of its own, which
 // holds.
 TEST(Brief, boundsTheMassOfParts) {

@@ -87,8 +87,10 @@ TEST(GridTies, ofADomainLieOnWhatStaysSolid) {
       std::vector<std::uint8_t> stays(domain.grid.nodeCount(), 0);
       for (std::size_t c = 0; c < domain.grid.cellCount(); ++c)
         for (const int n : domain.grid.cellNodes(c)) stays[static_cast<std::size_t>(n)] |= domain.keep[c];
-      for (const std::size_t n : ties.nodes)
+      for (const TieWeight& tied : ties.weights) {
+        const std::size_t n = tied.node;
         EXPECT_TRUE(stays[n]) << bottom << " " << top << " at " << domain.grid.nodePosition(n).transpose();
+      }
       const Vec3 force(3, -5, 7);
       const Resultant wanted = resultantOnFace(face, FaceAction{force}, Vec3::Zero());
       const Resultant found = resultantOf(forcesOn(ties, FaceAction{force}),
