@@ -399,8 +399,24 @@ std::vector<MakingRecord> makingRecords(const Job& job, const TriangleMesh& surf
   return records;
 }
 
-void judgeBody(BodyRecord& body, const Setup& setup, const std::vector<Requirement>& requirements,
-               double agreement) {
+namespace {
+
+/// The tetrahedra that would decide an open verdict; 0 if it is not open, or none would.
+double decidingTetsOf(const std::vector<Judgement>& judged) {
+  double most = 0;
+  for (const Judgement& j : judged) {
+    if (j.verdict == Verdict::notMet) return 0;
+    if (j.verdict != Verdict::inconclusive) continue;
+    if (!(j.decidingTets > 0)) return 0;
+    most = std::max(most, j.decidingTets);
+  }
+  return most;
+}
+
+}  // namespace
+
+double judgeBody(BodyRecord& body, const Setup& setup, const std::vector<Requirement>& requirements,
+                 double agreement) {
   const std::vector<Judgement> judged = judge(judgedFrom(body, setup), agreement, setup, requirements);
   body.requirements.clear();
   for (const Judgement& j : judged) body.requirements.push_back(requirementRecord(j, setup));
@@ -410,7 +426,7 @@ void judgeBody(BodyRecord& body, const Setup& setup, const std::vector<Requireme
   if (std::any_of(body.making.begin(), body.making.end(),
                   [&](const MakingRecord& m) { return m.verdict == notMet; }))
     body.verdict = notMet;
-  if (body.doubts.empty()) return;
+  if (body.doubts.empty()) return decidingTetsOf(judged);
   const std::string open = describe(Verdict::inconclusive);
   if (body.verdict == describe(Verdict::met)) body.verdict = open;
   for (RequirementRecord& r : body.requirements)
@@ -418,6 +434,7 @@ void judgeBody(BodyRecord& body, const Setup& setup, const std::vector<Requireme
       r.verdict = open;
       r.toDecide = "nothing is shown while the body is in doubt";
     }
+  return 0;
 }
 
 }  // namespace barelattice

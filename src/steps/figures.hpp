@@ -40,7 +40,9 @@ BodyRecord bodyRecord(const BodyProof& body, const ProofProblem& problem, const 
 std::vector<MakingRecord> makingRecords(const Job& job, const TriangleMesh& surface);
 
 /// Holds requirements against what a record tells of a body. Doubts take "met" back.
-void judgeBody(BodyRecord& body, const Setup& setup, const std::vector<Requirement>& requirements,
-               double agreement);
+/// @return about how many tetrahedra would decide an open verdict; 0 if it is not open, or meshes do not
+/// decide it.
+double judgeBody(BodyRecord& body, const Setup& setup, const std::vector<Requirement>& requirements,
+                 double agreement);
 
 }  // namespace barelattice

@@ -168,7 +168,10 @@ void warnOfDropped(const Dropped& dropped, std::vector<std::string>& warnings) {
 /// Meshes a body twice, analyses both meshes and returns the figures with their verdict. Of the job's own
 /// solid, and where connections join bodies, all pieces that hang on a keep are analysed, of other bodies the
 /// largest.
-ProvedBody proved(const Job& job, const BodyToProve& what, const ProgressCallback& progress) {
+/// @param tetrahedra of the finer mesh, about.
+/// @param deciding is set to how many would decide what is left open, or to 0, see judgeBody.
+ProvedBody proved(const Job& job, const BodyToProve& what, int tetrahedra, double& deciding,
+                  const ProgressCallback& progress) {
   const Stopwatch watch;
   Box bounds = what.extent;
   for (const MaterialRegion& region : job.regions.materials)
@@ -184,7 +187,6 @@ ProvedBody proved(const Job& job, const BodyToProve& what, const ProgressCallbac
   // A sheet keeps its faces exact in a mesh of prisms; a solid from outside may be anything.
   const bool sheet = job.flat() && (what.own || !what.surface);
   const double thickness = job.regions.thickness;
-  const int tetrahedra = job.brief.tetrahedra;
   body.spacing = sheet ? sheetSpacingFor(surface.volume() / thickness, thickness, tetrahedra)
                        : spacingFor(surface, tetrahedra);
   std::optional<SurfaceGap> gap;
@@ -231,9 +233,26 @@ ProvedBody proved(const Job& job, const BodyToProve& what, const ProgressCallbac
   addEmptyPlaces(job, record, record.doubts);
   report(progress, "measuring", 0);
   if (what.surface) record.making = makingRecords(job, *what.surface);
-  judgeBody(record, job.setup, job.brief.judgedBy(), job.brief.agreement);
+  deciding = judgeBody(record, job.setup, job.brief.judgedBy(), job.brief.agreement);
   record.seconds = watch.seconds();
   result.proof = std::move(body.fine);
+  return result;
+}
+
+/// The same on as many tetrahedra as the brief asks for; on up to three times as many where those leave open
+/// what these decide. What would take more is told.
+ProvedBody proved(const Job& job, const BodyToProve& what, const ProgressCallback& progress) {
+  constexpr double kMost = 3;
+  constexpr double kSpare = 1.3;  // errors vary as much from one mesh to the next
+  const Stopwatch watch;
+  const int asked = job.brief.tetrahedra;
+  double deciding = 0;
+  ProvedBody result = proved(job, what, asked, deciding, progress);
+  // A mesh has fewer than it was asked to have, by a share that depends on the body.
+  const double times = deciding / static_cast<double>(result.record.tetrahedra);
+  if (deciding == 0 || times > kMost) return result;
+  result = proved(job, what, static_cast<int>(std::min(kSpare * times, kMost) * asked), deciding, progress);
+  result.record.seconds = watch.seconds();
   return result;
 }
 
