@@ -243,7 +243,7 @@ ProvedBody proved(const Job& job, const BodyToProve& what, int tetrahedra, doubl
 /// what these decide. What would take more is told.
 ProvedBody proved(const Job& job, const BodyToProve& what, const ProgressCallback& progress) {
   constexpr double kMost = 3;
-  constexpr double kSpare = 1.3;  // errors vary as much from one mesh to the next
+  constexpr double kSpare = 1.15;  // errors vary as much from one mesh to the next
   const Stopwatch watch;
   const int asked = job.brief.tetrahedra;
   double deciding = 0;
