@@ -165,14 +165,12 @@ void warnOfDropped(const Dropped& dropped, std::vector<std::string>& warnings) {
                   placeText(dropped.largestAt)));
 }
 
-/// Meshes a body twice, analyses both meshes and returns the figures with their verdict. Of the job's own
+/// Meshes a body twice, analyses both meshes and returns the figures, not yet judged. Of the job's own
 /// solid, and where connections join bodies, all pieces that hang on a keep are analysed, of other bodies the
 /// largest.
 /// @param tetrahedra of the finer mesh, about.
-/// @param deciding is set to how many would decide what is left open, or to 0, see judgeBody.
-ProvedBody proved(const Job& job, const BodyToProve& what, int tetrahedra, double& deciding,
-                  const ProgressCallback& progress) {
-  const Stopwatch watch;
+ProvedBody analysed(const Job& job, const BodyToProve& what, int tetrahedra,
+                    const ProgressCallback& progress) {
   Box bounds = what.extent;
   for (const MaterialRegion& region : job.regions.materials)
     if (region.bonded) bounds.extend(region.shape->bounds());
@@ -233,25 +231,28 @@ ProvedBody proved(const Job& job, const BodyToProve& what, int tetrahedra, doubl
   addEmptyPlaces(job, record, record.doubts);
   report(progress, "measuring", 0);
   if (what.surface) record.making = makingRecords(job, *what.surface);
-  deciding = judgeBody(record, job.setup, job.brief.judgedBy(), job.brief.agreement);
-  record.seconds = watch.seconds();
   result.proof = std::move(body.fine);
   return result;
 }
 
-/// The same on as many tetrahedra as the brief asks for; on up to three times as many where those leave open
-/// what these decide. What would take more is told.
+/// Analyses a body on as many tetrahedra as the brief asks for, and judges it; on up to three times as many
+/// where those leave the verdict open and these decide it. Then what these say counts, whatever it is: to
+/// choose among meshes would be to choose the verdict. What would take more is told.
 ProvedBody proved(const Job& job, const BodyToProve& what, const ProgressCallback& progress) {
   constexpr double kMost = 3;
-  constexpr double kSpare = 1.15;  // errors vary as much from one mesh to the next
+  constexpr double kSpare = 1.15;
   const Stopwatch watch;
+  const auto judged = [&](BodyRecord& record) {
+    return judgeBody(record, job.setup, job.brief.judgedBy(), job.brief.agreement);
+  };
   const int asked = job.brief.tetrahedra;
-  double deciding = 0;
-  ProvedBody result = proved(job, what, asked, deciding, progress);
+  ProvedBody result = analysed(job, what, asked, progress);
   // A mesh has fewer than it was asked to have, by a share that depends on the body.
-  const double times = deciding / static_cast<double>(result.record.tetrahedra);
-  if (deciding == 0 || times > kMost) return result;
-  result = proved(job, what, static_cast<int>(std::min(kSpare * times, kMost) * asked), deciding, progress);
+  const double times = judged(result.record) / static_cast<double>(result.record.tetrahedra);
+  if (times > 0 && times <= kMost) {
+    result = analysed(job, what, static_cast<int>(std::min(kSpare * times, kMost) * asked), progress);
+    judged(result.record);
+  }
   result.record.seconds = watch.seconds();
   return result;
 }

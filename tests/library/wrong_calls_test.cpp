@@ -359,6 +359,8 @@ TEST(WrongCalls, elasticModels) {
   refuses("mass of a cell", [&] { findNaturalModes<3>(model, std::vector<double>(grid.cellCount(), kNan)); });
   const std::vector<double> mass(grid.cellCount(), 1.0);
   refuses("modes", [&] { findNaturalModes<3>(model, mass, {0}); });
+  const std::vector<MassOnFace> untied(1);
+  refuses("tied to nothing", [&] { findNaturalModes<3>(model, mass, {1}, untied); });
   refuses("tolerance", [&] { findNaturalModes<3>(model, mass, {1, 0}); });
   refuses("maxIterations", [&] { findNaturalModes<3>(model, mass, {1, 1e-6, 0}); });
 }
